@@ -1,0 +1,1 @@
+"""What is remembered: records, the store that keeps them, migrations and the open formats."""

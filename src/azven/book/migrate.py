@@ -1,0 +1,35 @@
+"""Bringing an older book up to date, step by step, all or nothing."""
+
+from pathlib import Path
+
+import sqlalchemy as sa
+from alembic import command
+from alembic.config import Config
+
+from azven.book.edits import BookError
+
+
+def configuration(connection: sa.Connection | None = None) -> Config:
+    """Alembic's configuration for the migrations shipped here, running on `connection`."""
+    config = Config()
+    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+    config.attributes["connection"] = connection
+    return config
+
+
+def upgrade(engine: sa.Engine, path: Path) -> None:
+    """Migrate to the newest revision; on failure the book stays as it was and BookError says so.
+
+    Foreign keys are off while tables are rebuilt, or a rebuilt parent would take its children along.
+    """
+    with engine.connect() as connection:
+        connection.exec_driver_sql("PRAGMA foreign_keys = OFF")
+        connection.rollback()
+        try:
+            with connection.begin():
+                command.upgrade(configuration(connection), "head")
+                if connection.exec_driver_sql("PRAGMA foreign_key_check").fetchall():
+                    raise BookError(f"{path} could not be brought up to date; it was left as it is.")
+        finally:
+            connection.exec_driver_sql("PRAGMA foreign_keys = ON")
+            connection.rollback()

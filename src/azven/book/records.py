@@ -1,0 +1,192 @@
+"""One frozen record per thing that people would name. Records carry no physics and no behaviour.
+
+`id` 0 means not yet stored; `version` counts the writes and is set by the store.
+"""
+
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+SERVICES = ("voice", "in-ear", "intercom", "data")
+USE_CLASSES = ("quiet", "usable")
+RELATIONS = ("together", "near", "apart")
+HEARS = ("everyone", "in-ears", "receivers")
+NEIGHBOUR_KINDS = ("neighbour", "avoid", "ours")
+
+EPOCH = datetime(2000, 1, 1, tzinfo=UTC)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Record:
+    id: int = 0
+    version: int = 0
+
+
+@dataclass(frozen=True, kw_only=True)
+class Region(Record):
+    """Rules of a territory as they were when chosen; `document` is the whole region file."""
+
+    key: str
+    title: str
+    dated: str
+    document: dict[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Site(Record):
+    name: str
+    region_id: int | None = None
+    note: str = ""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Zone(Record):
+    """A room or ground of a site, in which transmitters and receivers hear one another."""
+
+    site_id: int
+    name: str
+    position: int = 0
+    note: str = ""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Relation(Record):
+    """How two zones hear one another, and the wall loss [dB] that says so."""
+
+    zone_a_id: int
+    zone_b_id: int
+    relation: str = "apart"
+    wall_loss_db: float | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class Neighbour(Record):
+    """A foreign frequency to keep clear of; `mixes` if strong enough to make products with ours."""
+
+    site_id: int
+    name: str
+    freq_hz: int
+    zone_id: int | None = None
+    kind: str = "neighbour"
+    spacing_hz: int = 300_000
+    mixes: bool = False
+    contact: str = ""
+    note: str = ""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Sweep(Record):
+    """When, where and how a sweep was taken; its bins are in the `Trace` that names it."""
+
+    site_id: int
+    taken_at: datetime
+    place: str
+    antenna: str
+    rbw_hz: float
+    detector: str = "average"
+    own_on: bool = False
+    hears: str = "everyone"
+    used: bool = True
+    points: int = 0
+    low_hz: int = 0
+    high_hz: int = 0
+    source: str = ""
+    note: str = ""
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Trace(Record):
+    """The bins of a sweep: frequencies [Hz] and levels [dBm], kept to 0.01 dB."""
+
+    sweep_id: int
+    freq_hz: NDArray[np.int64]
+    level_dbm: NDArray[np.float64]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Model(Record):
+    """A kind of equipment. `bands` are (name, low Hz, high Hz); `guard_hz` are the balanced guards."""
+
+    name: str
+    service: str
+    bands: tuple[tuple[str, int, int], ...]
+    step_hz: int = 25_000
+    bandwidth_hz: int = 200_000
+    power_mw: float = 30.0
+    modulation: str = ""
+    spacing_hz: int = 350_000
+    guard_hz: dict[str, int] = field(default_factory=dict)
+    builtin: bool = False
+
+
+@dataclass(frozen=True, kw_only=True)
+class Unit(Record):
+    """A receiver or transmitter rack unit; `receiver_band` is set when it differs from the transmitters'."""
+
+    model_id: int
+    name: str
+    band: str
+    receiver_band: str = ""
+    channels: int = 1
+    zone_id: int | None = None
+    serial: str = ""
+    note: str = ""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Show(Record):
+    site_id: int
+    name: str
+    density: int = 2
+    note: str = ""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Act(Record):
+    show_id: int
+    name: str
+    position: int = 0
+    starts_at: datetime | None = None
+    ends_at: datetime | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class Link(Record):
+    """One transmitter with its receivers. `acts` are act ids; none means always on."""
+
+    show_id: int
+    name: str
+    model_id: int
+    band: str
+    zone_id: int
+    unit_id: int | None = None
+    service: str = "voice"
+    priority: int = 3
+    use_class: str = "usable"
+    spare: bool = False
+    set_aside: bool = False
+    acts: tuple[int, ...] = ()
+    position: int = 0
+    performer: str = ""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Plan(Record):
+    """A set of assignments of a show; `inputs` is the fingerprint of what it was computed from."""
+
+    show_id: int
+    name: str
+    made_at: datetime = EPOCH
+    inputs: dict[str, str] = field(default_factory=dict)
+    note: str = ""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Assignment(Record):
+    plan_id: int
+    link_id: int
+    freq_hz: int
+    locked: bool = False

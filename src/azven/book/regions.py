@@ -1,0 +1,72 @@
+"""A territory's rules in memory: raster, permitted and reserved ranges."""
+
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass
+from importlib.resources import files
+from typing import Any
+
+ADVICE = "Planning aid, not legal advice: your licence and the local regulator decide."
+
+
+@dataclass(frozen=True)
+class RasterChannel:
+    """A television channel: name and edges [Hz]."""
+
+    name: str
+    low_hz: int
+    high_hz: int
+
+
+@dataclass(frozen=True)
+class Rule:
+    """A permitted or reserved range [Hz] with its power cap [mW], condition and source."""
+
+    low_hz: int
+    high_hz: int
+    kind: str
+    title: str
+    power_mw: float | None = None
+    power_kind: str = "e.r.p."
+    condition: str = ""
+    licence: bool = False
+    source: str = ""
+
+
+@dataclass(frozen=True)
+class Territory:
+    """The rules of one region file."""
+
+    key: str
+    title: str
+    dated: str
+    note: str
+    channels: tuple[RasterChannel, ...]
+    rules: tuple[Rule, ...]
+
+
+def territory(document: Mapping[str, Any]) -> Territory:
+    """The rules in a region document that has been checked when it was read (`formats.region`)."""
+    channels = [RasterChannel(c["name"], c["low_hz"], c["high_hz"]) for c in document.get("channels", ())]
+    for r in document.get("rasters", ()):
+        for i in range(r["last"] - r["first"] + 1):
+            low = r["start_hz"] + i * r["width_hz"]
+            channels.append(RasterChannel(str(r["first"] + i), low, low + r["width_hz"]))
+    return Territory(
+        document["key"],
+        document["title"],
+        document["dated"],
+        document.get("note", ""),
+        tuple(sorted(channels, key=lambda c: c.low_hz)),
+        tuple(Rule(**{k: v for k, v in rule.items() if k in _RULE_KEYS}) for rule in document["rules"]),
+    )
+
+
+_RULE_KEYS = frozenset(Rule.__dataclass_fields__)
+
+
+def shipped() -> list[dict[str, Any]]:
+    """The region files that come with Azven, by title, as parsed JSON."""
+    folder = files("azven") / "data" / "regions"
+    found = [json.loads(f.read_text("utf-8")) for f in folder.iterdir() if f.name.endswith(".json")]
+    return sorted(found, key=lambda r: str(r["title"]))

@@ -1,0 +1,234 @@
+"""The store: opens a book, reads records, and writes edits, each as one transaction that is on disk at once."""
+
+from collections.abc import Callable
+from dataclasses import fields, replace
+from pathlib import Path
+from typing import Any, TypeVar
+
+import numpy as np
+import sqlalchemy as sa
+from sqlalchemy import event
+from sqlalchemy.exc import DatabaseError, IntegrityError, OperationalError
+
+from azven.book.edits import BookError, Change, ConflictError, Edit
+from azven.book.records import Record
+from azven.book.tables import APPLICATION_ID, REVISION, REVISIONS, TABLES, counter, metadata, revision, values
+
+R = TypeVar("R", bound=Record)
+SUFFIX = ".azven"
+
+
+class Store:
+    """An open book. `create` and `open` are the ways in; listeners hear every edit after it landed."""
+
+    def __init__(self, engine: sa.Engine, path: Path) -> None:
+        self.path = path
+        self._engine = engine
+        self._listeners: list[Callable[[Edit], None]] = []
+
+    # -- opening -----------------------------------------------------------------------------------
+
+    @classmethod
+    def create(cls, path: Path) -> "Store":
+        """Make a new book at `path`. Raises BookError when something is there or it cannot be written."""
+        if path.exists():
+            raise BookError(f"{path} exists already; nothing was changed.")
+        if not path.parent.is_dir():
+            raise BookError(f"{path.parent} is not a folder; no book was made.")
+        engine = _engine(path)
+        try:
+            with engine.begin() as connection:
+                connection.exec_driver_sql(f"PRAGMA application_id = {APPLICATION_ID}")
+                metadata.create_all(connection)
+                revision.create(connection)
+                connection.execute(sa.insert(revision).values(version_num=REVISION))
+                connection.execute(sa.insert(counter).values(next_id=1))
+        except DatabaseError as error:
+            engine.dispose()
+            raise BookError(_say(error, path)) from error
+        return cls(engine, path)
+
+    @classmethod
+    def open(cls, path: Path) -> "Store":
+        """Open the book at `path`, bringing an older one up to date.
+
+        Raises BookError, with nothing changed on disk, when the file is missing, is no book, comes from
+        a newer version, or cannot be written.
+        """
+        _look_before_opening(path)
+        engine = _engine(path)
+        try:
+            found = _read_revision(engine, path)
+            if found != REVISION:
+                from azven.book.migrate import upgrade
+
+                upgrade(engine, path)
+        except DatabaseError as error:
+            engine.dispose()
+            raise BookError(_say(error, path)) from error
+        except BookError:
+            engine.dispose()
+            raise
+        return cls(engine, path)
+
+    def close(self) -> None:
+        self._engine.dispose()
+
+    # -- reading -----------------------------------------------------------------------------------
+
+    def all(self, kind: type[R], **where: Any) -> list[R]:
+        """Records of a kind whose columns equal `where`, in the order of their ids."""
+        table = TABLES[kind]
+        query = sa.select(table).order_by(table.c.id)
+        for name, value in where.items():
+            query = query.where(table.c[name] == value)
+        with self._engine.connect() as connection:
+            return [_record(kind, row) for row in connection.execute(query)]
+
+    def get(self, kind: type[R], record_id: int) -> R:
+        """One record; raises BookError when it is not there."""
+        found = self.all(kind, id=record_id)
+        if not found:
+            raise BookError(f"The {kind.__name__.lower()} numbered {record_id} is no longer in the book.")
+        return found[0]
+
+    # -- writing -----------------------------------------------------------------------------------
+
+    def reserve(self, n: int = 1) -> int:
+        """Set aside `n` ids and return the first; ids are unique over all records of the book."""
+        try:
+            with self._engine.begin() as connection:
+                first = connection.execute(sa.select(counter.c.next_id).with_for_update()).scalar_one()
+                connection.execute(sa.update(counter).values(next_id=first + n))
+        except DatabaseError as error:
+            raise BookError(_say(error, self.path)) from error
+        return int(first)
+
+    def apply(self, edit: Edit) -> Edit:
+        """Write an edit and tell the listeners. Returns it as it landed, with the versions set.
+
+        Raises ConflictError when a record is not as the edit expects it, BookError when the disk does
+        not take it; in both cases nothing of the edit was written.
+        """
+        try:
+            with self._engine.begin() as connection:
+                landed = replace(edit, changes=tuple(_write(connection, c) for c in edit.changes))
+        except IntegrityError as error:
+            raise BookError(f"“{edit.title}” was not done: something else in the book still needs it.") from error
+        except DatabaseError as error:
+            raise BookError(_say(error, self.path)) from error
+        for listener in list(self._listeners):
+            listener(landed)
+        return landed
+
+    def listen(self, listener: Callable[[Edit], None]) -> None:
+        """Call `listener` with every edit after it landed."""
+        self._listeners.append(listener)
+
+    def max_pages(self, pages: int) -> None:
+        """Limit the size of the file, as a full disk would (SQLite pages of 4 KiB)."""
+        with self._engine.connect() as connection:
+            connection.exec_driver_sql(f"PRAGMA max_page_count = {pages}")
+
+
+def _engine(path: Path) -> sa.Engine:
+    engine = sa.create_engine(f"sqlite:///{path}", poolclass=sa.StaticPool, connect_args={"check_same_thread": False})
+
+    @event.listens_for(engine, "connect")
+    def _prepare(dbapi: Any, _: Any) -> None:
+        dbapi.isolation_level = None  # so that BEGIN is ours to say
+        dbapi.execute("PRAGMA busy_timeout = 5000")
+        dbapi.execute("PRAGMA foreign_keys = ON")
+        dbapi.execute("PRAGMA journal_mode = WAL")
+        dbapi.execute("PRAGMA synchronous = FULL")
+
+    @event.listens_for(engine, "begin")
+    def _begin(connection: sa.Connection) -> None:
+        connection.exec_driver_sql("BEGIN IMMEDIATE")
+
+    return engine
+
+
+def _look_before_opening(path: Path) -> None:
+    """Refuse what is plainly not a book before SQLite touches it."""
+    if not path.exists():
+        raise BookError(f"There is no book at {path}.")
+    if path.is_dir():
+        raise BookError(f"{path} is a folder, not a book.")
+    try:
+        with path.open("rb") as file:
+            head = file.read(100)
+        with path.open("r+b"):
+            pass
+    except OSError as error:
+        raise BookError(f"{path} cannot be written to ({error.strerror}); copy it to a place of your own.") from error
+    if not head.startswith(b"SQLite format 3\0") or int.from_bytes(head[68:72], "big") != APPLICATION_ID:
+        raise BookError(f"{path} is not an Azven book; it was left as it is.")
+
+
+def _read_revision(engine: sa.Engine, path: Path) -> str:
+    with engine.connect() as connection:
+        found = connection.execute(sa.select(revision.c.version_num)).scalar()
+    if found not in REVISIONS:
+        raise BookError(f"{path} was written by a newer Azven; update Azven to open it. It was left as it is.")
+    return str(found)
+
+
+def _say(error: DatabaseError, path: Path) -> str:
+    """What a database error means to the person at the screen."""
+    text = str(error.orig).lower()
+    if "full" in text:
+        return f"The disk that holds {path} is full. The last edit was not kept; everything before it is safe."
+    if "readonly" in text or "read-only" in text:
+        return f"{path} is read-only; the last edit was not kept. Copy the book to a place of your own."
+    if "unable to open" in text:
+        return f"{path} cannot be opened or made there; nothing was changed."
+    if "locked" in text:
+        return f"{path} is busy in another program; the last edit was not kept. Try again."
+    if "malformed" in text or "not a database" in text:
+        return f"{path} is damaged and was left as it is ({error.orig})."
+    if isinstance(error, OperationalError):
+        return f"{path} could not be read or written: {error.orig}"
+    return f"{path}: {error.orig}"
+
+
+def _record(kind: type[R], row: sa.Row[Any]) -> R:
+    return kind(**row._mapping)
+
+
+def _write(connection: sa.Connection, change: Change) -> Change:
+    """Write one change inside the transaction, after making sure the record is as the change expects it."""
+    kind = change.kind
+    table = TABLES[kind]
+    if change.before is None and change.after is not None:
+        after = replace(change.after, version=max(change.after.version, 0) + 1)
+        if not after.id:
+            raise ValueError("reserve an id before adding a record")
+        connection.execute(sa.insert(table).values(values(after)))
+        return Change(None, after)
+    assert change.before is not None
+    row = connection.execute(sa.select(table).where(table.c.id == change.before.id)).one_or_none()
+    current = _record(kind, row) if row is not None else None
+    if current is None or not same(current, change.before):
+        raise ConflictError(f"This {kind.__name__.lower()} was changed elsewhere meanwhile; nothing was lost.", current)
+    mine = (table.c.id == current.id) & (table.c.version == current.version)
+    if change.after is None:
+        connection.execute(sa.delete(table).where(mine))
+        return Change(current, None)
+    after = replace(change.after, version=current.version + 1)
+    connection.execute(sa.update(table).where(mine).values(values(after)))
+    return Change(current, after)
+
+
+def same(a: Record, b: Record) -> bool:
+    """Whether two records say the same, whatever their versions."""
+    for f in fields(a):
+        if f.name == "version":
+            continue
+        x, y = getattr(a, f.name), getattr(b, f.name)
+        if isinstance(x, np.ndarray) or isinstance(y, np.ndarray):
+            if len(x) != len(y) or not np.allclose(x, y, atol=0.006):
+                return False
+        elif x != y:
+            return False
+    return True

@@ -1,0 +1,170 @@
+"""The tables behind the records, and how their values are written."""
+
+import json
+import zlib
+from dataclasses import fields
+from datetime import UTC, datetime
+from typing import Any
+
+import numpy as np
+import sqlalchemy as sa
+from sqlalchemy.engine import Dialect
+
+from azven.book import records as r
+
+APPLICATION_ID = 0x417A7665
+"""SQLite's application_id of a book: the letters Azve."""
+REVISION = "0001"
+REVISIONS = ("0001",)
+"""Every revision that this version of Azven knows, oldest first."""
+
+metadata = sa.MetaData(
+    naming_convention={
+        "ix": "ix_%(column_0_label)s",
+        "uq": "uq_%(table_name)s_%(column_0_name)s",
+        "ck": "ck_%(table_name)s_%(constraint_name)s",
+        "fk": "fk_%(table_name)s_%(column_0_name)s_%(referred_table_name)s",
+        "pk": "pk_%(table_name)s",
+    }
+)
+
+
+class Utc(sa.TypeDecorator[datetime]):
+    """A moment in UTC; SQLite forgets the zone, so it is taken off and put back."""
+
+    impl = sa.DateTime
+    cache_ok = True
+
+    def process_bind_param(self, value: datetime | None, dialect: Dialect) -> datetime | None:
+        return None if value is None else value.astimezone(UTC).replace(tzinfo=None)
+
+    def process_result_value(self, value: datetime | None, dialect: Dialect) -> datetime | None:
+        return None if value is None else value.replace(tzinfo=UTC)
+
+
+class Json(sa.TypeDecorator[Any]):
+    """A list or an object as JSON text; lists come back as tuples, all the way down."""
+
+    impl = sa.Text
+    cache_ok = True
+
+    def process_bind_param(self, value: Any, dialect: Dialect) -> str | None:
+        return None if value is None else json.dumps(value, ensure_ascii=False, separators=(",", ":"))
+
+    def process_result_value(self, value: str | None, dialect: Dialect) -> Any:
+        return None if value is None else _frozen(json.loads(value))
+
+
+def _frozen(value: Any) -> Any:
+    if isinstance(value, list):
+        return tuple(_frozen(v) for v in value)
+    if isinstance(value, dict):
+        return {k: _frozen(v) for k, v in value.items()}
+    return value
+
+
+class Frequencies(sa.TypeDecorator[Any]):
+    """Ascending int64 hertz as compressed differences: equal steps shrink to almost nothing."""
+
+    impl = sa.LargeBinary
+    cache_ok = True
+
+    def process_bind_param(self, value: Any, dialect: Dialect) -> bytes:
+        return zlib.compress(np.diff(value, prepend=0).astype("<i8").tobytes(), 6)
+
+    def process_result_value(self, value: bytes | None, dialect: Dialect) -> Any:
+        return np.cumsum(np.frombuffer(zlib.decompress(value or b""), "<i8")).astype(np.int64)
+
+
+class Levels(sa.TypeDecorator[Any]):
+    """Levels in dBm as compressed 16-bit hundredths of a decibel, ±327 dB."""
+
+    impl = sa.LargeBinary
+    cache_ok = True
+
+    def process_bind_param(self, value: Any, dialect: Dialect) -> bytes:
+        return zlib.compress(np.clip(np.round(np.asarray(value) * 100), -32768, 32767).astype("<i2").tobytes(), 1)
+
+    def process_result_value(self, value: bytes | None, dialect: Dialect) -> Any:
+        return np.frombuffer(zlib.decompress(value or b""), "<i2").astype(np.float64) / 100
+
+
+KEY = sa.BigInteger().with_variant(sa.Integer(), "sqlite")
+HERTZ = sa.BigInteger()
+
+
+def _choice(name: str, values: tuple[str, ...]) -> sa.Enum:
+    return sa.Enum(*values, name=name, native_enum=False, create_constraint=True)
+
+
+def _to(target: str, *, required: bool = True) -> sa.Column[Any]:
+    column, table = target.split(">")
+    return sa.Column(column, KEY, sa.ForeignKey(f"{table}.id"), nullable=not required, index=True)
+
+
+def _col(name: str, kind: Any, *, required: bool = True) -> sa.Column[Any]:
+    return sa.Column(name, kind, nullable=not required)
+
+
+def _table(name: str, *columns: sa.Column[Any]) -> sa.Table:
+    head = (sa.Column("id", KEY, primary_key=True, autoincrement=False), _col("version", sa.Integer()))
+    return sa.Table(name, metadata, *head, *columns)
+
+
+T, N, F, B = sa.Text(), sa.Integer(), sa.Float(), sa.Boolean()
+
+TABLES: dict[type[r.Record], sa.Table] = {
+    r.Region: _table("region", _col("key", T), _col("title", T), _col("dated", T), _col("document", Json())),
+    r.Site: _table("site", _col("name", T), _to("region_id>region", required=False), _col("note", T)),
+    r.Zone: _table("zone", _to("site_id>site"), _col("name", T), _col("position", N), _col("note", T)),
+    r.Relation: _table(
+        "relation", _to("zone_a_id>zone"), _to("zone_b_id>zone"),
+        _col("relation", _choice("relation", r.RELATIONS)), _col("wall_loss_db", F, required=False),
+    ),
+    r.Neighbour: _table(
+        "neighbour", _to("site_id>site"), _col("name", T), _col("freq_hz", HERTZ), _to("zone_id>zone", required=False),
+        _col("kind", _choice("kind", r.NEIGHBOUR_KINDS)), _col("spacing_hz", HERTZ), _col("mixes", B),
+        _col("contact", T), _col("note", T),
+    ),
+    r.Sweep: _table(
+        "sweep", _to("site_id>site"), _col("taken_at", Utc()), _col("place", T), _col("antenna", T), _col("rbw_hz", F),
+        _col("detector", T), _col("own_on", B), _col("hears", _choice("hears", r.HEARS)), _col("used", B),
+        _col("points", N), _col("low_hz", HERTZ), _col("high_hz", HERTZ), _col("source", T), _col("note", T),
+    ),
+    r.Trace: _table("trace", _to("sweep_id>sweep"), _col("freq_hz", Frequencies()), _col("level_dbm", Levels())),
+    r.Model: _table(
+        "model", _col("name", T), _col("service", _choice("service", r.SERVICES)), _col("bands", Json()),
+        _col("step_hz", HERTZ), _col("bandwidth_hz", HERTZ), _col("power_mw", F), _col("modulation", T),
+        _col("spacing_hz", HERTZ), _col("guard_hz", Json()), _col("builtin", B),
+    ),
+    r.Unit: _table(
+        "unit", _to("model_id>model"), _col("name", T), _col("band", T), _col("receiver_band", T), _col("channels", N),
+        _to("zone_id>zone", required=False), _col("serial", T), _col("note", T),
+    ),
+    r.Show: _table("show", _to("site_id>site"), _col("name", T), _col("density", N), _col("note", T)),
+    r.Act: _table(
+        "act", _to("show_id>show"), _col("name", T), _col("position", N),
+        _col("starts_at", Utc(), required=False), _col("ends_at", Utc(), required=False),
+    ),
+    r.Link: _table(
+        "link", _to("show_id>show"), _col("name", T), _to("model_id>model"), _col("band", T), _to("zone_id>zone"),
+        _to("unit_id>unit", required=False), _col("service", _choice("service", r.SERVICES)), _col("priority", N),
+        _col("use_class", _choice("use_class", r.USE_CLASSES)), _col("spare", B), _col("set_aside", B),
+        _col("acts", Json()), _col("position", N), _col("performer", T),
+    ),
+    r.Plan: _table(
+        "plan", _to("show_id>show"), _col("name", T), _col("made_at", Utc()), _col("inputs", Json()), _col("note", T),
+    ),
+    r.Assignment: _table(
+        "assignment", _to("plan_id>plan"), _to("link_id>link"), _col("freq_hz", HERTZ), _col("locked", B),
+    ),
+}  # fmt: skip
+"""Record class to table, parents before children."""
+
+counter = sa.Table("counter", metadata, sa.Column("next_id", KEY, nullable=False))
+revision = sa.Table("alembic_version", sa.MetaData(), sa.Column("version_num", sa.String(32), nullable=False))
+
+
+def values(record: r.Record) -> dict[str, Any]:
+    """The columns of a record as a dictionary."""
+    return {f.name: getattr(record, f.name) for f in fields(record)}

@@ -1,0 +1,110 @@
+"""The command line: the window, and the same work without one."""
+
+import json
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import click
+
+from azven import __version__
+
+STAGES = ("ground", "listen", "kit", "plan")
+UNUSABLE = 2
+
+
+@click.group(invoke_without_command=True, context_settings={"help_option_names": ["-h", "--help"]})
+@click.option("--demo", is_flag=True, help="Open a fresh copy of the demonstration book.")
+@click.option("--book", type=click.Path(path_type=Path), help="Open this book; made when it is missing.")
+@click.option("--stage", type=click.Choice(STAGES), help="Open on this stage.")
+@click.option("--theme", type=click.Choice(("daylight", "backstage")), help="Colours to open with.")
+@click.option(
+    "--shot", type=click.Path(path_type=Path), help="Write a picture of the window once it is quiet, and leave."
+)
+@click.version_option(__version__, prog_name="azven")
+@click.pass_context
+def main(
+    context: click.Context, demo: bool, book: Path | None, stage: str | None, theme: str | None, shot: Path | None
+) -> None:
+    """Azven: radio frequency coordination for live events."""
+    if context.invoked_subcommand is None:
+        from azven.desk.app import run
+
+        sys.exit(run(demo, book, stage or ("plan" if demo else "ground"), theme, shot))
+
+
+@main.command()
+@click.argument("request", type=click.Path(path_type=Path))
+@click.option(
+    "-o", "--output", type=click.Path(path_type=Path), help="Write the plan here instead of to standard output."
+)
+def plan(request: Path, output: Path | None) -> None:
+    """Compute a plan for REQUEST (azven-plan-request 1)."""
+    from azven.book.formats import plan as plan_format
+    from azven.book.formats import plan_request
+    from azven.book.formats.errors import FormatError
+    from azven.book.formats.reading import read_json
+    from azven.rf.coordinate import coordinate
+
+    try:
+        wanted = plan_request.read(read_json(request))
+    except FormatError as error:
+        _refuse(request, str(error))
+    started = time.monotonic()
+    found = coordinate(wanted, _progress_line(), lambda: time.monotonic() - started)
+    text = json.dumps(plan_format.write(found), indent=2, ensure_ascii=False) + "\n"
+    if output is None:
+        click.echo(text, nl=False)
+        return
+    try:
+        output.write_text(text, encoding="utf-8")
+    except OSError as error:
+        _refuse(output, str(error.strerror))
+
+
+@main.command()
+@click.argument("request", type=click.Path(path_type=Path))
+@click.argument("answer", metavar="PLAN", type=click.Path(path_type=Path))
+def check(request: Path, answer: Path) -> None:
+    """Check PLAN against REQUEST. Exit 0: no conflict; 1: conflicts, one a line; 2: unusable input."""
+    from azven.book.formats import plan as plan_format
+    from azven.book.formats import plan_request
+    from azven.book.formats.errors import FormatError
+    from azven.book.formats.reading import read_json
+    from azven.rf.coordinate import conflicts, describe, tuning_faults
+
+    try:
+        wanted = plan_request.read(read_json(request))
+    except FormatError as error:
+        _refuse(request, str(error))
+    try:
+        frequencies = plan_format.read(read_json(answer))
+    except FormatError as error:
+        _refuse(answer, str(error))
+    lines = tuning_faults(wanted, frequencies)
+    known = {r.id for r in wanted.requests}
+    lines += [describe(c) for c in conflicts(wanted, {k: v for k, v in frequencies.items() if k in known})[0]]
+    for line in lines:
+        click.echo(line)
+    sys.exit(1 if lines else 0)
+
+
+def _refuse(path: Path, message: str) -> None:
+    """One line on standard error, exit 2."""
+    prefix = "" if message.startswith(str(path)) else f"{path}: "
+    click.echo(f"{prefix}{' '.join(message.split())}", err=True)
+    sys.exit(UNUSABLE)
+
+
+def _progress_line() -> Callable[[int, int], bool]:
+    """A progress line on standard error when that is a terminal."""
+    show = sys.stderr.isatty()
+
+    def progress(done: int, total: int) -> bool:
+        if show:
+            end = "\n" if done >= total else ""
+            sys.stderr.write(f"\r{100 * done // max(total, 1):3d} % of the search{end}")
+        return True
+
+    return progress

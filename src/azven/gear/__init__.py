@@ -1,0 +1,1 @@
+"""What is out there: links to instruments, and the stand-ins that play them."""

@@ -1,0 +1,117 @@
+"""A spectrum analyser over SCPI: set it, sweep, read the trace. The commands are listed in docs/instrument-link.md."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from azven.gear.transport import InstrumentError, Transport, connect
+from azven.rf.levels import Floats
+from azven.rf.sweep import sweep_time_s
+from azven.rf.venue import Settings
+
+_DETECTORS = {"peak": "POS", "average": "AVER"}
+
+
+class Instrument(Protocol):
+    """Something that sweeps on demand."""
+
+    def identify(self) -> str:
+        """Maker, model, serial number and firmware as the instrument tells them."""
+
+    def configure(self, settings: Settings) -> Settings:
+        """Set up a sweep; returns what the instrument made of it."""
+
+    def sweep(self) -> Floats:
+        """Sweep once and return the levels [dBm] (points,)."""
+
+    def close(self) -> None:
+        """Let go of it; from another thread this ends a running sweep."""
+
+
+class ScpiInstrument:
+    """An analyser that speaks SCPI (1999.0, SENSe, INITiate and TRACe subsystems)."""
+
+    def __init__(self, transport: Transport, timeout_s: float = 5.0) -> None:
+        self._transport = transport
+        self._timeout_s = timeout_s
+        self._settings: Settings | None = None
+
+    @classmethod
+    def at(cls, resource: str, timeout_s: float = 5.0) -> "ScpiInstrument":
+        """Connect to a VISA resource name such as `TCPIP::192.0.2.7::5025::SOCKET`."""
+        return cls(connect(resource, timeout_s), timeout_s)
+
+    def identify(self) -> str:
+        return self._ask("*IDN?")
+
+    def configure(self, settings: Settings) -> Settings:
+        if settings.stop_hz <= settings.start_hz:
+            raise InstrumentError("The sweep has to end above its start.")
+        self._transport.send(
+            f":FORM:BORD NORM;:FORM REAL,32;:INIT:CONT OFF;:SENS:FREQ:STAR {settings.start_hz};"
+            f":SENS:FREQ:STOP {settings.stop_hz};:SENS:BAND:RES {settings.rbw_hz:g};"
+            f":SENS:SWE:POIN {settings.points};:SENS:DET {_DETECTORS[settings.detector]}"
+        )
+        start, stop, rbw, points = (
+            self._number(q) for q in (":SENS:FREQ:STAR?", ":SENS:FREQ:STOP?", ":SENS:BAND:RES?", ":SENS:SWE:POIN?")
+        )
+        if stop <= start or rbw <= 0 or points < 2:
+            raise InstrumentError(f"The instrument set itself to {start:g}–{stop:g} Hz, which cannot be swept.")
+        self._settings = replace(settings, start_hz=round(start), stop_hz=round(stop), rbw_hz=rbw, points=round(points))
+        return self._settings
+
+    def sweep(self) -> Floats:
+        if self._settings is None:
+            raise InstrumentError("The instrument has not been set up.")
+        s = self._settings
+        self._transport.wait(self._timeout_s + 4 * sweep_time_s(s.stop_hz - s.start_hz, s.rbw_hz))
+        self._transport.send(":INIT:IMM;*WAI;:TRAC:DATA? TRACE1")
+        data = self._transport.block()
+        self._transport.wait(self._timeout_s)
+        if len(data) != 4 * s.points:
+            raise InstrumentError(f"The instrument sent {len(data) // 4} readings, {s.points} were expected.")
+        levels = np.frombuffer(data, ">f4").astype(np.float64)
+        if not np.isfinite(levels).all():
+            raise InstrumentError("The instrument sent readings that are not numbers.")
+        return levels
+
+    def close(self) -> None:
+        self._transport.close()
+
+    def _ask(self, query: str) -> str:
+        self._transport.send(query)
+        return self._transport.line()
+
+    def _number(self, query: str) -> float:
+        answer = self._ask(query)
+        try:
+            return float(answer)
+        except ValueError:
+            raise InstrumentError(f"The instrument answered “{answer[:40]}” to {query}.") from None
+
+
+OnPart = Callable[[NDArray[np.int64], Floats, float], bool]
+
+
+def sweep_in_parts(instrument: Instrument, settings: Settings, on_part: OnPart, parts: int = 16) -> Settings:
+    """Sweep a span part by part, so that it can be drawn as it comes and stopped between parts.
+
+    `on_part(freq_hz, level_dbm, share_done)` returns False to stop. Returns the settings that the
+    instrument used, over what was swept.
+    """
+    bins = np.linspace(settings.start_hz, settings.stop_hz, settings.points).round().astype(np.int64)
+    chunks = [c for c in np.array_split(bins, min(parts, max(settings.points // 50, 1))) if len(c) >= 2]
+    used = settings
+    done = 0
+    for chunk in chunks:
+        wanted = replace(settings, start_hz=int(chunk[0]), stop_hz=int(chunk[-1]), points=len(chunk))
+        used = instrument.configure(wanted)
+        levels = instrument.sweep()
+        freq = np.linspace(used.start_hz, used.stop_hz, used.points).round().astype(np.int64)
+        done += len(chunk)
+        if not on_part(freq, levels, done / len(bins)):
+            break
+    return replace(used, start_hz=settings.start_hz, points=settings.points)

@@ -1,0 +1,190 @@
+"""A stand-in analyser: an SCPI server on a loopback port that reads the simulated venue."""
+
+import asyncio
+import threading
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+
+from azven.rf.sweep import Detector, Sweep, sweep_time_s
+from azven.rf.venue import Settings
+
+Reader = Callable[[Settings, int], Sweep]
+_RANGE_HZ = (100_000_000, 3_000_000_000)
+_POINTS = (2, 20_001)
+_RBW_HZ = (1_000.0, 1_000_000.0)
+_IDENTITY = "Azven,Stand-in analyser,0001,1.0"
+
+
+class StandInAnalyser:
+    """Serves one simulated analyser. `read(settings, number)` is asked for every sweep.
+
+    `pace` scales the time a sweep takes: 1 as a swept analyser would, 0 at once.
+    """
+
+    def __init__(self, read: Reader, pace: float = 1.0) -> None:
+        self._read = read
+        self._pace = pace
+        self._loop = asyncio.new_event_loop()
+        self._server: asyncio.Server | None = None
+        self._writers: set[asyncio.StreamWriter] = set()
+        self._ready = threading.Event()
+        self._thread = threading.Thread(target=self._run, name="stand-in analyser", daemon=True)
+        self.port = 0
+        self.cut_after_bytes: int | None = None
+
+    @property
+    def resource(self) -> str:
+        return f"TCPIP::127.0.0.1::{self.port}::SOCKET"
+
+    def start(self) -> "StandInAnalyser":
+        self._thread.start()
+        self._ready.wait()
+        return self
+
+    def stop(self) -> None:
+        """Close all connections and end; safe to call twice."""
+        if self._thread.is_alive():
+            self._loop.call_soon_threadsafe(self._loop.stop)
+            self._thread.join()
+
+    def _run(self) -> None:
+        asyncio.set_event_loop(self._loop)
+        self._loop.run_until_complete(self._open())
+        self._ready.set()
+        self._loop.run_forever()
+        self._loop.run_until_complete(self._shut())
+        self._loop.close()
+
+    async def _open(self) -> None:
+        self._server = await asyncio.start_server(self._serve, "127.0.0.1", 0)
+        self.port = self._server.sockets[0].getsockname()[1]
+
+    async def _shut(self) -> None:
+        if self._server:
+            self._server.close()
+        tasks = [t for t in asyncio.all_tasks() if t is not asyncio.current_task()]
+        for writer in list(self._writers):
+            writer.transport.abort()
+        for task in tasks:
+            task.cancel()
+        await asyncio.gather(*tasks, return_exceptions=True)
+
+    async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        self._writers.add(writer)
+        session = _Session(self._read, self._pace)
+        try:
+            while line := await reader.readline():
+                for command in line.decode("ascii", "replace").strip().split(";"):
+                    answer = await session.do(command.strip())
+                    if answer is not None:
+                        await self._send(writer, answer)
+        except (ConnectionError, asyncio.IncompleteReadError):
+            pass
+        finally:
+            self._writers.discard(writer)
+            writer.close()
+
+    async def _send(self, writer: asyncio.StreamWriter, answer: bytes) -> None:
+        cut = self.cut_after_bytes
+        if cut is not None and answer.startswith(b"#") and len(answer) > cut:
+            writer.write(answer[:cut])
+            await writer.drain()
+            writer.transport.abort()
+            raise ConnectionResetError
+        writer.write(answer + b"\n")
+        await writer.drain()
+
+
+class _Session:
+    """The settings of one connection and the commands it understands."""
+
+    def __init__(self, read: Reader, pace: float) -> None:
+        self._read = read
+        self._pace = pace
+        self._settings = Settings(470_000_000, 694_000_000, 1_001, 100_000.0)
+        self._sweep: Sweep | None = None
+        self._number = 0
+        self._errors: list[str] = []
+
+    async def do(self, command: str) -> bytes | None:
+        """Carry out one command; the answer of a query, None otherwise."""
+        name, _, argument = command.lstrip(":").partition(" ")
+        name = _short(name)
+        if name in ("*IDN?", "*OPC?", "SYST:ERR?"):
+            return self._common(name)
+        if name in _QUERIES:
+            return f"{_QUERIES[name](self._settings)}".encode()
+        if name == "INIT:IMM" or name == "INIT":
+            await self._sweep_once()
+        elif name == "TRAC:DATA?" or name == "TRAC?":
+            return await self._trace()
+        elif name in _SETTERS:
+            try:
+                self._settings = _SETTERS[name](self._settings, argument)
+            except ValueError:
+                self._errors.append('-224,"Illegal parameter value"')
+        elif name not in _ACCEPTED and name:
+            self._errors.append('-113,"Undefined header"')
+        return None
+
+    def _common(self, name: str) -> bytes:
+        if name == "*IDN?":
+            return _IDENTITY.encode()
+        if name == "*OPC?":
+            return b"1"
+        return (self._errors.pop(0) if self._errors else '0,"No error"').encode()
+
+    async def _sweep_once(self) -> None:
+        s = self._settings
+        await asyncio.sleep(self._pace * sweep_time_s(s.stop_hz - s.start_hz, s.rbw_hz))
+        self._number += 1
+        self._sweep = self._read(s, self._number)
+
+    async def _trace(self) -> bytes:
+        if self._sweep is None:
+            await self._sweep_once()
+        assert self._sweep is not None
+        data = self._sweep.level_dbm.astype(">f4").tobytes()
+        length = str(len(data))
+        return f"#{len(length)}{length}".encode() + data
+
+
+def _short(name: str) -> str:
+    """The short form of a command: SENSe:FREQuency:STARt? → SENS:FREQ:STAR?"""
+    query = "?" if name.endswith("?") else ""
+    parts = name.rstrip("?").upper().split(":")
+    return ":".join(_SHORT.get(p, p) for p in parts) + query
+
+
+_SHORT = {
+    "SENSE": "SENS", "FREQUENCY": "FREQ", "START": "STAR", "BANDWIDTH": "BAND", "RESOLUTION": "RES", "SWEEP": "SWE",
+    "POINTS": "POIN", "DETECTOR": "DET", "INITIATE": "INIT", "IMMEDIATE": "IMM", "CONTINUOUS": "CONT", "TRACE": "TRAC",
+    "FORMAT": "FORM", "BORDER": "BORD", "SYSTEM": "SYST", "ERROR": "ERR",
+}  # fmt: skip
+_ACCEPTED = {"FORM:BORD", "FORM", "INIT:CONT", "*RST", "*CLS", "*WAI"}
+_QUERIES: dict[str, Callable[[Settings], object]] = {
+    "SENS:FREQ:STAR?": lambda s: s.start_hz,
+    "SENS:FREQ:STOP?": lambda s: s.stop_hz,
+    "SENS:BAND:RES?": lambda s: s.rbw_hz,
+    "SENS:SWE:POIN?": lambda s: s.points,
+    "SENS:DET?": lambda s: "POS" if s.detector == "peak" else "AVER",
+}
+
+
+def _clip(argument: str, limits: tuple[float, float]) -> float:
+    return float(np.clip(float(argument), *limits))
+
+
+def _detector(argument: str) -> Detector:
+    return "peak" if argument.strip().upper().startswith("POS") else "average"
+
+
+_SETTERS: dict[str, Callable[[Settings, str], Settings]] = {
+    "SENS:FREQ:STAR": lambda s, a: replace(s, start_hz=round(_clip(a, _RANGE_HZ))),
+    "SENS:FREQ:STOP": lambda s, a: replace(s, stop_hz=round(_clip(a, _RANGE_HZ))),
+    "SENS:BAND:RES": lambda s, a: replace(s, rbw_hz=_clip(a, _RBW_HZ)),
+    "SENS:SWE:POIN": lambda s, a: replace(s, points=round(_clip(a, _POINTS))),
+    "SENS:DET": lambda s, a: replace(s, detector=_detector(a)),
+}

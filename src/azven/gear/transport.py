@@ -1,0 +1,162 @@
+"""Lines and binary blocks to and from an instrument, over a raw socket or through PyVISA."""
+
+import re
+import socket
+from contextlib import suppress
+from typing import Any, Protocol
+
+_SOCKET = re.compile(r"^TCPIP\d*::(?P<host>[^:]+|\[[^\]]+\])::(?P<port>\d+)::SOCKET$", re.IGNORECASE)
+_LONGEST_LINE = 65_536
+_LARGEST_BLOCK = 64 * 1024 * 1024
+
+
+class InstrumentError(Exception):
+    """The instrument cannot be reached, went away or answered nonsense; the message is for the user."""
+
+
+class Transport(Protocol):
+    """A connection to one instrument. Every method raises InstrumentError when the instrument fails it."""
+
+    def send(self, line: str) -> None:
+        """Send one line of commands."""
+
+    def line(self) -> str:
+        """Read one answer up to its line end."""
+
+    def block(self) -> bytes:
+        """Read a definite-length block `#<digits><length><data>` (IEEE 488.2, 8.7.9) and its line end."""
+
+    def wait(self, seconds: float) -> None:
+        """Allow the next answers this long."""
+
+    def close(self) -> None:
+        """Let go of the instrument; safe to call twice and from another thread, where it ends a read."""
+
+
+def connect(resource: str, timeout_s: float = 5.0) -> Transport:
+    """Open `TCPIP::host::port::SOCKET` with our own transport, any other resource name through PyVISA.
+
+    Raises InstrumentError when nothing answers there.
+    """
+    match = _SOCKET.match(resource.strip())
+    if match:
+        return SocketTransport(match["host"].strip("[]"), int(match["port"]), timeout_s)
+    return VisaTransport(resource.strip(), timeout_s)
+
+
+class SocketTransport:
+    """A raw TCP socket without delay. A peer that closes is noticed at once."""
+
+    def __init__(self, host: str, port: int, timeout_s: float) -> None:
+        self._name = f"{host}:{port}"
+        self._pending = b""
+        try:
+            self._socket = socket.create_connection((host, port), timeout_s)
+        except (OSError, OverflowError) as error:
+            raise InstrumentError(f"No instrument answers at {self._name} ({error}).") from error
+        self._socket.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+
+    def send(self, line: str) -> None:
+        try:
+            self._socket.sendall(line.encode("ascii", "replace") + b"\n")
+        except OSError as error:
+            self._fail(error)
+
+    def wait(self, seconds: float) -> None:
+        with suppress(OSError):
+            self._socket.settimeout(seconds)
+
+    def line(self) -> str:
+        while b"\n" not in self._pending:
+            if len(self._pending) > _LONGEST_LINE:
+                self.close()
+                raise InstrumentError(f"{self._name} sent an answer without end; the connection was closed.")
+            self._receive()
+        line, _, self._pending = self._pending.partition(b"\n")
+        return line.decode("ascii", "replace").strip()
+
+    def block(self) -> bytes:
+        head = self._exactly(2)
+        if head[:1] != b"#" or not head[1:].isdigit() or head == b"#0":
+            self.close()
+            raise InstrumentError(f"{self._name} answered {head!r} where a block of readings was expected.")
+        length = self._exactly(int(head[1:]))
+        if not length.isdigit() or int(length) > _LARGEST_BLOCK:
+            self.close()
+            raise InstrumentError(f"{self._name} announced a block of {length!r} bytes; the connection was closed.")
+        data = self._exactly(int(length))
+        self.line()
+        return data
+
+    def close(self) -> None:
+        with suppress(OSError):
+            self._socket.shutdown(socket.SHUT_RDWR)
+        self._socket.close()
+
+    def _exactly(self, n: int) -> bytes:
+        while len(self._pending) < n:
+            self._receive()
+        data, self._pending = self._pending[:n], self._pending[n:]
+        return data
+
+    def _receive(self) -> None:
+        try:
+            data = self._socket.recv(1 << 16)
+        except OSError as error:
+            self._fail(error)
+        if not data:
+            self.close()
+            raise InstrumentError(f"{self._name} went away in the middle of an answer.")
+        self._pending += data
+
+    def _fail(self, error: OSError) -> None:
+        """After a time-out a late answer could be taken for the next one, so the connection is always closed."""
+        self.close()
+        if isinstance(error, TimeoutError):
+            raise InstrumentError(f"{self._name} did not answer in time; the connection was closed.") from error
+        raise InstrumentError(f"{self._name} went away ({error}).") from error
+
+
+class VisaTransport:
+    """USB, serial and LXI instruments through PyVISA and its Python backend."""
+
+    def __init__(self, resource: str, timeout_s: float) -> None:
+        import pyvisa
+
+        self._name = resource
+        try:
+            self._manager = pyvisa.ResourceManager("@py")
+            self._resource: Any = self._manager.open_resource(resource)
+            self._resource.timeout = min(timeout_s, 1.0) * 1000
+            for side in ("write_termination", "read_termination"):
+                setattr(self._resource, side, "\n")
+        except Exception as error:  # PyVISA lets through whatever its backends raise
+            raise InstrumentError(f"{resource} cannot be opened ({error}).") from error
+
+    def send(self, line: str) -> None:
+        self._call(lambda: self._resource.write(line))
+
+    def line(self) -> str:
+        return str(self._call(self._resource.read)).strip()
+
+    def block(self) -> bytes:
+        data = self._call(
+            lambda: self._resource.read_binary_values(
+                datatype="B", container=bytes, header_fmt="ieee", expect_termination=True
+            )
+        )
+        return bytes(data)
+
+    def wait(self, seconds: float) -> None:
+        self._resource.timeout = seconds * 1000
+
+    def close(self) -> None:
+        with suppress(Exception):  # closing a peer that is gone must not raise
+            self._resource.close()
+
+    def _call(self, action: Any) -> Any:
+        try:
+            return action()
+        except Exception as error:  # as above
+            self.close()
+            raise InstrumentError(f"{self._name} does not answer ({error}).") from error

@@ -1,0 +1,186 @@
+"""Coordination: frequencies for many links that keep clear of one another's products.
+
+`coordinate` places what it can, most important first; `mend` moves only what is broken.
+"""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
+
+from azven.rf.coordinate.grid import Grid
+from azven.rf.coordinate.lanes import Lane, lane
+from azven.rf.coordinate.plan import (
+    Assignment,
+    Plan,
+    Stats,
+    Unplaced,
+    assess,
+    carriers_of,
+    conflicts,
+    describe,
+    tuning_faults,
+)
+from azven.rf.coordinate.search import _WORK, Effort, Search
+from azven.rf.products import Clash
+from azven.rf.request import PlanRequest, Profile, Request
+
+Progress = Callable[[int, int], bool]
+Clock = Callable[[], float]
+
+
+def _never(done: int, total: int) -> bool:
+    return True
+
+
+def _no_clock() -> float:
+    return 0.0
+
+
+def coordinate(
+    request: PlanRequest,
+    progress: Progress = _never,
+    elapsed: Clock = _no_clock,
+    on_better: Callable[[Sequence[int]], None] | None = None,
+) -> Plan:
+    """Place the requests; never returns a plan with a conflict that a placed link takes part in.
+
+    `progress(done, total)` counts work in carriers tried; returning False stops the search, and the
+    best plan so far is returned. `elapsed()` gives seconds since the start, for the time ceiling.
+    `on_better` hears how many links of each priority class the best plan holds. Raises ValueError when
+    the request is not valid.
+    """
+    request.validate()
+    grid = Grid(request)
+    effort = Effort(_WORK[request.effort], request.time_limit_s, elapsed, progress)
+    search = Search(grid, effort, on_better)
+    search.run()
+    if search.complete and not effort.over:
+        grid, search = _with_more_room(request, grid, search, effort)
+    frequencies = _spread_over_members(grid, search.best)
+    _drop_what_fails(request, frequencies)
+    return finish(request, frequencies, Stats(0, 0, elapsed(), request.seed, effort.timed_out))
+
+
+_WIDER = (1.25, 1.5, 2.0, 2.5, 3.0, 4.0)
+
+
+def _with_more_room(request: PlanRequest, grid: Grid, search: Search, effort: Effort) -> tuple[Grid, Search]:
+    """Everything fits: try again with spacing and guards widened together, as long as everything still does.
+
+    What is left over becomes margin for every link instead of one empty stretch at the end of the band.
+    """
+    for factor in _WIDER:
+        profiles = {
+            name: Profile(round(p.spacing_hz * factor), {k: round(g * factor) for k, g in p.guard_hz.items()})
+            for name, p in request.profiles.items()
+        }
+        wider_grid = Grid(replace(request, profiles=profiles))
+        wider = Search(wider_grid, effort)
+        wider.quick()
+        if not wider.complete:
+            break
+        grid, search = wider_grid, wider
+    return grid, search
+
+
+def mend(
+    request: PlanRequest,
+    current: Mapping[str, int],
+    fixed: Sequence[str] = (),
+    progress: Progress = _never,
+    elapsed: Clock = _no_clock,
+) -> Plan:
+    """Repair `current` (id → Hz): only links in a conflict move, the least important of them first.
+
+    Requests without a frequency in `current` are placed too; `fixed` links never move.
+    """
+    kept = {r.id: current[r.id] for r in request.requests if r.id in current}
+    movable = [r for r in request.requests if r.id in kept and r.id not in fixed]
+    while movers := _most_in_conflict(request, kept, movable):
+        del kept[movers.id]
+    given = [r.at(kept[r.id]) for r in request.requests if r.id in kept]
+    rest = tuple(r for r in request.requests if r.id not in kept)
+    found = coordinate(replace(request, carriers=(*request.carriers, *given), requests=rest), progress, elapsed)
+    frequencies = kept | {a.id: a.freq_hz for a in found.assignments}
+    return finish(request, frequencies, found.stats)
+
+
+def _most_in_conflict(request: PlanRequest, kept: Mapping[str, int], movable: Sequence[Request]) -> Request | None:
+    """The movable link that takes part in most conflicts; of equal ones the least important, then the last."""
+    score = dict.fromkeys(kept, 0)
+    misplaced = {line.split(": ")[0] for line in tuning_faults(request, dict(kept))}
+    for item in conflicts(request, dict(kept))[0]:
+        for name in item.ids if isinstance(item, Clash) else (item.victim, *item.sources):
+            if name in score:
+                score[name] += 1
+    for name in misplaced:
+        score[name] += 1_000_000
+    candidates = [(score[r.id], r.priority, i, r) for i, r in enumerate(movable) if score.get(r.id)]
+    return max(candidates, key=lambda c: c[:3])[3] if candidates else None
+
+
+def finish(request: PlanRequest, frequencies: Mapping[str, int], stats: Stats) -> Plan:
+    """The complete answer for `frequencies`: exact margins, reasons for what is missing, given conflicts."""
+    frequencies = dict(frequencies)
+    others = carriers_of(request, frequencies)
+    lanes: dict[Request, Lane] = {}
+    unplaced = []
+    for r in request.requests:
+        if r.id not in frequencies:
+            alike = replace(r, id="", priority=0)
+            if alike not in lanes:
+                lanes[alike] = lane(request, r, others)
+            unplaced.append(_explain(request, r, lanes[alike]))
+    _, given = conflicts(request, frequencies)
+    stats = replace(stats, requested=len(request.requests), placed=len(frequencies))
+    return Plan(assess(request, frequencies), tuple(unplaced), tuple(given), stats)
+
+
+_WORDS = {"range": "not permitted, taken or not quiet enough", "spacing": "too close to another carrier"}
+
+
+def _explain(request: PlanRequest, link: Request, found: Lane) -> Unplaced:
+    shares = found.shares()
+    if not len(found.freq_hz):
+        return Unplaced(link.id, "its ranges hold no step it could be tuned to", ())
+    if len(found.free):
+        return Unplaced(link.id, f"the search was stopped with {len(found.free)} free steps left", shares)
+    parts = [f"{share:.0%} {_WORDS.get(cause, cause + ' products')}" for cause, share in shares]
+    return Unplaced(link.id, f"none of its {len(found.freq_hz)} steps is free: " + ", ".join(parts), shares)
+
+
+def _spread_over_members(grid: Grid, places: Sequence[tuple[int, int]]) -> dict[str, int]:
+    """Give the steps of every kind to its members in the order of the request, lowest first."""
+    by_kind: dict[int, list[int]] = {}
+    for kind, x in places:
+        by_kind.setdefault(kind, []).append(x)
+    out: dict[str, int] = {}
+    for k, steps in by_kind.items():
+        for member, x in zip(grid.kinds[k].members, sorted(steps), strict=False):
+            request = grid.request.requests[member]
+            out[request.id] = grid.frequency(request, x)
+    return out
+
+
+def _drop_what_fails(request: PlanRequest, frequencies: dict[str, int]) -> None:
+    """The last gate: whatever the exact check rejects is taken out, least important first."""
+    placed = [r for r in request.requests if r.id in frequencies]
+    while (worst := _most_in_conflict(request, frequencies, placed)) is not None:
+        del frequencies[worst.id]
+
+
+__all__ = [
+    "Assignment",
+    "Lane",
+    "Plan",
+    "Stats",
+    "Unplaced",
+    "assess",
+    "carriers_of",
+    "conflicts",
+    "coordinate",
+    "describe",
+    "finish",
+    "lane",
+    "mend",
+    "tuning_faults",
+]

@@ -1,0 +1,225 @@
+"""A plan request laid out on one raster of steps, with its members sorted into classes.
+
+Everything the search asks repeatedly is answered here once: which classes meet, which mix, and how
+wide an exclusion is in steps. Rounding is to the safe side: a carrier that is off the raster widens
+the exclusions it takes part in by the distance it was moved.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cached_property
+from math import gcd
+
+import numpy as np
+
+from azven.rf.request import KINDS, Carrier, PlanRequest, Profile, Range, Request, meet_in_time
+
+_FINEST_HZ = 5_000
+_TWO_SIGNAL = {"2T3O": (2, 1), "2T5O": (3, 2), "2T7O": (4, 3), "2T9O": (5, 4)}
+
+
+@dataclass(frozen=True)
+class Tag:
+    """What a member is to others apart from its frequency; `error_hz`: how far it may lie off the raster."""
+
+    profile: str
+    zone: str
+    times: frozenset[str]
+    radiates: bool
+    error_hz: int
+
+
+@dataclass(frozen=True)
+class Kind:
+    """Requests that are interchangeable: same tag, same open steps (a bit set), same priority."""
+
+    tag: int
+    open: int
+    priority: int
+    members: tuple[int, ...]
+
+
+class Grid:
+    """The raster, the tags and the kinds of a plan request."""
+
+    def __init__(self, request: PlanRequest) -> None:
+        self.request = request
+        self.unit, self.base = _raster(request)
+        self.tags: list[Tag] = []
+        self._tag_index: dict[Tag, int] = {}
+        self.request_tag = [self._tag_of(r, self._raster_error(r)) for r in request.requests]
+        self.given = [(self._carrier_tag(c), self.position(c.freq_hz)) for c in request.carriers]
+        highest = max([r.high_hz for q in request.requests for r in q.ranges], default=self.base)
+        highest = max([highest, *(c.freq_hz for c in request.carriers)])
+        self.width = self.position(highest) + 2
+        self.kinds = self._sort_into_kinds()
+        self.searched = sorted(set(self.request_tag))
+        self._relate()
+
+    def position(self, freq_hz: int) -> int:
+        """Nearest step of the raster to a frequency [Hz]."""
+        return (2 * (freq_hz - self.base) + self.unit) // (2 * self.unit)
+
+    def frequency(self, request: Request, position: int) -> int:
+        """The frequency [Hz] to which `request` is tuned when it stands at `position`."""
+        at = self.base + position * self.unit
+        return (
+            request.origin_hz
+            + (2 * (at - request.origin_hz) + request.step_hz) // (2 * request.step_hz) * request.step_hz
+        )
+
+    def _raster_error(self, request: Request) -> int:
+        on_raster = request.step_hz % self.unit == 0 and (request.origin_hz - self.base) % self.unit == 0
+        return 0 if on_raster else (self.unit + 1) // 2
+
+    def _tag_of(self, item: Request | Carrier, error: int) -> int:
+        radiates = not isinstance(item, Carrier) or item.radiates
+        tag = Tag(item.profile, item.zone, item.times, radiates, error)
+        if tag not in self._tag_index:
+            self._tag_index[tag] = len(self.tags)
+            self.tags.append(tag)
+        return self._tag_index[tag]
+
+    def _carrier_tag(self, carrier: Carrier) -> int:
+        error = 0 if (carrier.freq_hz - self.base) % self.unit == 0 else (self.unit + 1) // 2
+        return self._tag_of(carrier, error)
+
+    def _sort_into_kinds(self) -> list[Kind]:
+        groups: dict[tuple[object, ...], list[int]] = {}
+        for i, r in enumerate(self.request.requests):
+            key = (self.request_tag[i], r.priority, r.ranges, r.allowed, r.step_hz, r.origin_hz % r.step_hz)
+            groups.setdefault(key, []).append(i)
+        return [
+            Kind(
+                self.request_tag[m[0]],
+                self._open_steps(self.request.requests[m[0]]),
+                self.request.requests[m[0]].priority,
+                tuple(m),
+            )
+            for m in groups.values()
+        ]
+
+    def _open_steps(self, request: Request) -> int:
+        bits = 0
+        for freq in tunable(request):
+            if permitted(self.request, request, freq):
+                bits |= 1 << self.position(freq)
+        return bits
+
+    def _relate(self) -> None:
+        n = len(self.tags)
+        self.meets = [[False] * n for _ in range(n)]
+        self.mixes = [[False] * n for _ in range(n)]
+        for i, a in enumerate(self.tags):
+            for j, b in enumerate(self.tags):
+                if meet_in_time(a.times, b.times):
+                    relation = self.request.relation(a.zone, b.zone)
+                    self.meets[i][j] = relation != "apart" and (a.radiates or b.radiates)
+                    self.mixes[i][j] = relation == "together"
+
+    def profile(self, tag: int) -> Profile:
+        return self.request.profiles[self.tags[tag].profile]
+
+    def reach(self, distance_hz: int, error_hz: int) -> int:
+        """Steps on either side that a strict distance excludes; -1 when the rule is off."""
+        return (distance_hz - 1 + error_hz) // self.unit if distance_hz > 0 else -1
+
+    def spacing_reach(self, a: int, b: int) -> int:
+        wide = max(self.profile(a).spacing_hz, self.profile(b).spacing_hz)
+        return self.reach(wide, self.tags[a].error_hz + self.tags[b].error_hz)
+
+    @cached_property
+    def three_signal(self) -> Callable[[int, int, int, int], int]:
+        """Reach of the rule f + z = x + y for four tags: any of them may be the victim of the others."""
+        cache: dict[tuple[int, ...], int] = {}
+
+        def reach(*tags: int) -> int:
+            key = tuple(sorted(tags))
+            if key not in cache:
+                cache[key] = self._quad_reach(key)
+            return cache[key]
+
+        return reach
+
+    def _quad_reach(self, tags: tuple[int, ...]) -> int:
+        if not all(self.mixes[a][b] for i, a in enumerate(tags) for b in tags[:i]):
+            return -1
+        listeners = [t for t in tags if not self.tags[t].radiates]
+        if len(listeners) > 1:
+            return -1
+        guard = max(self.profile(t).guard("3T3O") for t in (listeners or tags))
+        return self.reach(guard, sum(self.tags[t].error_hz for t in tags))
+
+    def active(self, kind: str) -> bool:
+        """Whether any profile in use guards against `kind`."""
+        return any(self.profile(t).guard(kind) > 0 for t in range(len(self.tags)))
+
+    def two_signal_pattern(self, f: int, x: int, y: int, d: int) -> tuple[int, int]:
+        """Steps closed to tag `f` by x at 0 and y at `d`, all two-signal kinds and all roles.
+
+        Returns a bit set and the position of its bit 0 relative to x.
+        """
+        spans: list[tuple[int, int]] = []
+        for kind, (m, n) in _TWO_SIGNAL.items():
+            roles = (
+                (f, x, y, 1, -n * d), (f, y, x, 1, m * d),
+                (y, f, x, m, d), (x, f, y, m, n * d),
+                (y, x, f, n, -d), (x, y, f, n, m * d),
+            )  # fmt: skip
+            for victim, plus, minus, factor, centre in roles:
+                if not (self.tags[plus].radiates and self.tags[minus].radiates):
+                    continue
+                error = m * self.tags[plus].error_hz + n * self.tags[minus].error_hz + self.tags[victim].error_hz
+                r = self.reach(self.profile(victim).guard(kind), error)
+                if r >= 0:
+                    spans.append((-((r - centre) // factor), (centre + r) // factor))
+        spans = [(max(a, -self.width), min(b, self.width)) for a, b in spans]
+        spans = [s for s in spans if s[0] <= s[1]]
+        if not spans:
+            return 0, 0
+        low = min(a for a, _ in spans)
+        bits = 0
+        for a, b in spans:
+            bits |= ((1 << (b - a + 1)) - 1) << (a - low)
+        return bits, low
+
+
+def _raster(request: PlanRequest) -> tuple[int, int]:
+    """Unit and base [Hz]: the coarsest raster that holds every request, and given carriers if not too fine."""
+    requests = request.requests
+    if not requests:
+        return 25_000, min([c.freq_hz for c in request.carriers], default=0)
+    origin = requests[0].origin_hz
+    unit = gcd(*(r.step_hz for r in requests), *(r.origin_hz - origin for r in requests))
+    unit = unit if unit >= 1_000 else _FINEST_HZ
+    fine = gcd(unit, *(c.freq_hz - origin for c in request.carriers))
+    unit = fine if fine >= _FINEST_HZ or 2 * fine >= unit else unit
+    lowest = min([r.low_hz for q in requests for r in q.ranges] + [c.freq_hz for c in request.carriers])
+    return unit, origin + (lowest - origin) // unit * unit - unit
+
+
+def tunable(request: Request) -> list[int]:
+    """The frequencies [Hz] of a request's steps inside its ranges, ascending, each once."""
+    out: set[int] = set()
+    for r in request.ranges:
+        first = request.origin_hz - (request.origin_hz - r.low_hz) // request.step_hz * request.step_hz
+        out.update(range(first, r.high_hz + 1, request.step_hz))
+    return sorted(out)
+
+
+def permitted(plan: PlanRequest, request: Request, freq_hz: int) -> bool:
+    """Whether a step is inside `allowed` and outside everything blocked for the request's zone."""
+    if request.allowed is not None and not any(r.low_hz <= freq_hz <= r.high_hz for r in request.allowed):
+        return False
+    return not any(
+        b.low_hz <= freq_hz < b.high_hz and (b.zones is None or request.zone in b.zones) for b in plan.blocked
+    )
+
+
+def to_array(bits: int, width: int) -> "np.ndarray[tuple[int], np.dtype[np.bool_]]":
+    """A bit set as a boolean array (width,)."""
+    raw = np.frombuffer(bits.to_bytes((width + 7) // 8 + 1, "little"), np.uint8)
+    return np.unpackbits(raw, bitorder="little")[:width].astype(bool)
+
+
+__all__ = ["KINDS", "Grid", "Kind", "Range", "Tag", "permitted", "to_array", "tunable"]

@@ -1,0 +1,125 @@
+"""Exclusions by the kinds that are seldom guarded: 3T5O, harmonics and second order.
+
+They have no shift-and-or form, so every combination with the new carrier is written out with NumPy
+as the interval of steps it closes, and the intervals are painted together.
+"""
+
+from itertools import permutations
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from azven.rf.coordinate.grid import Grid
+
+if TYPE_CHECKING:
+    from azven.rf.coordinate.state import State
+
+Ints = NDArray[np.int64]
+# A rule reads: |Σ coefficient · member| < guard of the member with coefficient −1 that is the victim.
+_FIFTH = ((3, -1, -1, -1), (2, 1, -2, -1))
+_HARMONICS = {"H2": 2, "H3": 3}
+
+
+def close(state: "State", tag: int, x: int) -> None:
+    """Close in `state` what a new carrier of `tag` at step `x` closes by the rare kinds."""
+    grid = state.rules.grid
+    for f in grid.searched:
+        if not grid.mixes[f][tag]:
+            continue
+        painter = _Painter(grid)
+        tags, places = _partners(state, f, tag)
+        if state.rules.fifth_matters and len(places) > 1:
+            _fifth(painter, grid, f, tag, x, tags, places)
+        if state.rules.absolute_kinds:
+            _absolute(painter, grid, f, tag, x, tags, places)
+        state.closed[f] |= painter.bits()
+
+
+def _partners(state: "State", f: int, tag: int) -> tuple[Ints, Ints]:
+    mixes = state.rules.grid.mixes
+    pairs = [(t, p) for t, places in state.placed.items() if mixes[t][f] and mixes[t][tag] for p in places]
+    array = np.array(pairs, np.int64).reshape(-1, 2)
+    return array[:, 0], array[:, 1]
+
+
+class _Painter:
+    """Collects closed intervals of steps and turns them into one bit set."""
+
+    def __init__(self, grid: Grid) -> None:
+        self.width = grid.width
+        self.count = np.zeros(self.width + 2, np.int64)
+
+    def paint(self, low: Ints, high: Ints) -> None:
+        low, high = np.maximum(low, 0), np.minimum(high, self.width)
+        keep = low <= high
+        self.count += np.bincount(low[keep], minlength=self.width + 2)
+        self.count -= np.bincount(high[keep] + 1, minlength=self.width + 2)[: self.width + 2]
+
+    def bits(self) -> int:
+        marked = np.cumsum(self.count)[: self.width] > 0
+        return int.from_bytes(np.packbits(marked, bitorder="little").tobytes(), "little")
+
+
+def _fifth(painter: _Painter, grid: Grid, f: int, tag: int, x: int, tags: Ints, places: Ints) -> None:
+    """3T5O with f, x and two placed carriers, in every role."""
+    guards = np.array([grid.profile(t).guard("3T5O") for t in range(len(grid.tags))])
+    errors = np.array([t.error_hz for t in grid.tags])
+    radiates = np.array([t.radiates for t in grid.tags])
+    mixes = np.array(grid.mixes)
+    i, j = (a.ravel() for a in np.meshgrid(np.arange(len(places)), np.arange(len(places)), indexing="ij"))
+    keep = (i != j) & mixes[tags[i], tags[j]]
+    i, j = i[keep], j[keep]
+    shape = np.ones(len(i), np.int64)
+    member_tags = (f * shape, tag * shape, tags[i], tags[j])
+    member_steps = (0 * shape, x * shape, places[i], places[j])
+    for formula in _FIFTH:
+        for seats in permutations(range(4)):
+            coefficient = [formula[seat] for seat in seats]
+            victim = seats.index(3)
+            alive = np.ones(len(i), bool)
+            error = np.zeros(len(i), np.int64)
+            for m in range(4):
+                error += abs(coefficient[m]) * errors[member_tags[m]]
+                if m != victim:
+                    alive &= radiates[member_tags[m]]
+            guard = guards[member_tags[victim]]
+            alive &= guard > 0
+            rest = sum(coefficient[m] * member_steps[m] for m in range(1, 4))
+            _paint_linear(painter, coefficient[0], np.asarray(rest)[alive], ((guard - 1 + error) // grid.unit)[alive])
+
+
+def _paint_linear(painter: _Painter, factor: int, rest: Ints, reach: Ints) -> None:
+    """Close every step f with |factor·f + rest| ≤ reach."""
+    if factor < 0:
+        factor, rest = -factor, -rest
+    painter.paint(-((rest + reach) // factor), (reach - rest) // factor)
+
+
+def _absolute(painter: _Painter, grid: Grid, f: int, tag: int, x: int, tags: Ints, places: Ints) -> None:
+    """Harmonics between f and x; sums and differences of f, x and one placed carrier. In hertz: these do not
+    move with the raster."""
+    hz = [int(grid.base + p * grid.unit) for p in places]
+    x_hz = grid.base + x * grid.unit
+    for kind, factor in _HARMONICS.items():
+        _mark(painter, grid, f, (tag,), kind, 1, factor * x_hz, f, (tag,))
+        _mark(painter, grid, f, (tag,), kind, factor, x_hz, tag, (f,))
+    for t, y_hz in zip(tags.tolist(), hz, strict=True):
+        for target in (x_hz + y_hz, abs(x_hz - y_hz)):
+            _mark(painter, grid, f, (tag, t), "2T2O", 1, target, f, (tag, t))
+            _mark(painter, grid, f, (tag, t), "2T2O", 1, target, t, (f, tag))
+            _mark(painter, grid, f, (tag, t), "2T2O", 1, target, tag, (f, t))
+
+
+def _mark(
+    painter: _Painter, grid: Grid, f: int, others: tuple[int, ...], kind: str,
+    factor: int, target_hz: int, victim: int, sources: tuple[int, ...],
+) -> None:  # fmt: skip
+    """Close f with |factor·f − target| < guard of the victim, if all sources radiate."""
+    guard = grid.profile(victim).guard(kind)
+    if guard <= 0 or not all(grid.tags[s].radiates for s in sources):
+        return
+    slack = guard - 1 + 4 * max(grid.tags[t].error_hz for t in (f, *others))
+    low = -((slack - target_hz) // factor) - grid.base
+    high = (target_hz + slack) // factor - grid.base
+    painter.paint(np.array([-(-low // grid.unit)]), np.array([high // grid.unit]))

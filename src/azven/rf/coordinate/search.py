@@ -1,0 +1,232 @@
+"""The search: first fit, a beam over the requests in order of importance, then large neighbourhoods.
+
+Work is counted in carriers placed (`Effort.spent`), so that the same request and seed give the same
+answer on any machine as long as the time ceiling is not reached.
+"""
+
+import random
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, field
+from math import log2
+
+from azven.rf.coordinate.grid import Grid, Kind
+from azven.rf.coordinate.state import Rules, State, build
+
+_WORK = {1: 1_500, 2: 20_000, 3: 150_000, 4: 500_000, 5: 2_000_000}
+_BEAM = {1: 4, 2: 16, 3: 48, 4: 100, 5: 200}
+_CHILDREN = {1: 4, 2: 8, 3: 12, 4: 20, 5: 20}
+
+Placement = tuple[int, int, int]  # kind, member of the kind's list, step
+
+
+@dataclass
+class Effort:
+    """How much work is allowed, how much is done, and who may stop it."""
+
+    limit: int
+    time_limit_s: float
+    elapsed: Callable[[], float]
+    progress: Callable[[int, int], bool]
+    spent: int = 0
+    timed_out: bool = False
+    cancelled: bool = False
+
+    def spend(self, amount: int = 1) -> None:
+        before = self.spent // 64
+        self.spent += amount
+        if self.spent // 64 != before:
+            self.timed_out = self.timed_out or self.elapsed() >= self.time_limit_s
+            self.cancelled = self.cancelled or not self.progress(min(self.spent, self.limit), self.limit)
+
+    @property
+    def over(self) -> bool:
+        return self.timed_out or self.cancelled or self.spent >= self.limit
+
+
+@dataclass(frozen=True)
+class Node:
+    """A partial plan of the beam: its state, what stands where, and how good that is."""
+
+    state: State
+    places: tuple[tuple[int, int], ...]  # kind, step; in the order of placing
+    counts: tuple[int, ...]  # placed per class, most important first
+    freedom: float
+    exhausted: frozenset[int] = field(default_factory=frozenset)
+
+    @property
+    def rank(self) -> tuple[tuple[int, ...], float]:
+        return self.counts, self.freedom
+
+
+class Search:
+    """One coordination. `best` is always a complete answer: kind and step of everything placed."""
+
+    def __init__(self, grid: Grid, effort: Effort, on_better: Callable[[Sequence[int]], None] | None = None) -> None:
+        self.grid, self.effort = grid, effort
+        self.rules = Rules(grid)
+        self.random = random.Random(grid.request.seed)
+        self.classes = sorted({k.priority for k in grid.kinds})
+        self.class_of = [self.classes.index(k.priority) for k in grid.kinds]
+        self.root = build(self.rules, grid.given)
+        self.wanted = tuple(sum(len(k.members) for k in grid.kinds if k.priority == p) for p in self.classes)
+        self.best: tuple[tuple[int, int], ...] = ()
+        self.best_counts: tuple[int, ...] = (0,) * len(self.classes)
+        self._on_better = on_better
+
+    def run(self) -> None:
+        """Improve `best` until everything is placed or the effort is spent."""
+        self._offer(self._first_fit())
+        width = _BEAM[self.grid.request.effort]
+        children = _CHILDREN[self.grid.request.effort]
+        for w in sorted({max(1, width // 8), width}):
+            if self._finished():
+                return
+            self._offer(self._beam(self._start(()), self._demand(()), w, children))
+        while not self._finished():
+            self._neighbourhood()
+
+    def quick(self) -> None:
+        """A short look: first fit, and a narrow beam if that leaves something out."""
+        self._offer(self._first_fit())
+        if not self._finished():
+            self._offer(self._beam(self._start(()), self._demand(()), 4, 8))
+
+    @property
+    def complete(self) -> bool:
+        return self.best_counts == self.wanted
+
+    def _finished(self) -> bool:
+        return self.complete or self.effort.over
+
+    def _offer(self, node: Node | None) -> bool:
+        """Take a plan that is at least as good as the best; equal ones keep the search moving."""
+        if node is None or node.counts < self.best_counts:
+            return False
+        better = node.counts > self.best_counts
+        self.best, self.best_counts = node.places, node.counts
+        if better and self._on_better:
+            self._on_better(node.counts)
+        return True
+
+    # -- building blocks ---------------------------------------------------------------------------
+
+    def _start(self, kept: Sequence[tuple[int, int]]) -> Node:
+        members = [(self.grid.kinds[k].tag, x) for k, x in kept]
+        state = self.root.copy()
+        for tag, x in members:
+            state.add(tag, x)
+        self.effort.spend(len(members))
+        return Node(state, tuple(kept), self._counts(kept), 0.0)
+
+    def _counts(self, places: Iterable[tuple[int, int]]) -> tuple[int, ...]:
+        counts = [0] * len(self.classes)
+        for kind, _ in places:
+            counts[self.class_of[kind]] += 1
+        return tuple(counts)
+
+    def _demand(self, kept: Sequence[tuple[int, int]]) -> list[int]:
+        """Kinds still to be placed, one entry a request, most important first, scarcest first within a class."""
+        left = [len(k.members) for k in self.grid.kinds]
+        for kind, _ in kept:
+            left[kind] -= 1
+        order = sorted(range(len(left)), key=lambda k: (self.class_of[k], self.grid.kinds[k].open.bit_count(), k))
+        return [k for k in order for _ in range(left[k])]
+
+    def _free(self, state: State, kind: Kind) -> int:
+        return kind.open & ~state.closed[kind.tag]
+
+    def _first_fit(self) -> Node:
+        node = self._start(())
+        places: list[tuple[int, int]] = []
+        by_request = sorted(
+            ((k.priority, m, i) for i, k in enumerate(self.grid.kinds) for m in k.members),
+        )
+        full: set[int] = set()
+        for _, _, i in by_request:
+            kind = self.grid.kinds[i]
+            free = 0 if i in full else self._free(node.state, kind)
+            if not free:
+                full.add(i)
+                continue
+            x = (free & -free).bit_length() - 1
+            node.state.add(kind.tag, x)
+            places.append((i, x))
+            self.effort.spend()
+        return Node(node.state, tuple(places), self._counts(places), 0.0)
+
+    def _freedom(self, state: State, left: dict[int, int]) -> float:
+        """How much room is left to what is still to be placed: open steps as logarithms, so that the kind that
+        is running out counts most; each less important class weighs half."""
+        total = 0.0
+        for k, n in left.items():
+            kind = self.grid.kinds[k]
+            free = (kind.open & ~state.closed[kind.tag]).bit_count()
+            total += n * log2(1 + free) / 2.0 ** self.class_of[k]
+        return total
+
+    def _beam(self, start: Node, demand: Sequence[int], width: int, children: int) -> Node | None:
+        """Place `demand` in order, keeping the `width` partial plans that leave most open."""
+        level = [start]
+        for i, kind in enumerate(demand):
+            left: dict[int, int] = {}
+            for k in demand[i + 1 :]:
+                left[k] = left.get(k, 0) + 1
+            if not left:
+                left = {kind: 1}
+            level = self._next_level(level, kind, left, width, children)
+            if self.effort.over:
+                return self._complete(level[0], demand[i + 1 :])
+        return level[0]
+
+    def _next_level(self, level: list[Node], kind: int, left: dict[int, int], width: int, children: int) -> list[Node]:
+        grown: dict[frozenset[tuple[int, int]], Node] = {}
+        for node in level:
+            for child in self._children(node, kind, left, children):
+                grown.setdefault(frozenset(child.places), child)
+            if self.effort.over and grown:
+                break
+        return sorted(grown.values(), key=lambda n: n.rank, reverse=True)[:width]
+
+    def _children(self, node: Node, kind: int, left: dict[int, int], children: int) -> list[Node]:
+        shape = self.grid.kinds[kind]
+        free = 0 if kind in node.exhausted else self._free(node.state, shape)
+        if not free:
+            return [Node(node.state, node.places, node.counts, node.freedom, node.exhausted | {kind})]
+        counts = list(node.counts)
+        counts[self.class_of[kind]] += 1
+        out: list[Node] = []
+        for _ in range(children):
+            if not free:
+                break
+            x = (free & -free).bit_length() - 1
+            free &= free - 1
+            state = node.state.copy()
+            state.add(shape.tag, x)
+            self.effort.spend()
+            freedom = self._freedom(state, left)
+            out.append(Node(state, (*node.places, (kind, x)), tuple(counts), freedom, node.exhausted))
+        return out
+
+    def _complete(self, node: Node, demand: Sequence[int]) -> Node:
+        """Finish a partial plan greedily, so that a stopped search still answers in full."""
+        state, places = node.state.copy(), list(node.places)
+        full = set(node.exhausted)
+        for k in demand:
+            kind = self.grid.kinds[k]
+            free = 0 if k in full else self._free(state, kind)
+            if not free:
+                full.add(k)
+                continue
+            x = (free & -free).bit_length() - 1
+            state.add(kind.tag, x)
+            places.append((k, x))
+        return Node(state, tuple(places), self._counts(places), 0.0)
+
+    def _neighbourhood(self) -> None:
+        """Take a random part out of the best plan and refill it with a narrow beam."""
+        share = self.random.uniform(0.1, 0.5)
+        kept = [p for p in self.best if self.random.random() > share]
+        start = self._start(kept)
+        self._offer(
+            self._beam(start, self._demand(kept), self.random.choice((1, 2, 4, 8)), self.random.choice((4, 8, 12)))
+        )

@@ -1,0 +1,359 @@
+"""Intermodulation products, hits, clashes and margins, exactly, in integer hertz.
+
+A product is a combination of carriers whose coefficients are listed in `PATTERNS`. To find the
+products near a victim without listing all n³ of them, each three-signal pattern is split into a
+*head* (one source) and a *tail* (two sources): the tail values are sorted once, and for every
+victim and head a binary search finds the tails that bring the product home.
+"""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from azven.rf.request import KINDS, Carrier, Profile, Relation, meet_in_time
+
+Ints = NDArray[np.int64]
+_BLOCK = 1_000_000
+_FAR = np.int64(1) << 60
+
+
+@dataclass(frozen=True)
+class Pattern:
+    """One formula of a kind: `coefficients` in the order of its letters.
+
+    `head` is the letter taken alone, None for formulas of one or two signals; `symmetric` says that
+    the two letters of the tail may be exchanged, so that each unordered pair counts once.
+    """
+
+    coefficients: tuple[int, ...]
+    head: int | None = None
+    symmetric: bool = False
+    absolute: bool = False
+
+    @property
+    def tail(self) -> tuple[int, ...]:
+        return tuple(i for i in range(len(self.coefficients)) if i != self.head)
+
+
+PATTERNS: Mapping[str, tuple[Pattern, ...]] = {
+    "2T3O": (Pattern((2, -1)),),
+    "3T3O": (Pattern((1, 1, -1), head=2, symmetric=True),),
+    "2T5O": (Pattern((3, -2)),),
+    "3T5O": (Pattern((3, -1, -1), head=0, symmetric=True), Pattern((2, 1, -2), head=1)),
+    "2T7O": (Pattern((4, -3)),),
+    "2T9O": (Pattern((5, -4)),),
+    "H2": (Pattern((2,)),),
+    "H3": (Pattern((3,)),),
+    "2T2O": (Pattern((1, 1), symmetric=True), Pattern((1, -1), symmetric=True, absolute=True)),
+}
+
+
+@dataclass(frozen=True)
+class Hit:
+    """A product closer to its victim than the victim's guard [Hz]; sources in the order of the formula."""
+
+    victim: str
+    kind: str
+    product_hz: int
+    sources: tuple[str, ...]
+    coefficients: tuple[int, ...]
+    distance_hz: int
+
+
+@dataclass(frozen=True)
+class Clash:
+    """Two carriers closer together than the larger of their spacings [Hz]."""
+
+    ids: tuple[str, str]
+    distance_hz: int
+    spacing_hz: int
+
+
+@dataclass(frozen=True)
+class Limit:
+    """What sets a margin: a product kind with its sources, or `spacing` with the other carrier."""
+
+    kind: str
+    product_hz: int | None
+    sources: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Margin:
+    """Distance left to the nearest broken rule [Hz], negative when broken; None when nothing limits."""
+
+    margin_hz: int | None
+    limit: Limit | None
+
+
+@dataclass(frozen=True)
+class Found:
+    """Products near victims as arrays of equal length: `victim` (m,), `sources` (m, s), `product` (m,)."""
+
+    victim: Ints
+    sources: Ints
+    product: Ints
+    coefficients: tuple[int, ...]
+
+
+class Situation:
+    """Carriers with everything that decides which of them meet, as arrays sorted by id.
+
+    `meets[i, j]`: the pair keeps its spacing. `mixes[i, j]`: the pair may take part in one product.
+    """
+
+    def __init__(
+        self,
+        carriers: Sequence[Carrier],
+        profiles: Mapping[str, Profile],
+        relations: Mapping[frozenset[str], Relation],
+    ) -> None:
+        ordered = sorted(carriers, key=lambda c: c.id)
+        self.ids = [c.id for c in ordered]
+        self.freq: Ints = np.array([c.freq_hz for c in ordered], np.int64)
+        self.radiates = np.array([c.radiates for c in ordered], bool)
+        self.spacing: Ints = np.array([profiles[c.profile].spacing_hz for c in ordered], np.int64)
+        self.guard: dict[str, Ints] = {
+            kind: np.array([profiles[c.profile].guard(kind) for c in ordered], np.int64) for kind in KINDS
+        }
+        self.meets, self.mixes = _meeting(ordered, relations)
+
+    def index(self, carrier_id: str) -> int:
+        """Place of a carrier in the arrays; ValueError when it is not there."""
+        return self.ids.index(carrier_id)
+
+
+def _meeting(
+    carriers: Sequence[Carrier], relations: Mapping[frozenset[str], Relation]
+) -> tuple[NDArray[np.bool_], ...]:
+    """`meets` and `mixes` (n, n), judged once per distinct pair of zone and times."""
+    groups: dict[tuple[str, frozenset[str]], int] = {}
+    member = np.array([groups.setdefault((c.zone, c.times), len(groups)) for c in carriers], np.intp)
+    m = len(groups)
+    near, together = np.zeros((m, m), bool), np.zeros((m, m), bool)
+    for (zone_a, times_a), i in groups.items():
+        for (zone_b, times_b), j in groups.items():
+            relation = "together" if zone_a == zone_b else relations.get(frozenset((zone_a, zone_b)), "apart")
+            if meet_in_time(times_a, times_b):
+                near[i, j] = relation != "apart"
+                together[i, j] = relation == "together"
+    radiates = np.array([c.radiates for c in carriers], bool)
+    someone_radiates = radiates[:, None] | radiates[None, :]
+    distinct = ~np.eye(len(carriers), dtype=bool)
+    grid = np.ix_(member, member)
+    return near[grid] & someone_radiates & distinct, together[grid] & distinct
+
+
+def products(situation: Situation, kind: str) -> list[Found]:
+    """Every product of `kind` among radiating carriers that mix, a `Found` per formula; `victim` is -1."""
+    return [_all_of(situation, pattern) for pattern in PATTERNS[kind]]
+
+
+def _all_of(situation: Situation, pattern: Pattern) -> Found:
+    tail = _Tail(situation, pattern)
+    if pattern.head is None:
+        sources, product = tail.sources, tail.values
+    else:
+        heads = np.flatnonzero(situation.radiates)
+        h, t = (x.ravel() for x in np.meshgrid(heads, np.arange(len(tail.values)), indexing="ij"))
+        sources = tail.with_head(h, t)
+        product = situation.freq[h] * pattern.coefficients[pattern.head] + tail.values[t]
+        keep = _mix_pairwise(situation, sources)
+        sources, product = sources[keep], product[keep]
+    return Found(np.full(len(product), -1, np.int64), sources, product, pattern.coefficients)
+
+
+class _Tail:
+    """Sorted values of a pattern without its head, over sources that radiate and mix."""
+
+    def __init__(self, situation: Situation, pattern: Pattern) -> None:
+        letters = pattern.tail
+        live = np.flatnonzero(situation.radiates)
+        if len(letters) == 1:
+            sources = live[:, None]
+        else:
+            a, b = (x.ravel() for x in np.meshgrid(live, live, indexing="ij"))
+            keep = situation.mixes[a, b] & ((a < b) if pattern.symmetric else True)
+            sources = np.stack([a[keep], b[keep]], axis=1)
+        values = sum(
+            (situation.freq[sources[:, i]] * pattern.coefficients[letter] for i, letter in enumerate(letters)),
+            np.zeros(len(sources), np.int64),
+        )
+        values = np.abs(values) if pattern.absolute else values
+        order = np.argsort(values, kind="stable")
+        self.values: Ints = values[order]
+        self.sources: Ints = sources[order].astype(np.int64)
+        self._pattern = pattern
+
+    def with_head(self, head: Ints, tail_index: Ints) -> Ints:
+        """Sources (m, s) in the order of the formula's letters."""
+        out = np.empty((len(tail_index), len(self._pattern.coefficients)), np.int64)
+        for i, letter in enumerate(self._pattern.tail):
+            out[:, letter] = self.sources[tail_index, i]
+        if self._pattern.head is not None:
+            out[:, self._pattern.head] = head
+        return out
+
+
+def _mix_pairwise(situation: Situation, members: Ints) -> NDArray[np.bool_]:
+    """Rows (m,) whose members (m, s) are pairwise different carriers that mix."""
+    keep = np.ones(len(members), bool)
+    for i in range(members.shape[1]):
+        for j in range(i):
+            keep &= situation.mixes[members[:, i], members[:, j]]
+    return keep
+
+
+def _queries(situation: Situation, pattern: Pattern, victims: Ints) -> tuple[Ints, Ints, Ints]:
+    """Victim, head and wanted tail value of every search to make; arrays of equal length."""
+    if pattern.head is None:
+        return victims, np.full(len(victims), -1, np.int64), situation.freq[victims]
+    heads = np.flatnonzero(situation.radiates)
+    v, h = (x.ravel() for x in np.meshgrid(victims, heads, indexing="ij"))
+    keep = situation.mixes[v, h]
+    v, h = v[keep], h[keep]
+    return v, h, situation.freq[v] - pattern.coefficients[pattern.head] * situation.freq[h]
+
+
+def _expand(
+    situation: Situation, pattern: Pattern, tail: _Tail, v: Ints, h: Ints, start: Ints, count: Ints
+) -> Iterator[Found]:
+    """Products of the tail ranges `[start, start + count)`, filtered, in blocks of bounded size."""
+    ends = np.cumsum(count)
+    first = 0
+    while first < len(count):
+        done = ends[first - 1] if first else 0
+        last = max(first + 1, int(np.searchsorted(ends, done + _BLOCK, side="right")))
+        part = count[first:last]
+        query = np.repeat(np.arange(first, last), part)
+        offset = np.arange(len(query)) - np.repeat(np.cumsum(part) - part, part)
+        index = start[query] + offset
+        sources = tail.with_head(h[query], index)
+        keep = _mix_pairwise(situation, np.column_stack([sources, v[query]]))
+        product = tail.values[index]
+        if pattern.head is not None:
+            product = product + situation.freq[h[query]] * pattern.coefficients[pattern.head]
+        yield Found(v[query][keep], sources[keep], product[keep], pattern.coefficients)
+        first = last
+
+
+def near(situation: Situation, kind: str, radius: Ints) -> Iterator[Found]:
+    """Products of `kind` within `radius` [Hz] (n,), inclusive, of each carrier; negative radius: not looked at."""
+    victims = np.flatnonzero(radius >= 0)
+    for pattern in PATTERNS[kind]:
+        tail = _Tail(situation, pattern)
+        v, h, wanted = _queries(situation, pattern, victims)
+        start = np.searchsorted(tail.values, wanted - radius[v], side="left")
+        count = np.searchsorted(tail.values, wanted + radius[v], side="right") - start
+        yield from _expand(situation, pattern, tail, v, h, start, count)
+
+
+def hits(situation: Situation, only: Sequence[str] | None = None) -> list[Hit]:
+    """All hits, in the order of the kinds; with `only`, those in which one of these carriers takes part."""
+    wanted = None if only is None else np.isin(np.arange(len(situation.ids)), [situation.index(i) for i in only])
+    out: list[Hit] = []
+    for kind in KINDS:
+        for found in near(situation, kind, situation.guard[kind] - 1):
+            involved = np.ones(len(found.victim), bool)
+            if wanted is not None:
+                involved = wanted[found.victim] | wanted[found.sources].any(axis=1)
+            out.extend(_hit(situation, kind, found, int(row)) for row in np.flatnonzero(involved))
+    return out
+
+
+def _hit(situation: Situation, kind: str, found: Found, row: int) -> Hit:
+    victim = int(found.victim[row])
+    product = int(found.product[row])
+    return Hit(
+        situation.ids[victim],
+        kind,
+        product,
+        tuple(situation.ids[int(s)] for s in found.sources[row]),
+        found.coefficients,
+        abs(product - int(situation.freq[victim])),
+    )
+
+
+def clashes(situation: Situation) -> list[Clash]:
+    """Pairs that meet and are closer than the larger of their spacings."""
+    distance = np.abs(situation.freq[:, None] - situation.freq[None, :])
+    spacing = np.maximum(situation.spacing[:, None], situation.spacing[None, :])
+    rows, columns = np.nonzero(np.triu(situation.meets & (distance < spacing)))
+    return [
+        Clash((situation.ids[i], situation.ids[j]), int(distance[i, j]), int(spacing[i, j]))
+        for i, j in zip(rows.tolist(), columns.tolist(), strict=True)
+    ]
+
+
+def margins(situation: Situation, only: Sequence[str] | None = None) -> dict[str, Margin]:
+    """Margin of every carrier, or of those in `only`, with the limit that sets it (domain.md section 2).
+
+    Ties go to the earlier kind of `KINDS`, spacing last, then to the sources by id.
+    """
+    best, limits = _spacing_margins(situation)
+    wanted = range(len(situation.ids)) if only is None else [situation.index(i) for i in only]
+    tightened = np.full_like(best, _FAR)
+    tightened[list(wanted)] = best[list(wanted)]
+    for kind in KINDS:
+        _tighten(situation, kind, tightened)
+    for kind in reversed(KINDS):
+        _name_limits(situation, kind, tightened, limits)
+    return {
+        situation.ids[i]: Margin(int(tightened[i]), limits[i]) if limits[i] is not None else Margin(None, None)
+        for i in wanted
+    }
+
+
+def _spacing_margins(situation: Situation) -> tuple[Ints, list[Limit | None]]:
+    n = len(situation.ids)
+    distance = np.abs(situation.freq[:, None] - situation.freq[None, :])
+    slack = distance - np.maximum(situation.spacing[:, None], situation.spacing[None, :])
+    slack = np.where(situation.meets, slack, _FAR)
+    limits: list[Limit | None] = [None] * n
+    best: Ints = np.full(n, _FAR, np.int64)
+    for i in range(n):
+        j = int(np.argmin(slack[i]))
+        if situation.meets[i, j]:
+            best[i] = slack[i, j]
+            limits[i] = Limit("spacing", None, (situation.ids[j],))
+    return best, limits
+
+
+def _watched(situation: Situation, kind: str, best: Ints) -> Ints:
+    """Search radius per carrier: how far a product may be and still set its margin; -1 = not looked at."""
+    guard = situation.guard[kind]
+    return np.where((guard > 0) & (best < _FAR), best + guard, -1)
+
+
+def _tighten(situation: Situation, kind: str, best: Ints) -> None:
+    """Lower `best` in place by the products of `kind`: nearest tails first, then what is still closer."""
+    guard = situation.guard[kind]
+    victims = np.flatnonzero(_watched(situation, kind, best) >= 0)
+    for pattern in PATTERNS[kind]:
+        tail = _Tail(situation, pattern)
+        v, h, wanted = _queries(situation, pattern, victims)
+        place = np.searchsorted(tail.values, wanted)
+        start = np.clip(place - 1, 0, None)
+        count = np.minimum(place + 1, len(tail.values)) - start
+        for found in _expand(situation, pattern, tail, v, h, start, count):
+            np.minimum.at(best, found.victim, _slack(situation, found, guard))
+    for found in near(situation, kind, _watched(situation, kind, best) - 1):
+        np.minimum.at(best, found.victim, _slack(situation, found, guard))
+
+
+def _slack(situation: Situation, found: Found, guard: Ints) -> Ints:
+    return np.asarray(np.abs(found.product - situation.freq[found.victim]) - guard[found.victim])
+
+
+def _name_limits(situation: Situation, kind: str, best: Ints, limits: list[Limit | None]) -> None:
+    """Write the limit of every carrier whose margin a product of `kind` reaches; the first by source ids."""
+    named: dict[int, tuple[tuple[int, ...], int]] = {}
+    for found in near(situation, kind, _watched(situation, kind, best)):
+        for row in np.flatnonzero(_slack(situation, found, situation.guard[kind]) == best[found.victim]):
+            candidate = (tuple(found.sources[row].tolist()), int(found.product[row]))
+            victim = int(found.victim[row])
+            named[victim] = min(named.get(victim, candidate), candidate)
+    for victim, (sources, product) in named.items():
+        limits[victim] = Limit(kind, product, tuple(situation.ids[s] for s in sources))

@@ -1,0 +1,255 @@
+"""A sweep as arrays, and what it says: floor, occupancy of raster channels, lines (domain.md section 3)."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from azven.rf.levels import Floats, dbm, milliwatts
+
+Ints = NDArray[np.int64]
+Detector = Literal["peak", "average"]
+Occupancy = Literal["quiet", "usable", "taken", "unknown"]
+
+FULL_ABOVE_NEIGHBOURS_DB = 6.0
+ABOVE_FLOOR_DB = 6.0
+LINE_ABOVE_FLOOR_DB = 10.0
+LINE_WIDEST_HZ = 400_000
+LINK_BANDWIDTH_HZ = 200_000
+
+
+@dataclass(frozen=True, eq=False)
+class Sweep:
+    """Levels [dBm] (n,) over ascending frequencies [Hz] (n,), n ≥ 2, as an instrument reads them.
+
+    `noise_bandwidth_hz` None means unknown; the resolution bandwidth stands in for it.
+    Raises ValueError when the arrays do not fit together.
+    """
+
+    freq_hz: Ints
+    level_dbm: Floats
+    rbw_hz: float
+    detector: Detector = "average"
+    noise_bandwidth_hz: float | None = None
+
+    def __post_init__(self) -> None:
+        if len(self.freq_hz) != len(self.level_dbm) or len(self.freq_hz) < 2:
+            raise ValueError(f"a sweep needs two or more bins, each with a level: {len(self.freq_hz)} bins given")
+        if not np.all(np.diff(self.freq_hz) > 0):
+            raise ValueError("the frequencies of a sweep must ascend")
+        if not self.rbw_hz > 0:
+            raise ValueError(f"the resolution bandwidth must be above 0 Hz, not {self.rbw_hz}")
+
+    @property
+    def spacing_hz(self) -> float:
+        """Distance of neighbouring bins, the median where it varies [Hz]."""
+        return float(np.median(np.diff(self.freq_hz)))
+
+    @property
+    def bandwidth_hz(self) -> float:
+        """Noise bandwidth of one bin [Hz]."""
+        return self.noise_bandwidth_hz or self.rbw_hz
+
+    @property
+    def misses_lines(self) -> bool:
+        """Whether bins lie further apart than their bandwidth, so that a line can fall between them."""
+        return self.spacing_hz > self.bandwidth_hz * (1 + 1e-9)
+
+    def between(self, low_hz: int, high_hz: int) -> slice:
+        """The bins in `[low_hz, high_hz)`."""
+        low, high = np.searchsorted(self.freq_hz, (low_hz, high_hz))
+        return slice(int(low), int(high))
+
+
+@dataclass(frozen=True)
+class Channel:
+    """A television channel of the raster: its name and edges [Hz]."""
+
+    name: str
+    low_hz: int
+    high_hz: int
+
+
+@dataclass(frozen=True)
+class ChannelReading:
+    """What a sweep says of one raster channel; levels in dBm, None where the sweep does not reach.
+
+    `tolerated_dbm` is the level in a bin up to which the channel counts as usable.
+    """
+
+    channel: Channel
+    occupancy: Occupancy
+    power_dbm: float | None = None
+    floor_dbm: float | None = None
+    high_dbm: float | None = None
+    share_above: float = 0.0
+    tolerated_dbm: float | None = None
+
+
+@dataclass(frozen=True)
+class Line:
+    """A narrow peak: where it is strongest [Hz], how strong [dBm] and how wide above the floor [Hz]."""
+
+    freq_hz: int
+    level_dbm: float
+    width_hz: int
+
+
+def band_power_dbm(sweep: Sweep, low_hz: int, high_hz: int) -> float | None:
+    """Power [dBm] in `[low_hz, high_hz)`: Σ mW × bin spacing / noise bandwidth; None without bins."""
+    levels = sweep.level_dbm[sweep.between(low_hz, high_hz)]
+    if not len(levels):
+        return None
+    return float(dbm(milliwatts(levels).sum() * sweep.spacing_hz / sweep.bandwidth_hz))
+
+
+def maximum_in_cells(sweep: Sweep, edges_hz: Ints) -> Floats:
+    """Greatest level [dBm] in each cell `[edges[i], edges[i+1])`: (len(edges) − 1,), NaN in empty cells."""
+    at = np.searchsorted(sweep.freq_hz, edges_hz)
+    out = np.full(len(edges_hz) - 1, np.nan)
+    filled = np.flatnonzero(at[1:] > at[:-1])
+    if len(filled):
+        starts = at[filled]
+        stop = at[filled[-1] + 1]
+        out[filled] = np.maximum.reduceat(sweep.level_dbm[:stop], starts)
+    return out
+
+
+def merge(sweeps: Sequence[Sweep], cell_hz: int | None = None) -> Sweep:
+    """Worst case of several sweeps on a common raster, by maximum in cell.
+
+    `cell_hz` defaults to the coarsest bin spacing among them, so that no cell of any sweep inside its
+    own range stays empty. Cells that no sweep covers are left out. Raises ValueError without sweeps.
+    """
+    if not sweeps:
+        raise ValueError("there is no sweep to merge")
+    cell = cell_hz or int(np.ceil(max(s.spacing_hz for s in sweeps)))
+    low = min(int(s.freq_hz[0]) for s in sweeps)
+    high = max(int(s.freq_hz[-1]) for s in sweeps)
+    edges = np.arange(low, high + 2 * cell, cell, dtype=np.int64)
+    stack = np.stack([maximum_in_cells(s, edges) for s in sweeps])
+    seen = ~np.isnan(stack).all(axis=0)
+    level = np.nanmax(stack[:, seen], axis=0)
+    return Sweep(edges[:-1][seen] + cell // 2, level, max(s.rbw_hz for s in sweeps), sweeps[0].detector)
+
+
+def floors(sweep: Sweep, channels: Sequence[Channel]) -> list[float | None]:
+    """Noise floor [dBm] per raster channel, None where it is unknown.
+
+    The 20 % quantile of the bins. A channel more than 6 dB above the lowest quantile of its four nearest
+    neighbours on either side is full and takes the median quantile of the two nearest that are not.
+    """
+    quantile = np.array([_quantile(sweep, c, 0.2) for c in channels])
+    n = len(channels)
+    full = np.zeros(n, bool)
+    for i in range(n):
+        around = np.r_[quantile[max(0, i - 4) : i], quantile[i + 1 : i + 5]]
+        around = around[~np.isnan(around)]
+        full[i] = len(around) > 0 and quantile[i] > around.min() + FULL_ABOVE_NEIGHBOURS_DB
+    known = np.flatnonzero(~full & ~np.isnan(quantile))
+    out: list[float | None] = []
+    for i in range(n):
+        if np.isnan(quantile[i]) or not len(known):
+            out.append(None)
+        elif full[i]:
+            nearest = known[np.argsort(np.abs(known - i), kind="stable")[:2]]
+            out.append(float(np.median(quantile[nearest])))
+        else:
+            out.append(float(quantile[i]))
+    return out
+
+
+def _quantile(sweep: Sweep, channel: Channel, q: float) -> float:
+    levels = sweep.level_dbm[sweep.between(channel.low_hz, channel.high_hz)]
+    return float(np.quantile(levels, q)) if len(levels) else float("nan")
+
+
+def read_channels(sweep: Sweep, channels: Sequence[Channel], tolerated_dbm: float) -> list[ChannelReading]:
+    """Occupancy of every raster channel for a use that tolerates `tolerated_dbm` in a link's 200 kHz.
+
+    quiet: nine bins of ten stay within 6 dB of the floor (narrow lines are reported on their own).
+    usable: above it, but the 95 % quantile,
+    scaled as noise to the link's bandwidth, is tolerated. taken: more than that.
+    """
+    per_bin = tolerated_dbm - 10 * float(np.log10(max(LINK_BANDWIDTH_HZ / sweep.bandwidth_hz, 1.0)))
+    out = []
+    for channel, floor in zip(channels, floors(sweep, channels), strict=True):
+        levels = sweep.level_dbm[sweep.between(channel.low_hz, channel.high_hz)]
+        if (
+            not len(levels)
+            or sweep.freq_hz[0] > channel.low_hz + sweep.spacing_hz
+            or (sweep.freq_hz[-1] < channel.high_hz - 2 * sweep.spacing_hz)
+        ):
+            out.append(ChannelReading(channel, "unknown"))
+            continue
+        out.append(_read_channel(sweep, channel, levels, floor, per_bin))
+    return out
+
+
+def _read_channel(
+    sweep: Sweep, channel: Channel, levels: Floats, floor: float | None, tolerated: float
+) -> ChannelReading:
+    high = float(np.quantile(levels, 0.95))
+    base = floor if floor is not None else float(levels.min())
+    share = float(np.mean(levels > base + ABOVE_FLOOR_DB))
+    if share <= 0.1:
+        occupancy: Occupancy = "quiet"
+    else:
+        occupancy = "usable" if high <= tolerated else "taken"
+    power = band_power_dbm(sweep, channel.low_hz, channel.high_hz)
+    return ChannelReading(channel, occupancy, power, floor, high, share, tolerated)
+
+
+_RANK: dict[Occupancy, int] = {"unknown": 0, "quiet": 1, "usable": 2, "taken": 3}
+
+
+def worst(readings: Iterable[ChannelReading]) -> ChannelReading:
+    """The reading that decides among several of one channel: the worst class, then the strongest."""
+    return max(readings, key=lambda r: (_RANK[r.occupancy], r.high_dbm if r.high_dbm is not None else -1e9))
+
+
+def lines(sweep: Sweep, readings: Sequence[ChannelReading]) -> list[Line]:
+    """Narrow peaks at least 10 dB above the floor, outside channels filled by a multiplex."""
+    threshold = np.full(len(sweep.freq_hz), np.nan)
+    for r in readings:
+        filled = r.share_above > 0.5
+        if r.floor_dbm is not None and not filled:
+            threshold[sweep.between(r.channel.low_hz, r.channel.high_hz)] = r.floor_dbm + LINE_ABOVE_FLOOR_DB
+    above = np.nan_to_num(sweep.level_dbm - threshold, nan=-1.0) > 0
+    edges = np.flatnonzero(np.diff(np.r_[False, above, False].astype(np.int8)))
+    found = []
+    for start, stop in edges.reshape(-1, 2).tolist():
+        top = start + int(np.argmax(sweep.level_dbm[start:stop]))
+        width = _width_below_top(sweep, start, stop, top)
+        if width <= LINE_WIDEST_HZ + 2 * sweep.rbw_hz:
+            found.append(Line(int(sweep.freq_hz[top]), float(sweep.level_dbm[top]), width))
+    return _join_close(found, max(2 * sweep.rbw_hz, 100_000))
+
+
+def _width_below_top(sweep: Sweep, start: int, stop: int, top: int) -> int:
+    """Width [Hz] of what lies within 20 dB of the strongest bin of a run; the skirts do not count."""
+    inside = np.flatnonzero(sweep.level_dbm[start:stop] > sweep.level_dbm[top] - 20)
+    return int(sweep.freq_hz[start + inside[-1]] - sweep.freq_hz[start + inside[0]]) + round(sweep.spacing_hz)
+
+
+def _join_close(found: Sequence[Line], distance_hz: float) -> list[Line]:
+    """Lines closer together than `distance_hz` are one emission; the strongest names it."""
+    out: list[Line] = []
+    for line in found:
+        if out and line.freq_hz - out[-1].freq_hz < distance_hz:
+            out[-1] = max(out[-1], line, key=lambda x: x.level_dbm)
+        else:
+            out.append(line)
+    return out
+
+
+def sweep_time_s(span_hz: float, rbw_hz: float, k: float = 2.5) -> float:
+    """Time a swept analyser needs [s], about k·span/RBW² with k = 2…3 (filter settling)."""
+    return k * span_hz / rbw_hz**2
+
+
+def narrowest_seen_hz(span_hz: float, rbw_hz: float, points: int) -> float:
+    """Width [Hz] from which a carrier cannot hide between two bins; 0 when none can."""
+    return max(span_hz / max(points - 1, 1) - rbw_hz, 0.0)

@@ -1,0 +1,137 @@
+"""The demonstration: the Marrowby Lantern Regatta, built afresh in a temporary place."""
+
+import json
+import tempfile
+from collections.abc import Mapping
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+from functools import cache
+from importlib.resources import files
+from pathlib import Path
+from typing import Any
+
+from azven.book import regions
+from azven.book.edits import Edit, add
+from azven.book.records import Act, Link, Model, Neighbour, Region, Relation, Show, Site, Unit, Zone
+from azven.book.store import Store
+from azven.rf.venue import Antenna, Emitter, Multiplex, Settings, Venue
+from azven.work import kit, listen, plan
+from azven.work.catalogue import generic_models
+from azven.work.listen import About
+
+
+@cache
+def script() -> dict[str, Any]:
+    """The story as data: rooms, gear, links, what is on the air, and a plan that was adopted."""
+    text = (files("azven") / "data" / "demo" / "regatta.json").read_text("utf-8")
+    found: dict[str, Any] = json.loads(text)
+    return found
+
+
+def build(folder: Path | None = None) -> Store:
+    """A fresh demonstration book in `folder`, a new temporary one by default."""
+    place = folder or Path(tempfile.mkdtemp(prefix="azven-demo-"))
+    store = Store.create(place / "lantern-regatta.azven")
+    story = script()
+    _ids = _Numbers(store.reserve(200))
+    rooms = _rooms(store, story, _ids)
+    _kit(store, story, rooms, _ids)
+    _sweeps(store, story)
+    if story["plan"]:
+        store.apply(plan.set_frequencies(store, story["plan"], "Plan all", complete=True))
+    return store
+
+
+class _Numbers:
+    def __init__(self, first: int) -> None:
+        self._next = first
+
+    def __call__(self) -> int:
+        self._next += 1
+        return self._next - 1
+
+
+def _rooms(store: Store, story: Mapping[str, Any], number: _Numbers) -> dict[str, Zone]:
+    document = next(r for r in regions.shipped() if r["key"] == story["region"])
+    region = Region(
+        id=number(), key=document["key"], title=document["title"], dated=document["dated"],
+        document=document,
+    )  # fmt: skip
+    site = Site(id=number(), name=story["site"], region_id=region.id)
+    zones = {name: Zone(id=number(), site_id=site.id, name=name, position=i) for i, name in enumerate(story["zones"])}
+    relations = [
+        Relation(id=number(), zone_a_id=zones[a].id, zone_b_id=zones[b].id, relation=r, wall_loss_db=loss)
+        for a, b, r, loss in story["relations"]
+    ]
+    neighbours = []
+    for entry in story["neighbours"]:
+        zone = zones.get(entry.get("zone", ""))
+        fields = {k: v for k, v in entry.items() if k != "zone"}
+        neighbours.append(Neighbour(id=number(), site_id=site.id, zone_id=zone.id if zone else None, **fields))
+    store.apply(Edit("Rooms", add(region, site, *zones.values(), *relations, *neighbours)))
+    return zones
+
+
+def _kit(store: Store, story: Mapping[str, Any], zones: Mapping[str, Zone], number: _Numbers) -> None:
+    site = store.all(Site)[0]
+    show = Show(id=number(), site_id=site.id, name=story["show"], density=1)
+    models: dict[str, Model] = {m.name: replace(m, id=number()) for m in generic_models()}
+    opening = datetime.now(UTC).replace(hour=18, minute=0, second=0, microsecond=0)
+    acts = {
+        name: Act(
+            id=number(), show_id=show.id, name=name, position=i,
+            starts_at=opening + timedelta(hours=1.5 * i), ends_at=opening + timedelta(hours=1.5 * i + 1.25),
+        )
+        for i, name in enumerate(story["acts"])
+    }  # fmt: skip
+    units = {
+        u["name"]: Unit(
+            id=number(), model_id=models[u["model"]].id, name=u["name"], band=u["band"], channels=u["channels"],
+            zone_id=zones[u["zone"]].id,
+        )
+        for u in story["units"]
+    }  # fmt: skip
+    links: list[Link] = []
+    for entry in story["links"]:
+        model = models[entry["model"]]
+        for name in kit.numbered(entry["name"], entry.get("count", 1)) if "count" in entry else [entry["name"]]:
+            unit = units.get(entry.get("unit", ""))
+            links.append(
+                Link(
+                    id=number(), show_id=show.id, name=name, model_id=model.id, band=entry["band"],
+                    zone_id=zones[entry["zone"]].id, unit_id=unit.id if unit else None, service=model.service,
+                    priority=entry["priority"], use_class=entry.get("use_class", "usable"),
+                    spare=entry.get("spare", False), acts=tuple(acts[a].id for a in entry.get("acts", ())),
+                    position=len(links),
+                )
+            )  # fmt: skip
+    store.apply(Edit("Kit", add(show, *models.values(), *acts.values(), *units.values(), *links)))
+
+
+def _sweeps(store: Store, story: Mapping[str, Any]) -> None:
+    world = venue()
+    settings = Settings(**story["sweep_settings"])
+    for number, entry in enumerate(story["sweeps"], start=1):
+        sweep = world.sweep(world.antennas[entry["use"]], settings, number, own_on=False)
+        about = About(entry["place"], entry["antenna"], own_on=False, hears=entry["hears"])
+        moment = datetime.now(UTC) - timedelta(hours=entry["hours_ago"])
+        store.apply(listen.keep(store, sweep, about, "stand-in analyser", moment))
+
+
+def venue(own: tuple[Emitter, ...] = ()) -> Venue:
+    """The simulated harbour: what is on the air there, and `own` carriers of ours."""
+    story = script()["venue"]
+    channels = {c.name: c for c in _raster()}
+    multiplexes = tuple(
+        Multiplex(channels[m["channel"]].low_hz, channels[m["channel"]].high_hz, m["level_dbm"], m["bearing_deg"])
+        for m in story["multiplexes"]
+    )
+    emitters = tuple(Emitter(**{**e, "position": tuple(e["position"])}) for e in story["emitters"])
+    antennas = {k: Antenna(**{**a, "position": tuple(a["position"])}) for k, a in story["antennas"].items()}
+    return Venue(multiplexes, emitters + own, seed=story["seed"], antennas=antennas)
+
+
+@cache
+def _raster() -> tuple[regions.RasterChannel, ...]:
+    document = next(r for r in regions.shipped() if r["key"] == script()["region"])
+    return regions.territory(document).channels

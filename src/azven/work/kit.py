@@ -1,0 +1,259 @@
+"""Kit: models, units and links; bulk entry, paste from a spreadsheet, edits in place."""
+
+import csv
+import io
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+from azven.book.edits import Change, Edit, add, remove, replace_record
+from azven.book.records import USE_CLASSES, Act, Assignment, Link, Model, Unit, Zone
+from azven.book.store import Store
+from azven.work import ground
+
+PRIORITIES = {1: "must not fail", 2: "important", 3: "normal", 4: "nice to have"}
+_COUNT_LIMIT = 500
+
+
+def links(store: Store) -> list[Link]:
+    """Links of the show in order of importance, spares last."""
+    show = ground.current(store).show
+    return sorted(store.all(Link, show_id=show.id), key=lambda x: (x.spare, x.priority, x.position, x.id))
+
+
+def acts(store: Store) -> list[Act]:
+    show = ground.current(store).show
+    return sorted(store.all(Act, show_id=show.id), key=lambda a: (a.position, a.id))
+
+
+def units(store: Store) -> list[Unit]:
+    return store.all(Unit)
+
+
+def numbered(pattern: str, count: int) -> list[str]:
+    """Names for `count` links: `Choir 1–8` or `Choir 5` counts on from its number, `Choir` from 1."""
+    stem, first = pattern.strip(), 1
+    found = re.match(r"^(.*?)(\d+)(?:\s*(?:[-–…]|\.\.)\s*\d+)?$", stem)
+    if found:
+        stem, first = found[1].strip(), int(found[2])
+    if count == 1 and not found:
+        return [stem]
+    return [f"{stem} {first + i}".strip() for i in range(count)]
+
+
+def add_links(store: Store, pattern: str, count: int, model: Model, band: str, zone: Zone, **more: Any) -> Edit:
+    """`count` links named after `pattern`, all alike. ValueError when that cannot be meant."""
+    if not pattern.strip():
+        raise ValueError("The links need a name.")
+    if not 1 <= count <= _COUNT_LIMIT:
+        raise ValueError(f"Between 1 and {_COUNT_LIMIT} links at a time, not {count}.")
+    if band not in {b[0] for b in model.bands}:
+        raise ValueError(f"{model.name} has no tuning band {band}.")
+    existing = links(store)
+    taken = [x.name for x in existing]
+    first = store.reserve(count)
+    show = ground.current(store).show
+    new = []
+    for i, wanted in enumerate(numbered(pattern, count)):
+        name = ground.unused(wanted, taken)
+        taken.append(name)
+        new.append(
+            Link(
+                id=first + i, show_id=show.id, name=name, model_id=model.id, band=band, zone_id=zone.id,
+                service=model.service, position=len(existing) + i,
+                **({"use_class": "quiet" if model.service == "in-ear" else "usable"} | more),
+            )
+        )  # fmt: skip
+    title = f"Add {new[0].name}" if count == 1 else f"Add {new[0].name} … {new[-1].name}"
+    return Edit(title, add(*new), tuple(x.id for x in new))
+
+
+def add_unit(store: Store, name: str, model: Model, band: str, **more: Any) -> Edit:
+    if not name.strip():
+        raise ValueError("The unit needs a name.")
+    unit = Unit(id=store.reserve(), model_id=model.id, name=name.strip(), band=band, **more)
+    return Edit(f"Add unit {unit.name}", add(unit), (unit.id,))
+
+
+def add_model(store: Store, like: Model, name: str) -> Edit:
+    """A model of our own, starting as a copy of another."""
+    taken = [m.name for m in store.all(Model)]
+    model = replace(
+        like, id=store.reserve(), version=0, name=ground.unused(name.strip() or like.name, taken), builtin=False
+    )
+    return Edit(f"Add model {model.name}", add(model), (model.id,))
+
+
+def change_links(store: Store, chosen: Sequence[Link], **values: Any) -> Edit:
+    """Set the same fields on several links. ValueError for a name that is taken or a band the model lacks."""
+    if "name" in values:
+        name = str(values["name"]).strip()
+        if not name:
+            raise ValueError("A link needs a name.")
+        if any(x.name == name and x.id not in {c.id for c in chosen} for x in links(store)):
+            raise ValueError(f"There is a link named {name} already.")
+        values["name"] = name
+    changes: list[Change] = []
+    by_id = {m.id: m for m in store.all(Model)}
+    for link in chosen:
+        after = replace(link, **values)
+        model = by_id[after.model_id]
+        if after.model_id != link.model_id:
+            after = replace(after, service=model.service)
+        if after.band not in {b[0] for b in model.bands}:
+            after = replace(after, band=model.bands[0][0])
+        changes += replace_record(link, after)
+    what = ", ".join(values)
+    title = f"{chosen[0].name}: {what}" if len(chosen) == 1 else f"{len(chosen)} links: {what}"
+    return Edit(title, tuple(changes), tuple(x.id for x in chosen))
+
+
+def remove_links(store: Store, chosen: Sequence[Link]) -> Edit:
+    """Take links out together with their frequencies."""
+    ids = {x.id for x in chosen}
+    placed = [a for a in store.all(Assignment) if a.link_id in ids]
+    title = f"Remove {chosen[0].name}" if len(chosen) == 1 else f"Remove {len(chosen)} links"
+    return Edit(title, remove([*placed, *chosen]))
+
+
+def add_act(store: Store, name: str) -> Edit:
+    existing = acts(store)
+    name = ground.unused(name.strip() or "Act", [a.name for a in existing])
+    act = Act(id=store.reserve(), show_id=ground.current(store).show.id, name=name, position=len(existing))
+    return Edit(f"Act {name}", add(act), (act.id,))
+
+
+@dataclass(frozen=True)
+class Pasted:
+    """What a pasted table would add: an edit, and a line for every row that could not be used."""
+
+    edit: Edit
+    used: int
+    refused: tuple[str, ...]
+
+
+_HEADINGS = {
+    "name": ("name", "link", "channel", "mic"),
+    "model": ("model", "type", "gear"),
+    "band": ("band", "tuning"),
+    "zone": ("zone", "room", "place"),
+    "priority": ("priority", "importance"),
+    "use_class": ("use", "spectrum"),
+    "performer": ("performer", "who", "artist"),
+    "acts": ("acts", "act"),
+    "spare": ("spare",),
+}
+
+
+def paste(store: Store, text: str, model: Model, zone: Zone) -> Pasted:
+    """Links from a table copied out of a spreadsheet: tab, semicolon or comma between cells.
+
+    With a heading row, columns go by name in any order; without, the first is the name and the second
+    the performer. `model` and `zone` fill what a row leaves out. Nothing is written yet.
+    """
+    rows = [r for r in csv.reader(io.StringIO(text), delimiter=_delimiter(text)) if any(c.strip() for c in r)]
+    columns = _columns(rows[0]) if rows else {}
+    body = rows[1:] if columns else rows
+    columns = columns or {"name": 0, "performer": 1}
+    taken = [x.name for x in links(store)]
+    new: list[Link] = []
+    refused: list[str] = []
+    reader = _RowReader(store, model, zone, columns, len(taken))
+    for number, row in enumerate(body, start=2 if body is not rows else 1):
+        try:
+            link = reader.link(row, len(new))
+        except ValueError as error:
+            refused.append(f"row {number}: {error}")
+            continue
+        link = replace(link, name=ground.unused(link.name, taken))
+        taken.append(link.name)
+        new.append(link)
+    if new:
+        first = store.reserve(len(new))
+        new = [replace(x, id=first + i) for i, x in enumerate(new)]
+    return Pasted(Edit(f"Paste {len(new)} links", add(*new), tuple(x.id for x in new)), len(new), tuple(refused))
+
+
+def _delimiter(text: str) -> str:
+    head = text.splitlines()[0] if text.strip() else ""
+    return next((mark for mark in ("\t", ";") if mark in head), ",")
+
+
+def _columns(head: Sequence[str]) -> dict[str, int]:
+    found: dict[str, int] = {}
+    for i, cell in enumerate(head):
+        word = cell.strip().lower()
+        for key, names in _HEADINGS.items():
+            if word in names and key not in found:
+                found[key] = i
+    return found if "name" in found else {}
+
+
+class _RowReader:
+    """Turns the cells of one row into a link, by the names that the book knows."""
+
+    def __init__(self, store: Store, model: Model, zone: Zone, columns: dict[str, int], offset: int) -> None:
+        self._show = ground.current(store).show
+        self._models = {m.name.lower(): m for m in store.all(Model)}
+        self._zones = {z.name.lower(): z for z in ground.zones(store)}
+        self._acts = {a.name.lower(): a for a in acts(store)}
+        self._model, self._zone, self._columns, self._offset = model, zone, columns, offset
+
+    def link(self, row: Sequence[str], index: int) -> Link:
+        def cell(key: str) -> str:
+            at = self._columns.get(key, -1)
+            return row[at].strip() if 0 <= at < len(row) else ""
+
+        if not cell("name"):
+            raise ValueError("no name")
+        model = _named(self._models, cell("model"), "model") or self._model
+        zone = _named(self._zones, cell("zone"), "room") or self._zone
+        bands = [b[0] for b in model.bands]
+        band = cell("band").replace("-", "–") or bands[0]
+        if band not in bands:
+            raise ValueError(f"{model.name} has no tuning band {band}")
+        use = cell("use_class").lower() or ("quiet" if model.service == "in-ear" else "usable")
+        if use not in USE_CLASSES:
+            raise ValueError(f"use is {' or '.join(USE_CLASSES)}, not {use}")
+        priority = cell("priority") or "3"
+        if not priority.isdigit() or int(priority) not in PRIORITIES:
+            raise ValueError(f"importance is 1 to {len(PRIORITIES)}, not {priority}")
+        names = [a.strip().lower() for a in cell("acts").split("+") if a.strip()]
+        chosen = tuple(a.id for name in names if (a := _named(self._acts, name, "act")))
+        return Link(
+            show_id=self._show.id, name=cell("name"), model_id=model.id, band=band, zone_id=zone.id,
+            service=model.service, priority=int(priority), use_class=use, performer=cell("performer"), acts=chosen,
+            spare=cell("spare").lower() in ("yes", "x", "1", "true"), position=self._offset + index,
+        )  # fmt: skip
+
+
+def _named(known: dict[str, Any], name: str, what: str) -> Any:
+    if not name:
+        return None
+    if name.lower() not in known:
+        raise ValueError(f"no {what} is named {name}")
+    return known[name.lower()]
+
+
+def band_note(link: Link, unit: Unit | None, model: Model) -> str:
+    """A sentence where the transmitter's band and its receiver's do not meet; empty when all is well."""
+    if unit is None:
+        return ""
+    own = next((b for b in model.bands if b[0] == link.band), None)
+    rack = next((b for b in model.bands if b[0] == (unit.receiver_band or unit.band)), None)
+    if own is None or rack is None:
+        return f"The receiver {unit.name} is built for {unit.receiver_band or unit.band}, which {model.name} lacks."
+    low, high = max(own[1], rack[1]), min(own[2], rack[2])
+    if low >= high:
+        return f"Transmitter {link.band} and receiver {unit.name} ({rack[0]}) share no frequency."
+    if (low, high) != (own[1], own[2]):
+        return f"Only {low / 1e6:g}–{high / 1e6:g} MHz is in reach of both transmitter and {unit.name}."
+    return ""
+
+
+def open_points(store: Store) -> int:
+    """Links whose transmitter and receiver do not meet."""
+    units_by_id = {u.id: u for u in units(store)}
+    by_id = {m.id: m for m in store.all(Model)}
+    return sum("no frequency" in band_note(x, units_by_id.get(x.unit_id or 0), by_id[x.model_id]) for x in links(store))

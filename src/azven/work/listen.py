@@ -1,0 +1,269 @@
+"""Listen: sweeps taken and imported, what they say together, lines nobody has owned up to."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from azven.book.edits import Edit, add, remove, replace_record
+from azven.book.formats import sweep_csv
+from azven.book.formats.sweep_csv import SweepFile
+from azven.book.records import Assignment, Neighbour, Trace
+from azven.book.records import Sweep as SweepRecord
+from azven.book.store import Store
+from azven.gear.instrument import Instrument, sweep_in_parts
+from azven.rf.levels import Floats
+from azven.rf.sweep import (
+    ChannelReading,
+    Line,
+    Sweep,
+    lines,
+    merge,
+    narrowest_seen_hz,
+    read_channels,
+    sweep_time_s,
+    worst,
+)
+from azven.rf.venue import Settings
+from azven.work import ground, kit
+
+TOLERATED_DBM = {"in-ear": -101.0, "voice": -88.0}
+"""Interference [dBm in 200 kHz] that a use stands: an in-ear pack hears a weak wanted signal among the crowd."""
+USES = ("in-ear", "voice")
+HEARD_BY = {"in-ear": ("everyone", "in-ears"), "voice": ("everyone", "receivers")}
+STALE_AFTER_H = 24
+
+
+@dataclass(frozen=True)
+class About:
+    """What the user says of a sweep: where, with what, whether our own transmitters were on."""
+
+    place: str
+    antenna: str
+    own_on: bool = False
+    hears: str = "everyone"
+    note: str = ""
+
+
+@dataclass(frozen=True)
+class Forecast:
+    """What a planned sweep will cost and what could hide from it."""
+
+    seconds: float
+    narrowest_hz: float
+    sentence: str
+
+
+def forecast(settings: Settings) -> Forecast:
+    """Time [s] of a sweep and the width [Hz] below which a carrier may hide between two bins."""
+    span = settings.stop_hz - settings.start_hz
+    seconds = sweep_time_s(span, settings.rbw_hz)
+    narrowest = narrowest_seen_hz(span, settings.rbw_hz, settings.points)
+    took = f"{seconds:.1f} s" if seconds < 90 else f"{seconds / 60:.0f} min"
+    if narrowest > 0:
+        sees = f"may miss carriers narrower than {narrowest / 1e3:.0f} kHz: take more points or a wider RBW"
+    else:
+        sees = f"no carrier can hide between bins; tells apart what is {settings.rbw_hz / 1e3:.0f} kHz apart"
+    return Forecast(seconds, narrowest, f"about {took} · {sees}")
+
+
+def take(
+    instrument: Instrument, settings: Settings, on_part: Callable[[NDArray[np.int64], Floats, float], bool]
+) -> Sweep:
+    """Sweep with an instrument, part by part; what arrived before a stop is kept.
+
+    Raises InstrumentError when the instrument fails, ValueError when nothing usable arrived.
+    """
+    freqs: list[NDArray[np.int64]] = []
+    levels: list[Floats] = []
+
+    def keep(freq: NDArray[np.int64], level: Floats, share: float) -> bool:
+        freqs.append(freq)
+        levels.append(level)
+        return on_part(freq, level, share)
+
+    used = sweep_in_parts(instrument, settings, keep)
+    freq, first = np.unique(np.concatenate(freqs), return_index=True)
+    return Sweep(freq, np.concatenate(levels)[first], used.rbw_hz, used.detector)
+
+
+def keep(store: Store, sweep: Sweep, about: About, source: str, taken_at: datetime | None = None) -> Edit:
+    """The edit that puts a sweep into the book."""
+    first = store.reserve(2)
+    record = SweepRecord(
+        id=first,
+        site_id=ground.current(store).site.id,
+        taken_at=taken_at or datetime.now(UTC),
+        place=about.place.strip() or "somewhere",
+        antenna=about.antenna.strip() or "unknown antenna",
+        rbw_hz=sweep.rbw_hz,
+        detector=sweep.detector,
+        own_on=about.own_on,
+        hears=about.hears,
+        points=len(sweep.freq_hz),
+        low_hz=int(sweep.freq_hz[0]),
+        high_hz=int(sweep.freq_hz[-1]),
+        source=source,
+        note=about.note,
+    )
+    trace = Trace(id=first + 1, sweep_id=first, freq_hz=sweep.freq_hz, level_dbm=sweep.level_dbm)
+    return Edit(f"Sweep at {record.place}", add(record, trace), (first,))
+
+
+def import_sweep(
+    store: Store, path: Path, file: SweepFile, column: str | None = None, about: About | None = None
+) -> Edit:
+    """Keep a sweep that was read from a file; what its metadata says fills what the user left open."""
+    meta = file.metadata
+    rbw = _number(meta.get("rbw_hz")) or float(np.median(np.diff(file.freq_hz)))
+    sweep = Sweep(file.freq_hz, file.level_dbm(column), rbw, "peak" if meta.get("detector") == "peak" else "average")
+    said = About(
+        meta.get("place", path.stem),
+        meta.get("antenna", "not said"),
+        meta.get("own_transmitters", "off").lower() == "on",
+        note="; ".join(file.remarks),
+    )
+    return keep(store, sweep, about or said, path.name, _moment(meta.get("time")))
+
+
+def export_sweep(store: Store, record: SweepRecord, path: Path) -> None:
+    """Write a sweep as CSV with what is known of it."""
+    sweep = load(store, record)
+    metadata = {
+        "time": record.taken_at.isoformat(),
+        "place": record.place,
+        "antenna": record.antenna,
+        "rbw_hz": f"{record.rbw_hz:g}",
+        "detector": record.detector,
+        "own_transmitters": "on" if record.own_on else "off",
+    }
+    sweep_csv.write(path, sweep.freq_hz, sweep.level_dbm, metadata)
+
+
+def _number(text: str | None) -> float | None:
+    try:
+        return float(text) if text else None
+    except ValueError:
+        return None
+
+
+def _moment(text: str | None) -> datetime | None:
+    try:
+        found = datetime.fromisoformat(text) if text else None
+    except ValueError:
+        return None
+    return found.replace(tzinfo=UTC) if found and found.tzinfo is None else found
+
+
+def sweeps(store: Store) -> list[SweepRecord]:
+    """Sweeps of the site, newest first."""
+    site = ground.current(store).site
+    return sorted(store.all(SweepRecord, site_id=site.id), key=lambda s: s.taken_at, reverse=True)
+
+
+def load(store: Store, record: SweepRecord) -> Sweep:
+    """The bins of a stored sweep."""
+    trace = store.all(Trace, sweep_id=record.id)[0]
+    return Sweep(trace.freq_hz, trace.level_dbm, record.rbw_hz, "peak" if record.detector == "peak" else "average")
+
+
+def remove_sweep(store: Store, record: SweepRecord) -> Edit:
+    return Edit(f"Remove the sweep at {record.place}", remove([*store.all(Trace, sweep_id=record.id), record]))
+
+
+def set_used(record: SweepRecord, used: bool) -> Edit:
+    title = f"{'Use' if used else 'Set aside'} the sweep at {record.place}"
+    return Edit(title, replace_record(record, replace(record, used=used)))
+
+
+def is_stale(record: SweepRecord, now: datetime) -> bool:
+    return (now - record.taken_at).total_seconds() > STALE_AFTER_H * 3600
+
+
+def age(record: SweepRecord, now: datetime) -> str:
+    """How long ago a sweep was taken, in words."""
+    minutes = (now - record.taken_at).total_seconds() / 60
+    if minutes < 1:
+        return "just now"
+    if minutes < 90:
+        return f"{minutes:.0f} min ago"
+    return f"{minutes / 60:.0f} h ago" if minutes < 48 * 60 else f"{minutes / 1440:.0f} days ago"
+
+
+@dataclass(frozen=True)
+class Decision:
+    """Class of one raster channel for one use, and the sweep that decided it (None: no sweep reaches it)."""
+
+    reading: ChannelReading
+    sweep: SweepRecord | None
+
+
+@dataclass(frozen=True)
+class Picture:
+    """What all sweeps in use say together."""
+
+    sweeps: tuple[tuple[SweepRecord, Sweep], ...]
+    merged: Sweep | None
+    decisions: dict[str, tuple[Decision, ...]]
+    lines: tuple[Line, ...]
+
+
+def picture(store: Store) -> Picture:
+    """Merged worst case, class of every raster channel per use, and unclaimed lines."""
+    channels = ground.current(store).channels()
+    loaded = [(r, load(store, r)) for r in sweeps(store) if r.used]
+    merged = merge([s for _, s in loaded]) if loaded else None
+    decisions = {}
+    for use in USES:
+        heard = [(r, read_channels(s, channels, TOLERATED_DBM[use])) for r, s in loaded if r.hears in HEARD_BY[use]]
+        decisions[use] = tuple(_decide(i, channel, heard) for i, channel in enumerate(channels))
+    return Picture(tuple(loaded), merged, decisions, _unclaimed(store, loaded))
+
+
+def _decide(i: int, channel: object, heard: Sequence[tuple[SweepRecord, list[ChannelReading]]]) -> Decision:
+    if not heard:
+        return Decision(ChannelReading(channel, "unknown"), None)  # type: ignore[arg-type]
+    decisive = worst(readings[i] for _, readings in heard)
+    record = next(r for r, readings in heard if readings[i] is decisive)
+    return Decision(decisive, None if decisive.occupancy == "unknown" else record)
+
+
+def _unclaimed(store: Store, loaded: Sequence[tuple[SweepRecord, Sweep]]) -> tuple[Line, ...]:
+    """Lines of all sweeps that are neither a known neighbour nor, with our transmitters on, one of our links."""
+    channels = ground.current(store).channels()
+    known = [n.freq_hz for n in ground.neighbours(store)]
+    ours = [a.freq_hz for a in store.all(Assignment)]
+    found: list[Line] = []
+    for record, sweep in loaded:
+        claimed = known + (ours if record.own_on else [])
+        slack = max(2 * sweep.rbw_hz, 60_000)
+        for line in lines(sweep, read_channels(sweep, channels, TOLERATED_DBM["voice"])):
+            if all(abs(line.freq_hz - f) > slack for f in claimed) and all(
+                abs(line.freq_hz - other.freq_hz) > slack for other in found
+            ):
+                found.append(line)
+    return tuple(sorted(found, key=lambda x: -x.level_dbm))
+
+
+def claim(store: Store, line: Line, kind: str, name: str = "") -> Edit:
+    """Own up to a line: as ours, as a neighbour, or as to be avoided; the nearest 25 kHz is written down."""
+    freq = round(line.freq_hz / 25_000) * 25_000
+    names = {"ours": "Ours", "neighbour": "Neighbour", "avoid": "Avoid"}
+    taken = [n.name for n in ground.neighbours(store)]
+    name = name.strip() or ground.unused(f"{names[kind]} at {freq / 1e6:.3f}", taken)
+    return ground.add_neighbour(store, name, freq, kind=kind, note=f"{line.level_dbm:.0f} dBm in a sweep")
+
+
+def neighbours_near(store: Store, freq_hz: int, within_hz: int) -> list[Neighbour]:
+    return [n for n in ground.neighbours(store) if abs(n.freq_hz - freq_hz) <= within_hz]
+
+
+def open_points(store: Store, now: datetime) -> tuple[int, int]:
+    """Stale sweeps and uses that no sweep serves."""
+    records = [r for r in sweeps(store) if r.used]
+    wanted = {"in-ear" if x.service == "in-ear" else "voice" for x in kit.links(store)}
+    unserved = sum(not any(r.hears in HEARD_BY[use] for r in records) for use in wanted)
+    return sum(is_stale(r, now) for r in records), unserved

@@ -1,0 +1,431 @@
+"""Plan: from what the book knows to a coordination, and back into the book."""
+
+import hashlib
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime
+
+from azven.book.edits import Change, Edit, add, replace_record
+from azven.book.records import Act, Assignment, Link, Model, Neighbour, Region, Sweep, Unit
+from azven.book.records import Plan as PlanRecord
+from azven.book.store import Store
+from azven.rf import coordinate as rf
+from azven.rf.density import STEPS, at_density
+from azven.rf.products import Clash, Hit, Limit, Situation, clashes, hits, margins
+from azven.rf.request import Carrier, PlanRequest, Profile, Range, Relation, Request
+from azven.work import ground, kit, listen
+from azven.work.listen import Picture
+
+EVERYWHERE = "(every room)"
+SPARE_PRIORITY = 90
+TIGHT_HZ = 12_500
+UNCLAIMED_SPACING_HZ = 200_000
+_NO_RANGE = Range(1, 1)
+_NEIGHBOUR_GUARDS = {"2T3O": 50_000}
+
+
+@dataclass(frozen=True)
+class Bar:
+    """Frequencies `[low_hz, high_hz)` closed to a link's centre, and why."""
+
+    low_hz: int
+    high_hz: int
+    cause: str
+    text: str
+
+
+@dataclass(frozen=True)
+class PlanInput:
+    """A coordination with the way back: request ids are link names, bars say what closed each link's lane."""
+
+    request: PlanRequest
+    links: Mapping[str, Link]
+    bars: Mapping[str, tuple[Bar, ...]]
+    foreign: Mapping[str, str]
+
+    def wish(self, name: str) -> Request:
+        return next(r for r in self.request.requests if r.id == name)
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """How a link stands: `sound`, `tight`, `broken` or `unplaced`, its margin and what sets it."""
+
+    link: Link
+    state: str
+    freq_hz: int | None = None
+    margin_hz: int | None = None
+    limit: Limit | None = None
+    locked: bool = False
+    fault: str = ""
+
+
+@dataclass(frozen=True)
+class Board:
+    """The plan as it stands: input, frequencies by link name, verdicts in order of importance."""
+
+    input: PlanInput
+    frequencies: Mapping[str, int]
+    verdicts: tuple[Verdict, ...]
+    broken: tuple[Hit | Clash, ...]
+    locked: frozenset[str]
+    stale: tuple[str, ...]
+
+    def verdict(self, name: str) -> Verdict:
+        return next(v for v in self.verdicts if v.link.name == name)
+
+    def count(self, *states: str) -> int:
+        return sum(v.state in states for v in self.verdicts)
+
+
+# -- from the book to a request ------------------------------------------------------------------------
+
+
+def input_for(store: Store, picture: Picture | None = None, density: int | None = None) -> PlanInput:
+    """The coordination of the show: every link that is not set aside, everything it has to keep clear of."""
+    picture = picture or listen.picture(store)
+    place = ground.current(store)
+    density = place.show.density if density is None else density
+    models = {m.id: m for m in store.all(Model)}
+    zones = {z.id: z.name for z in ground.zones(store)}
+    acts = {a.id: a.name for a in kit.acts(store)}
+    units = {u.id: u for u in kit.units(store)}
+    links = {x.name: x for x in kit.links(store) if not x.set_aside}
+    bars = {
+        name: _bars(place, picture, link, models[link.model_id], units.get(link.unit_id or 0))
+        for name, link in links.items()
+    }
+    requests = tuple(_wish(link, models[link.model_id], zones, acts, bars[name]) for name, link in links.items())
+    carriers, foreign, profiles = _foreign(store, picture, zones)
+    profiles |= {m.name: at_density(Profile(m.spacing_hz, m.guard_hz), density) for m in models.values()}
+    request = PlanRequest(
+        profiles, (*zones.values(), EVERYWHERE), requests, _relations(store, zones), (), carriers,
+    ).validate()  # fmt: skip
+    return PlanInput(request, links, bars, foreign)
+
+
+def _bars(place: ground.Place, picture: Picture, link: Link, model: Model, unit: Unit | None) -> tuple[Bar, ...]:
+    low, high = _band(link, model)
+    bars = []
+    if unit is not None:
+        bars += _out_of_receiver(low, high, model, unit)
+    for a, b, rule in ground.permitted(place.region, low, high):
+        if rule is None:
+            bars.append(Bar(a, b, "permission", "not permitted here"))
+        elif rule.kind == "reserved":
+            bars.append(Bar(a, b, "permission", f"reserved: {rule.title}"))
+    half = model.bandwidth_hz // 2
+    use = "in-ear" if link.service == "in-ear" else "voice"
+    for decision in picture.decisions[use]:
+        reading, channel = decision.reading, decision.reading.channel
+        edges = channel.low_hz - half, channel.high_hz + half
+        if reading.occupancy == "taken":
+            cause = "television" if reading.share_above > 0.5 else "sweep"
+            bars.append(Bar(*edges, cause, f"channel {channel.name} is taken"))
+        elif reading.occupancy == "usable" and link.use_class == "quiet":
+            bars.append(Bar(*edges, "sweep", f"channel {channel.name} is not quiet"))
+    return tuple(bars)
+
+
+def _band(link: Link, model: Model) -> tuple[int, int]:
+    band = next((b for b in model.bands if b[0] == link.band), model.bands[0])
+    return band[1], band[2]
+
+
+def _out_of_receiver(low: int, high: int, model: Model, unit: Unit) -> list[Bar]:
+    rack = next((b for b in model.bands if b[0] == (unit.receiver_band or unit.band)), None)
+    if rack is None:
+        return [Bar(low, high + 1, "tuning", f"{unit.name} cannot receive it")]
+    ends = [(low, rack[1]), (rack[2] + 1, high + 1)]
+    return [Bar(a, b, "tuning", f"{unit.name} receives {rack[0]} only") for a, b in ends if a < b]
+
+
+def _wish(
+    link: Link, model: Model, zones: Mapping[int, str], acts: Mapping[int, str], bars: tuple[Bar, ...]
+) -> Request:
+    low, high = _band(link, model)
+    return Request(
+        link.name,
+        model.name,
+        zones[link.zone_id],
+        (Range(low, high),),
+        model.step_hz,
+        0,
+        link.priority + (SPARE_PRIORITY if link.spare else 0),
+        frozenset(acts[a] for a in link.acts if a in acts),
+        _open_between(low, high, bars),
+    )
+
+
+def _open_between(low: int, high: int, bars: tuple[Bar, ...]) -> tuple[Range, ...]:
+    """What the bars leave of `[low, high]`; one unusable range when that is nothing."""
+    out = []
+    at = low
+    for bar in sorted(bars, key=lambda b: b.low_hz):
+        if at < bar.low_hz and at <= high:
+            out.append(Range(at, min(bar.low_hz - 1, high)))
+        at = max(at, bar.high_hz)
+    if at <= high:
+        out.append(Range(at, high))
+    return tuple(out) or (_NO_RANGE,)
+
+
+def _foreign(
+    store: Store, picture: Picture, zones: Mapping[int, str]
+) -> tuple[tuple[Carrier, ...], dict[str, str], dict[str, Profile]]:
+    """Neighbours and unclaimed lines as given carriers, what each is in words, and their profiles."""
+    carriers: list[Carrier] = []
+    words: dict[str, str] = {}
+    profiles: dict[str, Profile] = {}
+
+    def put(name: str, freq_hz: int, zone: str, spacing_hz: int, what: str, mixes: bool, protect: bool) -> None:
+        name = ground.unused(name, list(words))
+        profile = f"{'neighbour' if protect else 'keep clear'}, {spacing_hz / 1000:g} kHz"
+        profiles[profile] = Profile(spacing_hz, _NEIGHBOUR_GUARDS if protect else {})
+        carriers.append(Carrier(name, freq_hz, profile, zone, mixes))
+        words[name] = what
+
+    for n in ground.neighbours(store):
+        if n.kind != "ours":
+            zone = zones.get(n.zone_id or 0, EVERYWHERE)
+            put(n.name, n.freq_hz, zone, n.spacing_hz, n.note or n.kind, n.mixes, n.kind == "neighbour")
+    for line in picture.lines:
+        name = f"line at {line.freq_hz / 1e6:.3f}"
+        what = f"unclaimed line of {line.level_dbm:.0f} dBm"
+        put(name, line.freq_hz, EVERYWHERE, UNCLAIMED_SPACING_HZ, what, mixes=False, protect=False)
+    return tuple(carriers), words, profiles
+
+
+def _relations(store: Store, zones: Mapping[int, str]) -> dict[frozenset[str], Relation]:
+    known: dict[str, Relation] = {"together": "together", "near": "near", "apart": "apart"}
+    out: dict[frozenset[str], Relation] = {frozenset((z, EVERYWHERE)): "together" for z in zones.values()}
+    for pair, relation in ground.relations(store).items():
+        if all(z in zones for z in pair):
+            out[frozenset(zones[z] for z in pair)] = known[relation.relation]
+    return out
+
+
+# -- how the plan stands -------------------------------------------------------------------------------
+
+
+def plan_record(store: Store) -> PlanRecord | None:
+    """The plan of the show, None before the first."""
+    found = store.all(PlanRecord, show_id=ground.current(store).show.id)
+    return found[0] if found else None
+
+
+def assignments(store: Store) -> dict[int, Assignment]:
+    """Assignments of the show's plan by link id."""
+    plan = plan_record(store)
+    return {a.link_id: a for a in store.all(Assignment, plan_id=plan.id)} if plan else {}
+
+
+def board(store: Store, picture: Picture | None = None) -> Board:
+    """The plan as it stands in the book, judged exactly."""
+    found = input_for(store, picture)
+    placed = assignments(store)
+    frequencies = {n: placed[x.id].freq_hz for n, x in found.links.items() if x.id in placed}
+    locked = frozenset(n for n, x in found.links.items() if x.id in placed and placed[x.id].locked)
+    return judge(found, frequencies, locked, stale(store))
+
+
+def judge(
+    found: PlanInput,
+    frequencies: Mapping[str, int],
+    locked: frozenset[str] = frozenset(),
+    changed: tuple[str, ...] = (),
+) -> Board:
+    """Verdicts on `frequencies` (link name → Hz)."""
+    request = found.request
+    situation = Situation(rf.carriers_of(request, dict(frequencies)), request.profiles, request.relations)
+    known = margins(situation)
+    faults = dict(line.split(": ", 1) for line in rf.tuning_faults(request, dict(frequencies)))
+    verdicts = []
+    for name, link in found.links.items():
+        freq = frequencies.get(name)
+        if freq is None:
+            verdicts.append(Verdict(link, "unplaced"))
+            continue
+        margin, fault = known[name], faults.get(name, "")
+        verdicts.append(
+            Verdict(link, _state(margin.margin_hz, fault), freq, margin.margin_hz, margin.limit, name in locked, fault)
+        )
+    conflicts = _conflicts_of_ours(situation, frequencies)
+    return Board(found, dict(frequencies), tuple(verdicts), conflicts, locked, changed)
+
+
+def _state(margin_hz: int | None, fault: str) -> str:
+    if fault or (margin_hz is not None and margin_hz < 0):
+        return "broken"
+    return "tight" if margin_hz is not None and margin_hz < TIGHT_HZ else "sound"
+
+
+def _conflicts_of_ours(situation: Situation, frequencies: Mapping[str, int]) -> tuple[Hit | Clash, ...]:
+    found: list[Hit | Clash] = [c for c in clashes(situation) if any(i in frequencies for i in c.ids)]
+    found += [h for h in hits(situation) if h.victim in frequencies or any(s in frequencies for s in h.sources)]
+    return tuple(found)
+
+
+@dataclass(frozen=True)
+class Trial:
+    """What would happen if a link stood at `freq_hz`: its own margin, and who would break."""
+
+    freq_hz: int
+    margin_hz: int | None
+    limit: Limit | None
+    fault: str
+    breaks: tuple[str, ...]
+
+    @property
+    def clean(self) -> bool:
+        return not self.fault and not self.breaks and (self.margin_hz is None or self.margin_hz >= 0)
+
+    def sentence(self) -> str:
+        """One line for the person dragging."""
+        if self.fault:
+            return self.fault
+        if self.breaks:
+            more = f" and {len(self.breaks) - 2} more" if len(self.breaks) > 2 else ""
+            return f"breaks {', '.join(self.breaks[:2])}{more}"
+        if self.margin_hz is None:
+            return "clear of everything"
+        return f"margin {self.margin_hz / 1e3:g} kHz"
+
+
+def try_at(now: Board, name: str, freq_hz: int) -> Trial:
+    """Judge one link at another frequency, everything else as it stands."""
+    request = now.input.request
+    frequencies = dict(now.frequencies) | {name: freq_hz}
+    situation = Situation(rf.carriers_of(request, frequencies), request.profiles, request.relations)
+    fault = next((f for f in rf.tuning_faults(request, {name: freq_hz})), "")
+    if fault:
+        fault = next((b.text for b in now.input.bars[name] if b.low_hz <= freq_hz < b.high_hz), fault.split(": ", 1)[1])
+    harmed = {h.victim for h in hits(situation, only=[name])}
+    harmed |= {i for c in clashes(situation) if name in c.ids for i in c.ids}
+    margin = margins(situation, only=[name])[name]
+    order = [name, *sorted(harmed - {name})]
+    return Trial(freq_hz, margin.margin_hz, margin.limit, fault, tuple(n for n in order if n in harmed))
+
+
+def nearest_step(found: PlanInput, name: str, freq_hz: float) -> int:
+    """The step of a link nearest to a frequency, inside its tuning band."""
+    wish = found.wish(name)
+    band = wish.ranges[0]
+    first = -(-(band.low_hz - wish.origin_hz) // wish.step_hz)
+    last = (band.high_hz - wish.origin_hz) // wish.step_hz
+    k = round((freq_hz - wish.origin_hz) / wish.step_hz)
+    return wish.origin_hz + max(first, min(last, k)) * wish.step_hz
+
+
+# -- deeds -------------------------------------------------------------------------------------------------
+
+
+Progress = Callable[[int, int], bool]
+
+
+def plan_all(
+    now: Board, progress: Progress, elapsed: Callable[[], float], effort: int = 3, time_limit_s: float = 20.0
+) -> rf.Plan:
+    """Coordinate every link anew; locked ones stay."""
+    request = replace(_with_locked(now), effort=effort, time_limit_s=time_limit_s)
+    return rf.coordinate(request, progress, elapsed)
+
+
+def _with_locked(now: Board) -> PlanRequest:
+    request = now.input.request
+    held = tuple(r.at(now.frequencies[r.id]) for r in request.requests if r.id in now.locked)
+    free = tuple(r for r in request.requests if r.id not in now.locked)
+    return replace(request, carriers=(*request.carriers, *held), requests=free)
+
+
+def mend(now: Board, progress: Progress, elapsed: Callable[[], float]) -> rf.Plan:
+    """Move only what is broken, and place what has no frequency; locked links stay."""
+    return rf.mend(
+        replace(now.input.request, time_limit_s=20.0), now.frequencies, sorted(now.locked), progress, elapsed
+    )
+
+
+def adopt(store: Store, found: rf.Plan, title: str, keep: Mapping[str, int] | None = None) -> Edit:
+    """The edit that makes a coordination the plan of the show. `keep`: locked frequencies, which stay."""
+    frequencies = dict(keep or {}) | {a.id: a.freq_hz for a in found.assignments}
+    return set_frequencies(store, frequencies, title, complete=True)
+
+
+def set_frequencies(store: Store, frequencies: Mapping[str, int], title: str, complete: bool = False) -> Edit:
+    """Give links (by name) frequencies [Hz]; with `complete`, links not named lose theirs."""
+    by_name = {x.name: x for x in kit.links(store)}
+    placed = assignments(store)
+    changes: list[Change] = []
+    plan = plan_record(store)
+    now = PlanRecord(
+        show_id=ground.current(store).show.id, name="Plan", made_at=datetime.now(UTC), inputs=fingerprint(store)
+    )
+    if plan is None:
+        plan = replace(now, id=store.reserve())
+        changes += add(plan)
+    elif complete:
+        changes += replace_record(plan, replace(plan, made_at=now.made_at, inputs=now.inputs))
+    fresh = [n for n in frequencies if by_name[n].id not in placed]
+    first = store.reserve(len(fresh)) if fresh else 0
+    for i, name in enumerate(fresh):
+        changes += add(Assignment(id=first + i, plan_id=plan.id, link_id=by_name[name].id, freq_hz=frequencies[name]))
+    for name, link in by_name.items():
+        old = placed.get(link.id)
+        if old is None:
+            continue
+        if name in frequencies:
+            changes += replace_record(old, replace(old, freq_hz=frequencies[name]))
+        elif complete:
+            changes.append(Change(old, None))
+    return Edit(title, tuple(changes), tuple(by_name[n].id for n in frequencies) if len(frequencies) == 1 else ())
+
+
+def lock(store: Store, link: Link, locked: bool) -> Edit:
+    """Hold a link where it is, or let it go; ValueError when it has no frequency."""
+    placed = assignments(store).get(link.id)
+    if placed is None:
+        raise ValueError(f"{link.name} has no frequency to lock.")
+    title = f"{'Lock' if locked else 'Unlock'} {link.name}"
+    return Edit(title, replace_record(placed, replace(placed, locked=locked)), (link.id,))
+
+
+def set_density(store: Store, step: int) -> Edit:
+    show = ground.current(store).show
+    return Edit(f"Density: {STEPS[step].name}", replace_record(show, replace(show, density=step)))
+
+
+# -- what the plan was made from -------------------------------------------------------------------------
+
+
+def fingerprint(store: Store) -> dict[str, str]:
+    """What the plan depends on, condensed per kind, so that a change can be named."""
+
+    def digest(items: object) -> str:
+        return hashlib.sha256(repr(items).encode()).hexdigest()[:12]
+
+    place = ground.current(store)
+    region = store.get(Region, place.site.region_id) if place.site.region_id else None
+    return {
+        "region": digest(region and (region.key, region.dated)),
+        "sweeps": digest([(s.id, s.used, s.hears) for s in store.all(Sweep, site_id=place.site.id)]),
+        "neighbours": digest([_plain(n) for n in store.all(Neighbour, site_id=place.site.id)]),
+        "rooms": digest(
+            [(z.id, z.name) for z in ground.zones(store)] + [_plain(r) for r in ground.relations(store).values()]
+        ),
+        "links": digest([_plain(x) for x in kit.links(store)] + [_plain(m) for m in store.all(Model)]),
+        "acts": digest([(a.id, a.name) for a in store.all(Act, show_id=place.show.id)]),
+        "density": digest(place.show.density),
+    }
+
+
+def _plain(record: object) -> object:
+    return replace(record, version=0)  # type: ignore[type-var]
+
+
+def stale(store: Store) -> tuple[str, ...]:
+    """What has changed since the plan was made; empty when it is up to date or there is none."""
+    plan = plan_record(store)
+    if plan is None:
+        return ()
+    today = fingerprint(store)
+    return tuple(key for key, value in today.items() if plan.inputs.get(key) not in (None, value))

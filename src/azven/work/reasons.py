@@ -1,0 +1,246 @@
+"""Reasons: why a link stands as it does, with this case's numbers, and what could be done about it."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import datetime
+
+import numpy as np
+
+from azven.book.edits import Edit
+from azven.book.store import Store
+from azven.rf.coordinate import Lane, lane
+from azven.rf.coordinate.plan import carriers_of
+from azven.rf.products import PATTERNS, Limit
+from azven.work import kit, listen, plan
+from azven.work.listen import Picture
+from azven.work.plan import Board, Verdict
+
+Row = tuple[str, str]
+_CANDIDATES = 24
+_NEED = {"2T3O": "third order, two signals", "3T3O": "third order, three signals", "2T5O": "fifth order, two signals"}
+
+
+@dataclass(frozen=True)
+class Option:
+    """Something that could be done, with its effect already computed; `edit` carries it out."""
+
+    title: str
+    effect: str
+    edit: Callable[[], Edit]
+
+
+@dataclass(frozen=True)
+class Reasons:
+    """What the panel shows, in this order: verdict, arithmetic, where the figures come from, what could be done."""
+
+    title: str
+    figure: str = ""
+    state: str = ""
+    verdict: str = ""
+    arithmetic: tuple[Row, ...] = ()
+    origins: tuple[Row, ...] = ()
+    options: tuple[Option, ...] = ()
+    threats: tuple[int, ...] = field(default=())
+
+
+def mhz(freq_hz: int) -> str:
+    """Megahertz with three decimals, more where the step needs it."""
+    return f"{freq_hz / 1e6:.3f}" if freq_hz % 1000 == 0 else f"{freq_hz / 1e6:.5f}".rstrip("0")
+
+
+def khz(value_hz: int) -> str:
+    return f"{value_hz / 1e3:g} kHz".replace("-", "−")
+
+
+def lane_of(now: Board, name: str) -> Lane:
+    """The lane of a link with everybody else where they stand."""
+    request = now.input.request
+    return lane(request, now.input.wish(name), carriers_of(request, dict(now.frequencies)))
+
+
+def for_link(store: Store, now: Board, picture: Picture, name: str, moment: datetime) -> Reasons:
+    """Reasons for a link of the plan."""
+    verdict = now.verdict(name)
+    if verdict.freq_hz is None:
+        return _unplaced(store, now, verdict)
+    return Reasons(
+        name,
+        f"{mhz(verdict.freq_hz)} MHz",
+        {"sound": "holds", "tight": "holds, barely", "broken": "broken"}[verdict.state],
+        _sentence(now, verdict),
+        _arithmetic(now, verdict),
+        _origins(now, picture, verdict, moment),
+        _options(store, now, verdict),
+        () if verdict.limit is None or verdict.limit.product_hz is None else (verdict.limit.product_hz,),
+    )
+
+
+def _sentence(now: Board, verdict: Verdict) -> str:
+    if verdict.fault:
+        bar = next(
+            (b for b in now.input.bars[verdict.link.name] if b.low_hz <= (verdict.freq_hz or 0) < b.high_hz), None
+        )
+        return f"It may not stand here: {bar.text if bar else verdict.fault}."
+    if verdict.limit is None or verdict.margin_hz is None:
+        return "Nothing that is on at the same time comes near it."
+    who = _who(now, verdict.limit)
+    if verdict.margin_hz < 0:
+        return f"Too close by {khz(-verdict.margin_hz)}: {who}."
+    return f"Clear of everything by {khz(verdict.margin_hz)}. The tightest is {who}."
+
+
+def _who(now: Board, limit: Limit) -> str:
+    names = [f"{s} ({now.input.foreign[s]})" if s in now.input.foreign else s for s in limit.sources]
+    if limit.kind == "spacing":
+        return f"its neighbour {names[0]}"
+    return f"a {limit.kind} product of {_listed(names)} ({_NEED.get(limit.kind, 'see the arithmetic')})"
+
+
+def _listed(names: list[str]) -> str:
+    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
+
+
+def _arithmetic(now: Board, verdict: Verdict) -> tuple[Row, ...]:
+    limit, freq = verdict.limit, verdict.freq_hz or 0
+    if limit is None or verdict.margin_hz is None:
+        return ()
+    placed = {c.id: c for c in carriers_of(now.input.request, dict(now.frequencies))}
+    profiles = now.input.request.profiles
+    own = profiles[placed[verdict.link.name].profile]
+    if limit.kind == "spacing":
+        other = placed[limit.sources[0]]
+        need = max(own.spacing_hz, profiles[other.profile].spacing_hz)
+        distance = abs(other.freq_hz - freq)
+        return (
+            (other.id, mhz(other.freq_hz)),
+            ("distance", khz(distance)),
+            ("spacing needed", khz(need)),
+            ("margin", khz(distance - need)),
+        )
+    rows = _terms(limit, {k: c.freq_hz for k, c in placed.items()})
+    distance = abs((limit.product_hz or 0) - freq)
+    return (
+        *rows,
+        ("product", mhz(limit.product_hz or 0)),
+        ("distance", khz(distance)),
+        (f"guard {limit.kind}", khz(own.guard(limit.kind))),
+        ("margin", khz(verdict.margin_hz)),
+    )
+
+
+def _terms(limit: Limit, freq: dict[str, int]) -> tuple[Row, ...]:
+    """The terms of the formula that gives this product."""
+    for pattern in PATTERNS[limit.kind]:
+        total = sum(c * freq[s] for c, s in zip(pattern.coefficients, limit.sources, strict=True))
+        if limit.product_hz in (total, abs(total)):
+            return tuple(
+                (f"{'−' if c < 0 else ''}{f'{abs(c)} × ' if abs(c) > 1 else ' ' if c < 0 else ''}{s}",
+                 f"{'−' if c < 0 else ''}{mhz(abs(c) * freq[s])}")
+                for c, s in zip(pattern.coefficients, limit.sources, strict=True)
+            )  # fmt: skip
+    return ()
+
+
+def _origins(now: Board, picture: Picture, verdict: Verdict, moment: datetime) -> tuple[Row, ...]:
+    freq = verdict.freq_hz or 0
+    use = "in-ear" if verdict.link.service == "in-ear" else "voice"
+    rows: list[Row] = []
+    for decision in picture.decisions[use]:
+        channel = decision.reading.channel
+        if channel.low_hz <= freq < channel.high_hz:
+            rows.append((f"channel {channel.name} for {use}", decision.reading.occupancy))
+            if decision.reading.floor_dbm is not None:
+                rows.append(("noise floor", f"{decision.reading.floor_dbm:.0f} dBm".replace("-", "−")))
+            if decision.sweep is not None:
+                rows.append((f"decided by {decision.sweep.place}", listen.age(decision.sweep, moment)))
+    if picture.merged is not None:
+        near = picture.merged.between(freq - 100_000, freq + 100_000)
+        levels = picture.merged.level_dbm[near]
+        if len(levels):
+            rows.append(("strongest within 100 kHz", f"{levels.max():.0f} dBm".replace("-", "−")))
+    else:
+        rows.append(("sweep", "none yet"))
+    model = now.input.wish(verdict.link.name).profile
+    rows.append(("spacing and guards from", model))
+    return tuple(rows)
+
+
+def _options(store: Store, now: Board, verdict: Verdict) -> tuple[Option, ...]:
+    name = verdict.link.name
+    out = []
+    better = best_alternative(now, name)
+    if better is not None and (
+        verdict.state == "broken" or better.margin_hz is None or better.margin_hz > (verdict.margin_hz or 0)
+    ):
+        to = better.freq_hz
+        out.append(Option(f"Move to {mhz(to)}", f"{better.sentence()}, nobody else moves",
+                          lambda: plan.set_frequencies(store, {name: to}, f"Move {name}")))  # fmt: skip
+    if verdict.locked:
+        out.append(Option("Unlock it", "Plan all may move it again", lambda: plan.lock(store, verdict.link, False)))
+    else:
+        out.append(Option("Lock it", "Plan all and Mend leave it here", lambda: plan.lock(store, verdict.link, True)))
+    return tuple(out)
+
+
+def best_alternative(now: Board, name: str) -> plan.Trial | None:
+    """The free step with the widest margin among some spread over the lane; None when none is free."""
+    free = lane_of(now, name).free
+    free = free[free != now.frequencies.get(name, -1)]
+    if not len(free):
+        return None
+    chosen = free[np.unique(np.linspace(0, len(free) - 1, _CANDIDATES).round().astype(int))]
+    trials = [t for f in chosen.tolist() if (t := plan.try_at(now, name, f)).clean]
+    return max(trials, key=lambda t: t.margin_hz if t.margin_hz is not None else 1 << 60, default=None)
+
+
+def _unplaced(store: Store, now: Board, verdict: Verdict) -> Reasons:
+    name = verdict.link.name
+    found = lane_of(now, name)
+    shares = refined_shares(now, name, found)
+    options = []
+    if len(found.free):
+        better = best_alternative(now, name)
+        text = f"{len(found.free)} steps are free for it."
+        if better is not None:
+            to = better.freq_hz
+            options.append(Option(f"Put it at {mhz(to)}", better.sentence(),
+                                  lambda: plan.set_frequencies(store, {name: to}, f"Place {name}")))  # fmt: skip
+    else:
+        text = f"None of its {len(found.freq_hz)} steps is free."
+    if verdict.link.use_class == "quiet":
+        options.append(Option("Let it use noisier spectrum", "opens channels that are above the floor",
+                              lambda: kit.change_links(store, [verdict.link], use_class="usable")))  # fmt: skip
+    rows = tuple((cause, f"{share:.0%}") for cause, share in shares)
+    return Reasons(
+        name, "no frequency", "no room" if not len(found.free) else "not placed", text, rows, (), tuple(options)
+    )
+
+
+def refined_shares(now: Board, name: str, found: Lane) -> list[tuple[str, float]]:
+    """Shares of the lane by cause, with what closed it named: not permitted, television, sweep, tuning."""
+    codes, names = refined_causes(now, name, found)
+    total = max(len(codes), 1)
+    counts = np.bincount(codes, minlength=len(names))
+    shares = [(names[i], float(counts[i] / total)) for i in range(1, len(names)) if counts[i]]
+    return sorted(shares, key=lambda s: -s[1])
+
+
+LANE_CAUSES = ("free", "tuning", "permission", "television", "sweep", "neighbour", "spacing", "intermodulation")
+
+
+def refined_causes(
+    now: Board, name: str, found: Lane
+) -> tuple["np.ndarray[tuple[int], np.dtype[np.int8]]", tuple[str, ...]]:
+    """The lane's causes as indices into `LANE_CAUSES`."""
+    codes = np.zeros(len(found.freq_hz), np.int8)
+    codes[found.cause == 2] = LANE_CAUSES.index("spacing")
+    codes[found.cause > 2] = LANE_CAUSES.index("intermodulation")
+    request = now.input.request
+    own = request.profiles[now.input.wish(name).profile]
+    for carrier in request.carriers:
+        reach = max(own.spacing_hz, request.profiles[carrier.profile].spacing_hz)
+        near = np.abs(found.freq_hz - carrier.freq_hz) < reach
+        codes[near & (codes == LANE_CAUSES.index("spacing"))] = LANE_CAUSES.index("neighbour")
+    for bar in reversed(now.input.bars[name]):
+        codes[(found.freq_hz >= bar.low_hz) & (found.freq_hz < bar.high_hz)] = LANE_CAUSES.index(bar.cause)
+    return codes, LANE_CAUSES

@@ -1,0 +1,132 @@
+"""The frequency sheet: what leaves the screen, as HTML for printing and as CSV."""
+
+import csv
+import io
+from dataclasses import dataclass
+from datetime import datetime
+from importlib.resources import files
+from pathlib import Path
+
+from azven.book.records import Link, Model
+from azven.book.regions import ADVICE
+from azven.book.store import Store
+from azven.work import ground, kit
+from azven.work.plan import Board, Verdict
+from azven.work.reasons import mhz
+
+HEADINGS = ("Link", "MHz", "Channel", "Room", "Acts", "Equipment", "Band", "Performer", "Margin kHz", "State")
+_STATES = {"sound": "holds", "tight": "tight", "broken": "BROKEN", "unplaced": "no frequency"}
+_RISKY = ("=", "+", "-", "@", "\t", "\r")
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One printed line."""
+
+    link: str
+    mhz: str
+    channel: str
+    room: str
+    acts: str
+    equipment: str
+    band: str
+    performer: str
+    margin: str
+    state: str
+    spare: bool
+
+    def cells(self) -> tuple[str, ...]:
+        return (
+            self.link, self.mhz, self.channel, self.room, self.acts, self.equipment, self.band, self.performer,
+            self.margin, self.state,
+        )  # fmt: skip
+
+
+def entries(store: Store, board: Board) -> list[Entry]:
+    """All links of the plan, by room, then frequency; those without a frequency last."""
+    place = ground.current(store)
+    zones = {z.id: z.name for z in ground.zones(store)}
+    order = {z.id: i for i, z in enumerate(ground.zones(store))}
+    acts = {a.id: a.name for a in kit.acts(store)}
+    models = {m.id: m for m in store.all(Model)}
+
+    def rank(v: Verdict) -> tuple[int, bool, int]:
+        return order[v.link.zone_id], v.freq_hz is None, v.freq_hz or 0
+
+    return [
+        _entry(v, zones[v.link.zone_id], acts, models[v.link.model_id], place) for v in sorted(board.verdicts, key=rank)
+    ]
+
+
+def _entry(v: Verdict, room: str, acts: dict[int, str], model: Model, place: ground.Place) -> Entry:
+    channel = ""
+    if v.freq_hz is not None:
+        channel = next((c.name for c in place.channels() if c.low_hz <= v.freq_hz < c.high_hz), "")
+    return Entry(
+        v.link.name,
+        mhz(v.freq_hz) if v.freq_hz is not None else "",
+        channel,
+        room,
+        act_names(v.link, acts),
+        model.name,
+        v.link.band,
+        v.link.performer,
+        f"{v.margin_hz / 1e3:g}" if v.margin_hz is not None else "",
+        _STATES[v.state],
+        v.link.spare,
+    )
+
+
+def act_names(link: Link, acts: dict[int, str]) -> str:
+    return ", ".join(acts[a] for a in link.acts if a in acts) or "always"
+
+
+def html(store: Store, board: Board, moment: datetime, act: str = "") -> str:
+    """The sheet as HTML for Qt's document; `act` limits it to one act."""
+    from jinja2 import Environment
+
+    place = ground.current(store)
+    rows = [e for e in entries(store, board) if not act or e.acts == "always" or act in e.acts]
+    rooms: dict[str, list[Entry]] = {}
+    for entry in rows:
+        rooms.setdefault(entry.room, []).append(entry)
+    template = (files("azven") / "data" / "sheet.html").read_text("utf-8")
+    return (
+        Environment(autoescape=True)
+        .from_string(template)
+        .render(
+            show=place.show.name,
+            site=place.site.name,
+            act=act,
+            made=f"{moment:%Y-%m-%d %H:%M} UTC",
+            region=f"{place.region.title}, {place.region.dated}" if place.region else "no region chosen",
+            advice=ADVICE,
+            rooms=rooms,
+            broken=board.count("broken"),
+            unplaced=board.count("unplaced"),
+            stale=board.stale,
+        )
+    )
+
+
+def csv_text(store: Store, board: Board) -> str:
+    """The sheet as CSV (RFC 4180); a cell that a spreadsheet would run is written as text."""
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(HEADINGS)
+    for entry in entries(store, board):
+        writer.writerow([harmless(c) for c in entry.cells()])
+    return out.getvalue()
+
+
+def harmless(cell: str) -> str:
+    """The cell with an apostrophe before it when a spreadsheet would take it for a formula."""
+    try:
+        float(cell)
+    except ValueError:
+        return f"'{cell}" if cell.startswith(_RISKY) else cell
+    return cell
+
+
+def write_csv(store: Store, board: Board, path: Path) -> None:
+    path.write_text(csv_text(store, board), encoding="utf-8", newline="")

@@ -1,0 +1,129 @@
+"""Products, hits, clashes and margins against the shared vectors and against each other."""
+
+import itertools
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from azven.rf.products import Situation, clashes, hits, margins, products
+from azven.rf.request import KINDS, Carrier, Profile
+from vectors import load
+
+VECTORS = load("intermod.json")
+
+
+def situation(case):
+    profiles = {k: Profile(p["spacing_hz"], p["guard_hz"]) for k, p in case["profiles"].items()}
+    relations = {frozenset(r["zones"]): r["relation"] for r in case.get("relations", [])}
+    carriers = [
+        Carrier(
+            c["id"],
+            c["freq_hz"],
+            c["profile"],
+            c.get("zone", ""),
+            c.get("radiates", True),
+            frozenset(c.get("times", [])),
+        )
+        for c in case["carriers"]
+    ]
+    return Situation(carriers, profiles, relations)
+
+
+def formula(coefficients, sources):
+    """A product with its letters in any order."""
+    return tuple(sorted(zip(coefficients, sources, strict=True)))
+
+
+@pytest.fixture(params=VECTORS["cases"], ids=lambda c: c["name"])
+def case(request):
+    return request.param
+
+
+def test_products(case):
+    sit = situation(case)
+    for kind, expected in case.get("products", {}).items():
+        found = [
+            (int(p), formula(f.coefficients, [sit.ids[s] for s in row]))
+            for f in products(sit, kind)
+            for p, row in zip(f.product, f.sources, strict=True)
+        ]
+        wanted = [(e["product_hz"], formula(e["coefficients"], e["sources"])) for e in expected]
+        if kind == "2T2O":  # a − b is unordered: which letter is first is free
+            found, wanted = ([(p, tuple(s for _, s in f)) for p, f in x] for x in (found, wanted))
+            found, wanted = ([(p, tuple(sorted(s))) for p, s in x] for x in (found, wanted))
+        assert sorted(found) == sorted(wanted)
+
+
+def test_hits(case):
+    found = [
+        (h.victim, h.kind, h.product_hz, formula(h.coefficients, h.sources), h.distance_hz)
+        for h in hits(situation(case))
+    ]
+    wanted = [
+        (h["victim"], h["kind"], h["product_hz"], formula(h["coefficients"], h["sources"]), h["distance_hz"])
+        for h in case["expected"]["hits"]
+    ]
+    assert sorted(found) == sorted(wanted)
+
+
+def test_clashes(case):
+    found = [(tuple(sorted(c.ids)), c.distance_hz, c.spacing_hz) for c in clashes(situation(case))]
+    assert sorted(found) == sorted(
+        (tuple(sorted(c["ids"])), c["distance_hz"], c["spacing_hz"]) for c in case["expected"]["clashes"]
+    )
+
+
+def test_margins(case):
+    found = margins(situation(case))
+    for name, wanted in case["expected"]["margins"].items():
+        assert found[name].margin_hz == wanted["margin_hz"]
+        if wanted["limits"]:
+            limit = found[name].limit
+            names = [(w["kind"], w["product_hz"], sorted(w["sources"])) for w in wanted["limits"]]
+            assert (limit.kind, limit.product_hz, sorted(limit.sources)) in names
+        else:
+            assert found[name].limit is None
+
+
+@pytest.mark.parametrize("row", VECTORS["counts"], ids=lambda r: f"n={r['n']}")
+def test_counts(row):
+    n = row["n"]
+    carriers = [Carrier(f"c{i}", 500_000_000 + 1_000_000 * i * i, "p", "") for i in range(n)]
+    sit = Situation(carriers, {"p": Profile(0)}, {})
+    assert {k: sum(len(f.product) for f in products(sit, k)) for k in VECTORS["kinds"]} == {
+        k: row[k] for k in VECTORS["kinds"]
+    }
+
+
+def brute_margin(freqs, guards, spacing, victim):
+    """The definition written out for third-order and fifth-order products, one profile."""
+    others = [f for i, f in enumerate(freqs) if i != victim]
+    v = freqs[victim]
+    slack = [abs(v - f) - spacing for f in others]
+    for a, b in itertools.permutations(others, 2):
+        slack.append(abs(2 * a - b - v) - guards["2T3O"])
+        slack.append(abs(3 * a - 2 * b - v) - guards["2T5O"])
+    for a, b, c in itertools.permutations(others, 3):
+        slack.append(abs(a + b - c - v) - guards["3T3O"])
+        slack.append(abs(3 * a - b - c - v) - guards["3T5O"])
+        slack.append(abs(2 * a + b - 2 * c - v) - guards["3T5O"])
+    return min(slack)
+
+
+@given(st.lists(st.integers(0, 4000), min_size=4, max_size=7), st.integers(1, 300_000))
+def test_margins_agree_with_the_definition(steps, guard):
+    freqs = [470_000_000 + 12_500 * s for s in steps]
+    guards = {"2T3O": guard, "3T3O": guard // 2 + 1, "2T5O": guard // 3 + 1, "3T5O": guard // 4 + 1}
+    carriers = [Carrier(f"c{i}", f, "p", "") for i, f in enumerate(freqs)]
+    found = margins(Situation(carriers, {"p": Profile(350_000, guards)}, {}))
+    for i in range(len(freqs)):
+        assert found[f"c{i}"].margin_hz == brute_margin(freqs, guards, 350_000, i)
+
+
+def test_only_keeps_what_involves_the_named_carriers():
+    freqs = [0, 400, 800, 1200, 2100, 9000, 9700, 10400]
+    carriers = [Carrier(f"c{i}", 500_000_000 + 1000 * f, "p", "") for i, f in enumerate(freqs)]
+    sit = Situation(carriers, {"p": Profile(0, dict.fromkeys(KINDS[:2], 100_000))}, {})
+    every = hits(sit)
+    assert {h for h in every if "c1" in (h.victim, *h.sources)} == set(hits(sit, only=["c1"])) != set(every)

@@ -1,0 +1,127 @@
+"""What a sweep says, and what the simulated venue makes an analyser read."""
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from azven.rf.levels import free_space_db, thermal_noise_dbm
+from azven.rf.sweep import (
+    Channel,
+    Sweep,
+    floors,
+    lines,
+    maximum_in_cells,
+    merge,
+    narrowest_seen_hz,
+    read_channels,
+    worst,
+)
+from azven.rf.venue import Antenna, Emitter, Multiplex, Settings, Venue
+
+CHANNELS = [
+    Channel(str(k), 470_000_000 + 8_000_000 * (k - 21), 478_000_000 + 8_000_000 * (k - 21)) for k in range(21, 49)
+]
+SETTINGS = Settings(470_000_000, 694_000_000, 10_001, 30_000)
+OMNI = Antenna()
+
+
+def venue(**kwargs):
+    return Venue(urban=False, exponent=None, **kwargs)
+
+
+def test_noise_is_thermal():
+    sweep = venue().sweep(OMNI, SETTINGS)
+    assert 10 * np.log10(np.mean(10 ** (sweep.level_dbm / 10))) == pytest.approx(
+        thermal_noise_dbm(30_000, 10.0), abs=0.1
+    )
+
+
+def test_peak_detector_reads_noise_high():
+    peak = venue().sweep(OMNI, Settings(470_000_000, 694_000_000, 10_001, 30_000, "peak"))
+    assert np.median(peak.level_dbm) - thermal_noise_dbm(30_000, 10.0) == pytest.approx(8.5, abs=1.5)
+
+
+def test_emitter_arrives_by_the_free_space_formula():
+    emitter = Emitter("mic", 600_000_000, 10.0, (0.0, 100.0, 1.5), bandwidth_hz=1_000)
+    sweep = venue(emitters=(emitter,)).sweep(OMNI, Settings(599_000_000, 601_000_000, 2_001, 30_000))
+    assert sweep.level_dbm.max() == pytest.approx(10 + 2.15 - free_space_db(6e8, 100), abs=1.5)
+
+
+def test_direction_hides_a_multiplex_by_the_front_to_back_ratio():
+    mux = Multiplex(566_000_000, 574_000_000, -60.0, 180.0)
+    omni = venue(multiplexes=(mux,)).sweep(OMNI, SETTINGS)
+    beam = venue(multiplexes=(mux,)).sweep(Antenna(gain_dbi=6.5, bearing_deg=0.0), SETTINGS)
+    inside = omni.between(567_000_000, 573_000_000)
+    assert np.mean(omni.level_dbm[inside] - beam.level_dbm[inside]) == pytest.approx(2.15 - (6.5 - 15), abs=1.0)
+
+
+def test_same_number_same_sweep():
+    a, b, c = (venue(seed=4).sweep(OMNI, SETTINGS, n).level_dbm for n in (1, 1, 2))
+    assert np.array_equal(a, b)
+    assert not np.array_equal(a, c)
+
+
+def test_occupancy_floor_and_lines():
+    muxes = tuple(
+        Multiplex(CHANNELS[k].low_hz, CHANNELS[k].high_hz, level, 0.0) for k, level in ((3, -50.0), (9, -88.0))
+    )
+    stray = Emitter("stray", 612_350_000, 10.0, (0.0, 60.0, 1.5))
+    sweep = venue(multiplexes=muxes, emitters=(stray,)).sweep(OMNI, SETTINGS)
+    readings = read_channels(sweep, CHANNELS, tolerated_dbm=-95.0)
+    classes = {r.channel.name: r.occupancy for r in readings}
+    assert classes["24"] == "taken"
+    assert classes["30"] == "usable"
+    assert [c for c in classes if classes[c] != "quiet"] == ["24", "30"]
+    found = lines(sweep, readings)
+    assert len(found) == 1
+    assert abs(found[0].freq_hz - 612_350_000) < 40_000
+    assert all(f == pytest.approx(np.median(sweep.level_dbm), abs=2) for f in floors(sweep, CHANNELS))
+
+
+def test_all_channels_full_leaves_the_floor_of_the_lowest():
+    flat = Sweep(np.arange(470_000_000, 694_000_000, 25_000), np.full(8960, -60.0), 25_000)
+    assert set(floors(flat, CHANNELS)) == {-60.0}
+
+
+def test_a_channel_the_sweep_does_not_reach_is_unknown():
+    sweep = venue().sweep(OMNI, Settings(500_000_000, 600_000_000, 4_001, 30_000))
+    classes = {r.channel.name: r.occupancy for r in read_channels(sweep, CHANNELS, -95.0)}
+    assert classes["21"] == classes["48"] == "unknown"
+    assert classes["30"] == "quiet"
+
+
+@given(st.lists(st.floats(-120, 0), min_size=3, max_size=200), st.integers(1, 40))
+def test_maximum_in_cell_never_steps_over_a_line(levels, cell):
+    sweep = Sweep(np.arange(len(levels)) * 10 + 5, np.array(levels), 10)
+    cells = maximum_in_cells(sweep, np.arange(0, len(levels) * 10 + cell * 10, cell * 10))
+    assert np.nanmax(cells) == max(levels)
+
+
+def test_merge_keeps_the_worst_of_each():
+    a = Sweep(np.arange(0, 1000, 10), np.where(np.arange(100) == 50, -20.0, -100.0), 10)
+    b = Sweep(np.arange(3, 2000, 25), np.full(80, -90.0), 25)
+    merged = merge([a, b])
+    assert merged.level_dbm.max() == -20.0
+    assert merged.level_dbm.min() == -90.0
+    assert merged.freq_hz[-1] >= 1950
+
+
+def test_bins_too_far_apart_are_said():
+    assert Sweep(np.array([0, 100, 200]), np.zeros(3), 50).misses_lines
+    assert narrowest_seen_hz(224e6, 30e3, 1001) == pytest.approx(194e3)
+    assert narrowest_seen_hz(224e6, 30e3, 10_001) == 0
+
+
+def test_worst_reading_decides():
+    mux = Multiplex(CHANNELS[3].low_hz, CHANNELS[3].high_hz, -50.0, 180.0)
+    world = venue(multiplexes=(mux,))
+    pair = [read_channels(world.sweep(a, SETTINGS), CHANNELS, -95.0)[3] for a in (OMNI, Antenna(gain_dbi=-30))]
+    assert worst(pair) is pair[0]
+
+
+def test_sweep_refuses_arrays_that_do_not_fit():
+    with pytest.raises(ValueError, match="ascend"):
+        Sweep(np.array([2, 1]), np.zeros(2), 1.0)
+    with pytest.raises(ValueError, match="two or more"):
+        Sweep(np.array([1]), np.zeros(1), 1.0)
