@@ -26,7 +26,7 @@ def upgrade(engine: sa.Engine, path: Path) -> None:
         connection.exec_driver_sql("PRAGMA foreign_keys = OFF")
         connection.rollback()
         try:
-            with connection.begin():
+            with connection.execution_options(writes=True).begin():
                 command.upgrade(configuration(connection), "head")
                 if connection.exec_driver_sql("PRAGMA foreign_key_check").fetchall():
                     raise BookError(f"{path} could not be brought up to date; it was left as it is.")

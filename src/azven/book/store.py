@@ -24,6 +24,7 @@ class Store:
     def __init__(self, engine: sa.Engine, path: Path) -> None:
         self.path = path
         self._engine = engine
+        self._writer = engine.execution_options(writes=True)
         self._listeners: list[Callable[[Edit], None]] = []
 
     # -- opening -----------------------------------------------------------------------------------
@@ -37,12 +38,13 @@ class Store:
             raise BookError(f"{path.parent} is not a folder; no book was made.")
         engine = _engine(path)
         try:
-            with engine.begin() as connection:
+            with engine.execution_options(writes=True).begin() as connection:
                 connection.exec_driver_sql(f"PRAGMA application_id = {APPLICATION_ID}")
                 metadata.create_all(connection)
                 revision.create(connection)
                 connection.execute(sa.insert(revision).values(version_num=REVISION))
                 connection.execute(sa.insert(counter).values(next_id=1))
+            _write_head(engine)
         except DatabaseError as error:
             engine.dispose()
             raise BookError(_say(error, path)) from error
@@ -77,13 +79,16 @@ class Store:
     # -- reading -----------------------------------------------------------------------------------
 
     def all(self, kind: type[R], **where: Any) -> list[R]:
-        """Records of a kind whose columns equal `where`, in the order of their ids."""
+        """Records of a kind whose columns equal `where`, in the order of their ids; BookError when unreadable."""
         table = TABLES[kind]
         query = sa.select(table).order_by(table.c.id)
         for name, value in where.items():
             query = query.where(table.c[name] == value)
-        with self._engine.connect() as connection:
-            return [_record(kind, row) for row in connection.execute(query)]
+        try:
+            with self._engine.connect() as connection:
+                return [_record(kind, row) for row in connection.execute(query)]
+        except DatabaseError as error:
+            raise BookError(_say(error, self.path)) from error
 
     def get(self, kind: type[R], record_id: int) -> R:
         """One record; raises BookError when it is not there."""
@@ -97,7 +102,7 @@ class Store:
     def reserve(self, n: int = 1) -> int:
         """Set aside `n` ids and return the first; ids are unique over all records of the book."""
         try:
-            with self._engine.begin() as connection:
+            with self._writer.begin() as connection:
                 first = connection.execute(sa.select(counter.c.next_id).with_for_update()).scalar_one()
                 connection.execute(sa.update(counter).values(next_id=first + n))
         except DatabaseError as error:
@@ -111,7 +116,7 @@ class Store:
         not take it; in both cases nothing of the edit was written.
         """
         try:
-            with self._engine.begin() as connection:
+            with self._writer.begin() as connection:
                 landed = replace(edit, changes=tuple(_write(connection, c) for c in edit.changes))
         except IntegrityError as error:
             raise BookError(f"“{edit.title}” was not done: something else in the book still needs it.") from error
@@ -144,9 +149,19 @@ def _engine(path: Path) -> sa.Engine:
 
     @event.listens_for(engine, "begin")
     def _begin(connection: sa.Connection) -> None:
-        connection.exec_driver_sql("BEGIN IMMEDIATE")
+        writes = connection.get_execution_options().get("writes", False)
+        connection.exec_driver_sql("BEGIN IMMEDIATE" if writes else "BEGIN")
 
     return engine
+
+
+def _write_head(engine: sa.Engine) -> None:
+    """Bring the mark of a book out of the write-ahead log into the file, where `open` looks for it."""
+    connection = engine.raw_connection()
+    try:
+        connection.cursor().execute("PRAGMA wal_checkpoint(TRUNCATE)")
+    finally:
+        connection.close()
 
 
 def _look_before_opening(path: Path) -> None:

@@ -26,7 +26,7 @@ class StandInAnalyser:
     def __init__(self, read: Reader, pace: float = 1.0) -> None:
         self._read = read
         self._pace = pace
-        self._loop = asyncio.new_event_loop()
+        self._loop: asyncio.AbstractEventLoop | None = None
         self._server: asyncio.Server | None = None
         self._writers: set[asyncio.StreamWriter] = set()
         self._ready = threading.Event()
@@ -45,17 +45,17 @@ class StandInAnalyser:
 
     def stop(self) -> None:
         """Close all connections and end; safe to call twice."""
-        if self._thread.is_alive():
+        if self._loop is not None and self._thread.is_alive():
             self._loop.call_soon_threadsafe(self._loop.stop)
             self._thread.join()
 
     def _run(self) -> None:
-        asyncio.set_event_loop(self._loop)
-        self._loop.run_until_complete(self._open())
+        loop = self._loop = asyncio.new_event_loop()
+        loop.run_until_complete(self._open())
         self._ready.set()
-        self._loop.run_forever()
-        self._loop.run_until_complete(self._shut())
-        self._loop.close()
+        loop.run_forever()
+        loop.run_until_complete(self._shut())
+        loop.close()
 
     async def _open(self) -> None:
         self._server = await asyncio.start_server(self._serve, "127.0.0.1", 0)

@@ -7,7 +7,21 @@ from pathlib import Path
 from typing import Any, Literal
 
 from azven.book.edits import Change, Edit, add, remove, replace_record
-from azven.book.records import Act, Link, Model, Neighbour, Record, Region, Relation, Show, Site, Sweep, Unit, Zone
+from azven.book.records import (
+    SERVICES,
+    Act,
+    Link,
+    Model,
+    Neighbour,
+    Record,
+    Region,
+    Relation,
+    Show,
+    Site,
+    Sweep,
+    Unit,
+    Zone,
+)
 from azven.book.regions import Rule, Territory, territory
 from azven.book.store import Store
 from azven.rf.sweep import Channel
@@ -196,7 +210,7 @@ def is_empty(store: Store) -> bool:
 
 
 def models(store: Store) -> list[Model]:
-    return sorted(store.all(Model), key=lambda m: (m.service, m.name))
+    return sorted(store.all(Model), key=lambda m: (SERVICES.index(m.service), m.name))
 
 
 def unused(name: str, taken: list[str]) -> str:

@@ -2,6 +2,7 @@
 
 import csv
 import io
+import itertools
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -12,7 +13,7 @@ from azven.book.records import USE_CLASSES, Act, Assignment, Link, Model, Unit, 
 from azven.book.store import Store
 from azven.work import ground
 
-PRIORITIES = {1: "must not fail", 2: "important", 3: "normal", 4: "nice to have"}
+PRIORITIES = {1: "vital", 2: "high", 3: "normal", 4: "low"}
 _COUNT_LIMIT = 500
 
 
@@ -31,15 +32,19 @@ def units(store: Store) -> list[Unit]:
     return store.all(Unit)
 
 
-def numbered(pattern: str, count: int) -> list[str]:
-    """Names for `count` links: `Choir 1–8` or `Choir 5` counts on from its number, `Choir` from 1."""
+def numbered(pattern: str, count: int, taken: Sequence[str] = ()) -> list[str]:
+    """Names for `count` links: `Choir 1–8` or `Choir 5` counts on from its number, `Choir` from 1.
+
+    Numbers that are `taken` are passed over.
+    """
     stem, first = pattern.strip(), 1
     found = re.match(r"^(.*?)(\d+)(?:\s*(?:[-–…]|\.\.)\s*\d+)?$", stem)
     if found:
         stem, first = found[1].strip(), int(found[2])
-    if count == 1 and not found:
+    if count == 1 and not found and stem not in taken:
         return [stem]
-    return [f"{stem} {first + i}".strip() for i in range(count)]
+    names = (f"{stem} {n}".strip() for n in itertools.count(first))
+    return list(itertools.islice((n for n in names if n not in taken), count))
 
 
 def add_links(store: Store, pattern: str, count: int, model: Model, band: str, zone: Zone, **more: Any) -> Edit:
@@ -55,9 +60,7 @@ def add_links(store: Store, pattern: str, count: int, model: Model, band: str, z
     first = store.reserve(count)
     show = ground.current(store).show
     new = []
-    for i, wanted in enumerate(numbered(pattern, count)):
-        name = ground.unused(wanted, taken)
-        taken.append(name)
+    for i, name in enumerate(numbered(pattern, count, taken)):
         new.append(
             Link(
                 id=first + i, show_id=show.id, name=name, model_id=model.id, band=band, zone_id=zone.id,

@@ -109,12 +109,12 @@ def _bars(place: ground.Place, picture: Picture, link: Link, model: Model, unit:
     bars = []
     if unit is not None:
         bars += _out_of_receiver(low, high, model, unit)
-    for a, b, rule in ground.permitted(place.region, low, high):
-        if rule is None:
-            bars.append(Bar(a, b, "permission", "not permitted here"))
-        elif rule.kind == "reserved":
-            bars.append(Bar(a, b, "permission", f"reserved: {rule.title}"))
     half = model.bandwidth_hz // 2
+    for a, b, rule in ground.permitted(place.region, low - half, high + half):
+        if rule is None:
+            bars.append(Bar(a - half, b + half, "permission", "not permitted here"))
+        elif rule.kind == "reserved":
+            bars.append(Bar(a - half, b + half, "permission", f"reserved: {rule.title}"))
     use = "in-ear" if link.service == "in-ear" else "voice"
     for decision in picture.decisions[use]:
         reading, channel = decision.reading, decision.reading.channel

@@ -1,22 +1,27 @@
 """Reasons: why a link stands as it does, with this case's numbers, and what could be done about it."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 import numpy as np
 
 from azven.book.edits import Edit
+from azven.book.records import Neighbour
+from azven.book.records import Sweep as SweepRecord
+from azven.book.regions import ADVICE, Rule, Territory
 from azven.book.store import Store
 from azven.rf.coordinate import Lane, lane
 from azven.rf.coordinate.plan import carriers_of
 from azven.rf.products import PATTERNS, Limit
-from azven.work import kit, listen, plan
+from azven.rf.sweep import Line
+from azven.work import ground, kit, listen, plan
 from azven.work.listen import Picture
 from azven.work.plan import Board, Verdict
 
 Row = tuple[str, str]
 _CANDIDATES = 24
+_UNLIMITED = 1 << 60
 _NEED = {"2T3O": "third order, two signals", "3T3O": "third order, three signals", "2T5O": "fifth order, two signals"}
 
 
@@ -40,7 +45,10 @@ class Reasons:
     arithmetic: tuple[Row, ...] = ()
     origins: tuple[Row, ...] = ()
     options: tuple[Option, ...] = ()
-    threats: tuple[int, ...] = field(default=())
+    threats: tuple[int, ...] = ()
+
+    def with_options(self, options: tuple[Option, ...]) -> "Reasons":
+        return replace(self, options=options)
 
 
 def mhz(freq_hz: int) -> str:
@@ -70,7 +78,7 @@ def for_link(store: Store, now: Board, picture: Picture, name: str, moment: date
         _sentence(now, verdict),
         _arithmetic(now, verdict),
         _origins(now, picture, verdict, moment),
-        _options(store, now, verdict),
+        _options(store, verdict),
         () if verdict.limit is None or verdict.limit.product_hz is None else (verdict.limit.product_hz,),
     )
 
@@ -152,7 +160,7 @@ def _origins(now: Board, picture: Picture, verdict: Verdict, moment: datetime) -
             if decision.reading.floor_dbm is not None:
                 rows.append(("noise floor", f"{decision.reading.floor_dbm:.0f} dBm".replace("-", "−")))
             if decision.sweep is not None:
-                rows.append((f"decided by {decision.sweep.place}", listen.age(decision.sweep, moment)))
+                rows.append(("decided by the sweep", f"{decision.sweep.place}, {listen.age(decision.sweep, moment)}"))
     if picture.merged is not None:
         near = picture.merged.between(freq - 100_000, freq + 100_000)
         levels = picture.merged.level_dbm[near]
@@ -165,21 +173,29 @@ def _origins(now: Board, picture: Picture, verdict: Verdict, moment: datetime) -
     return tuple(rows)
 
 
-def _options(store: Store, now: Board, verdict: Verdict) -> tuple[Option, ...]:
-    name = verdict.link.name
-    out = []
-    better = best_alternative(now, name)
-    if better is not None and (
-        verdict.state == "broken" or better.margin_hz is None or better.margin_hz > (verdict.margin_hz or 0)
-    ):
-        to = better.freq_hz
-        out.append(Option(f"Move to {mhz(to)}", f"{better.sentence()}, nobody else moves",
-                          lambda: plan.set_frequencies(store, {name: to}, f"Move {name}")))  # fmt: skip
+def _options(store: Store, verdict: Verdict) -> tuple[Option, ...]:
     if verdict.locked:
-        out.append(Option("Unlock it", "Plan all may move it again", lambda: plan.lock(store, verdict.link, False)))
-    else:
-        out.append(Option("Lock it", "Plan all and Mend leave it here", lambda: plan.lock(store, verdict.link, True)))
-    return tuple(out)
+        return (Option("Unlock it", "Plan all may move it again", lambda: plan.lock(store, verdict.link, False)),)
+    return (Option("Lock it", "Plan all and Mend leave it here", lambda: plan.lock(store, verdict.link, True)),)
+
+
+def better_place(store: Store, now: Board, name: str) -> tuple[Option, ...]:
+    """The option of moving to the best free step, tried out; empty when the link stands well where it is.
+
+    Takes some 100 ms at large sizes, so screens ask for it off their own thread.
+    """
+    verdict, better = now.verdict(name), best_alternative(now, name)
+    if better is None:
+        return ()
+    here = verdict.margin_hz if verdict.margin_hz is not None else _UNLIMITED
+    there = better.margin_hz if better.margin_hz is not None else _UNLIMITED
+    if verdict.freq_hz is not None and verdict.state != "broken" and there <= here:
+        return ()
+    to = better.freq_hz
+    title = f"Move to {mhz(to)}" if verdict.freq_hz is not None else f"Put it at {mhz(to)}"
+    deed = f"Move {name}" if verdict.freq_hz is not None else f"Place {name}"
+    effect = f"{better.sentence()}, nobody else moves"
+    return (Option(title, effect, lambda: plan.set_frequencies(store, {name: to}, deed)),)
 
 
 def best_alternative(now: Board, name: str) -> plan.Trial | None:
@@ -190,7 +206,7 @@ def best_alternative(now: Board, name: str) -> plan.Trial | None:
         return None
     chosen = free[np.unique(np.linspace(0, len(free) - 1, _CANDIDATES).round().astype(int))]
     trials = [t for f in chosen.tolist() if (t := plan.try_at(now, name, f)).clean]
-    return max(trials, key=lambda t: t.margin_hz if t.margin_hz is not None else 1 << 60, default=None)
+    return max(trials, key=lambda t: t.margin_hz if t.margin_hz is not None else _UNLIMITED, default=None)
 
 
 def _unplaced(store: Store, now: Board, verdict: Verdict) -> Reasons:
@@ -198,15 +214,9 @@ def _unplaced(store: Store, now: Board, verdict: Verdict) -> Reasons:
     found = lane_of(now, name)
     shares = refined_shares(now, name, found)
     options = []
+    text = f"None of its {len(found.freq_hz)} steps is free."
     if len(found.free):
-        better = best_alternative(now, name)
-        text = f"{len(found.free)} steps are free for it."
-        if better is not None:
-            to = better.freq_hz
-            options.append(Option(f"Put it at {mhz(to)}", better.sentence(),
-                                  lambda: plan.set_frequencies(store, {name: to}, f"Place {name}")))  # fmt: skip
-    else:
-        text = f"None of its {len(found.freq_hz)} steps is free."
+        text = f"{len(found.free)} of its {len(found.freq_hz)} steps are free."
     if verdict.link.use_class == "quiet":
         options.append(Option("Let it use noisier spectrum", "opens channels that are above the floor",
                               lambda: kit.change_links(store, [verdict.link], use_class="usable")))  # fmt: skip
@@ -244,3 +254,117 @@ def refined_causes(
     for bar in reversed(now.input.bars[name]):
         codes[(found.freq_hz >= bar.low_hz) & (found.freq_hz < bar.high_hz)] = LANE_CAUSES.index(bar.cause)
     return codes, LANE_CAUSES
+
+
+# -- what is not a link ------------------------------------------------------------------------------------
+
+
+def decibel(value: float, unit: str = "dBm") -> str:
+    return f"{value:.0f} {unit}".replace("-", "−")
+
+
+def for_channel(picture: Picture, use: str, name: str, moment: datetime) -> Reasons | None:
+    """Why a raster channel has its class for a use; None when the raster has no such channel."""
+    decision = next((d for d in picture.decisions.get(use, ()) if d.reading.channel.name == name), None)
+    if decision is None:
+        return None
+    r = decision.reading
+    edges = f"{r.channel.low_hz / 1e6:g}–{r.channel.high_hz / 1e6:g} MHz"
+    if r.high_dbm is None or r.tolerated_dbm is None:
+        return Reasons(f"Channel {name} for {use}", edges, "unknown", "No sweep in use for this purpose reaches it.")
+    rows = [
+        ("95 % of bins stay below", decibel(r.high_dbm)),
+        ("tolerated in a bin", decibel(r.tolerated_dbm)),
+        (f"tolerated for {use} in 200 kHz", decibel(listen.TOLERATED_DBM[use])),
+        ("bins 6 dB above the floor", f"{r.share_above:.0%}"),
+    ]
+    if r.floor_dbm is not None:
+        rows.insert(0, ("noise floor", decibel(r.floor_dbm)))
+    if r.power_dbm is not None:
+        rows.append(("power in the channel", decibel(r.power_dbm)))
+    words = {
+        "quiet": "Nine bins of ten lie within 6 dB of the noise floor.",
+        "usable": "It lies above the floor, but no higher than this use tolerates.",
+        "taken": "It lies above what this use tolerates.",
+    }
+    origins = []
+    if decision.sweep is not None:
+        origins = [("decided by", decision.sweep.place), ("antenna", decision.sweep.antenna),
+                   ("taken", listen.age(decision.sweep, moment))]  # fmt: skip
+    return Reasons(f"Channel {name} for {use}", edges, r.occupancy, words[r.occupancy], tuple(rows), tuple(origins))
+
+
+def for_sweep(record: SweepRecord, store: Store, moment: datetime) -> Reasons:
+    """What a sweep is and whether it still counts."""
+    spacing = (record.high_hz - record.low_hz) / max(record.points - 1, 1)
+    sentence = f"Taken {listen.age(record, moment)}" + (
+        ", older than a day: take it again." if listen.is_stale(record, moment) else "."
+    )
+    if record.own_on:
+        sentence += " Our own transmitters were on: lines at our frequencies are not counted as foreign."
+    rows = (
+        ("range", f"{record.low_hz / 1e6:g}–{record.high_hz / 1e6:g} MHz"),
+        ("resolution bandwidth", khz(round(record.rbw_hz))),
+        ("bins", f"{record.points} every {spacing / 1e3:.1f} kHz"),
+        ("detector", record.detector),
+        (
+            "counts for",
+            {"everyone": "every use", "in-ears": "in-ear packs", "receivers": "microphone receivers"}[record.hears],
+        ),
+    )
+    origins = (("antenna", record.antenna), ("source", record.source or "not said"), ("note", record.note or "none"))
+    used = Option("Set it aside" if record.used else "Use it", "the picture of the spectrum follows",
+                  lambda: listen.set_used(record, not record.used))  # fmt: skip
+    gone = Option("Remove it", "undo brings it back", lambda: listen.remove_sweep(store, record))
+    return Reasons(
+        record.place,
+        f"{record.points} bins",
+        "in use" if record.used else "set aside",
+        sentence,
+        rows,
+        origins,
+        (used, gone),
+    )
+
+
+def for_line(store: Store, line: Line) -> Reasons:
+    """A peak nobody has owned up to."""
+    rows = (("level", decibel(line.level_dbm)), ("width within 20 dB", khz(line.width_hz)))
+    options = (
+        Option("Claim it as ours", "it is not counted as foreign", lambda: listen.claim(store, line, "ours")),
+        Option(
+            "It is a neighbour", "protected: our products keep off it", lambda: listen.claim(store, line, "neighbour")
+        ),
+        Option("Keep clear of it", "our links keep their distance", lambda: listen.claim(store, line, "avoid")),
+    )
+    sentence = (
+        "A narrow line that is neither a known neighbour nor ours. Until it is claimed, the plan keeps 200 kHz away."
+    )
+    return Reasons(
+        "Unclaimed line", f"{mhz(line.freq_hz)} MHz", "unclaimed", sentence, rows, (), options, (line.freq_hz,)
+    )
+
+
+def for_rule(region: Territory, rule: Rule) -> Reasons:
+    """What a permitted or reserved range says."""
+    cap = f"{rule.power_mw:g} mW {rule.power_kind}" if rule.power_mw is not None else "none given"
+    rows = (("range", f"{rule.low_hz / 1e6:g}–{rule.high_hz / 1e6:g} MHz"), ("power cap", cap),
+            ("licence", "needed" if rule.licence else "see condition"))  # fmt: skip
+    origins = (("condition", rule.condition or "none given"), ("source", rule.source or "not given"),
+               ("region", f"{region.title}, {region.dated}"))  # fmt: skip
+    return Reasons(rule.title, "", rule.kind, ADVICE, rows, origins)
+
+
+def for_neighbour(store: Store, neighbour: Neighbour) -> Reasons:
+    """A foreign frequency and how it is treated."""
+    words = {
+        "neighbour": "It is protected: our links keep their spacing and our products keep off it.",
+        "avoid": "Our links keep their distance; it is not protected from products.",
+        "ours": "It is ours and does not count as foreign.",
+    }
+    mixing = "It is strong enough to mix with ours." if neighbour.mixes else "It is taken as too weak to mix with ours."
+    rows = (("spacing kept", khz(neighbour.spacing_hz)), ("contact", neighbour.contact or "not known"),
+            ("note", neighbour.note or "none"))  # fmt: skip
+    gone = Option("Remove it", "undo brings it back", lambda: ground.take_out(neighbour, f"Remove {neighbour.name}"))
+    return Reasons(neighbour.name, f"{mhz(neighbour.freq_hz)} MHz", neighbour.kind, f"{words[neighbour.kind]} {mixing}",
+                   rows, (), (gone,), (neighbour.freq_hz,))  # fmt: skip

@@ -1,0 +1,1 @@
+"""What is seen: the shell and one package a stage. Qt lives here and nowhere else."""

@@ -1,0 +1,116 @@
+"""Opening the window: the book, the demonstration, the picture for `--shot`, and what happens when something breaks."""
+
+import logging
+import sys
+import traceback
+from pathlib import Path
+from types import TracebackType
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QApplication, QMessageBox
+
+from azven.book.edits import BookError
+from azven.book.store import SUFFIX, Store
+from azven.desk import theme as look
+from azven.desk.session import Session
+from azven.work import demo, ground
+
+_QUIET_MS = 80
+
+
+def application() -> QApplication:
+    """The one QApplication, with the shipped type loaded."""
+    app = QApplication.instance()
+    if isinstance(app, QApplication):
+        return app
+    app = QApplication(sys.argv[:1])
+    app.setApplicationName("Azven")
+    app.setStyle("Fusion")
+    look.load_fonts()
+    return app
+
+
+def default_book() -> Path:
+    """Where a book is kept when none is named."""
+    from platformdirs import user_data_path
+
+    return user_data_path("azven", appauthor=False, ensure_exists=True) / f"book{SUFFIX}"
+
+
+def open_book(path: Path) -> Store:
+    """Open a book, or make it when nothing is there; BookError in one sentence."""
+    return Store.open(path) if path.exists() else ground.new_book(path)
+
+
+def run(demonstrate: bool, book: Path | None, stage: str, theme: str | None, shot: Path | None) -> int:
+    """Show the window until it is closed. Returns the exit status."""
+    app = application()
+    look.apply(app, look.THEMES[theme or "daylight"])
+    venue = None
+    try:
+        store = demo.build() if demonstrate else open_book(book or default_book())
+    except BookError as error:
+        return _cannot_open(str(error), shot)
+    if demonstrate:
+        from azven.work.simulation import SimulatedVenue
+
+        venue = SimulatedVenue(store).start()
+    from azven.desk.window import Window
+
+    session = Session(store, venue)
+    session.theme = look.THEMES[theme or "daylight"]
+    note = f"Demonstration: a fresh copy in {store.path.parent}. Nothing you do here touches a book of yours."
+    window = Window(session, note if demonstrate else "")
+    window.show_stage(stage)
+    sys.excepthook = _Apology(window)
+    window.show()
+    if shot is not None:
+        _shoot_when_quiet(app, window, shot)
+    status = app.exec()
+    if venue is not None:
+        venue.stop()
+    store.close()
+    return status
+
+
+def _cannot_open(message: str, shot: Path | None) -> int:
+    if shot is None and QApplication.platformName() != "offscreen":
+        QMessageBox.warning(None, "Azven", message)
+    print(message, file=sys.stderr)
+    return 2
+
+
+def _shoot_when_quiet(app: QApplication, window: object, path: Path) -> None:
+    """Grab the window once no job has run for a moment, then leave."""
+    from azven.desk.window import Window
+
+    assert isinstance(window, Window)
+    timer = QTimer(window, interval=_QUIET_MS)
+    quiet = 0
+
+    def look_again() -> None:
+        nonlocal quiet
+        quiet = quiet + 1 if window.session.jobs.idle else 0
+        if quiet >= 3:
+            timer.stop()
+            if not window.grab().save(str(path)):
+                print(f"{path} could not be written.", file=sys.stderr)
+            window.close()
+            app.quit()
+
+    timer.timeout.connect(look_again)
+    timer.start()
+
+
+class _Apology:
+    """Tells the user about a fault of ours; the book is safe, since every edit is on disk already."""
+
+    def __init__(self, window: object) -> None:
+        self._window = window
+
+    def __call__(self, kind: type[BaseException], value: BaseException, trace: TracebackType | None) -> None:
+        text = "".join(traceback.format_exception(kind, value, trace))
+        logging.getLogger("azven").error("%s", text)
+        session = getattr(self._window, "session", None)
+        if isinstance(session, Session):
+            session.say(f"Something in Azven went wrong ({value}). Your last edit is safe.", trouble=True)

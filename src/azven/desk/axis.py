@@ -1,0 +1,95 @@
+"""A frequency axis that several views share: hertz to pixels, mouse to zoom and pan."""
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QPointF
+from PyQt6.QtGui import QMouseEvent, QPolygonF, QWheelEvent
+
+from azven.desk.session import Session
+
+
+class Axis:
+    """The session's band laid over pixels `left … left + width` of a widget."""
+
+    def __init__(self, session: Session) -> None:
+        self._session = session
+        self.left, self.width = 0.0, 1.0
+        self._dragged_from: float | None = None
+
+    def place(self, left: float, width: float) -> None:
+        self.left, self.width = left, max(width, 1.0)
+
+    def x(self, freq_hz: float) -> float:
+        low, high = self._session.view_hz
+        return self.left + (freq_hz - low) / (high - low) * self.width
+
+    def hz(self, x: float) -> float:
+        low, high = self._session.view_hz
+        return low + (x - self.left) / self.width * (high - low)
+
+    @property
+    def hz_per_pixel(self) -> float:
+        low, high = self._session.view_hz
+        return (high - low) / self.width
+
+    def inside(self, x: float) -> bool:
+        return self.left <= x <= self.left + self.width
+
+    def wheel(self, event: QWheelEvent) -> None:
+        """Zoom around the pointer."""
+        self._session.zoom(0.8 if event.angleDelta().y() > 0 else 1.25, self.hz(event.position().x()))
+
+    def press(self, event: QMouseEvent) -> None:
+        self._dragged_from = event.position().x()
+
+    def drag(self, event: QMouseEvent) -> None:
+        if self._dragged_from is not None:
+            self._session.pan((self._dragged_from - event.position().x()) * self.hz_per_pixel)
+            self._dragged_from = event.position().x()
+
+    def release(self) -> None:
+        self._dragged_from = None
+
+    def whole(self) -> None:
+        self._session.show_band(*self._session.full_view())
+
+
+def silhouette(
+    freq_hz: NDArray[np.int64], level_dbm: NDArray[np.float64], low_hz: float, high_hz: float, columns: int
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Greatest level in each pixel column of a band: column middles as shares 0…1 (m,) and levels (m,), m ≤ columns."""
+    start, stop = (int(i) for i in np.searchsorted(freq_hz, (low_hz, high_hz)))
+    start, stop = max(start - 1, 0), min(stop + 1, len(freq_hz))
+    count = stop - start
+    if count <= 0 or columns <= 0:
+        return np.empty(0), np.empty(0)
+    freq, level = freq_hz[start:stop], level_dbm[start:stop]
+    if count > 2 * columns:
+        cuts = np.linspace(0, count, columns, endpoint=False).astype(np.intp)
+        level = np.maximum.reduceat(level, cuts)
+        freq = freq[np.minimum(cuts + count // columns // 2, count - 1)]
+    return (freq - low_hz) / (high_hz - low_hz), level
+
+
+def polygon(x: NDArray[np.float64], y: NDArray[np.float64]) -> QPolygonF:
+    """Points (m,) as a polygon, without a Python object per point."""
+    made = QPolygonF([QPointF()] * len(x))
+    if len(x):
+        pointer = made.data()
+        pointer.setsize(16 * len(x))
+        buffer = np.frombuffer(pointer, np.float64)
+        buffer[0::2], buffer[1::2] = x, y
+    return made
+
+
+def stacked(positions: Sequence[float], width: float, rows: int) -> list[int]:
+    """A row for each of the ascending `positions`, so that marks `width` wide overlap as little as possible."""
+    ends = [-1e9] * rows
+    out = []
+    for x in positions:
+        row = next((r for r in range(rows) if ends[r] <= x), min(range(rows), key=lambda r: ends[r]))
+        ends[row] = x + width
+        out.append(row)
+    return out

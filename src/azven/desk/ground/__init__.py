@@ -1,0 +1,1 @@
+"""The ground stage as it is seen."""

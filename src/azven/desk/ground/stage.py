@@ -1,0 +1,252 @@
+"""Ground: territory, rooms and how they hear one another, neighbours."""
+
+from dataclasses import dataclass
+from itertools import combinations
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QLineEdit, QScrollArea, QVBoxLayout
+
+from azven.book import regions
+from azven.book.records import NEIGHBOUR_KINDS, Neighbour, Relation, Zone
+from azven.desk.actions import Action
+from azven.desk.ground.ladder import Ladder
+from azven.desk.session import Session
+from azven.desk.stage import Points, Stage, button, choice, label, row, rule
+from azven.desk.tables import Column, RecordTable
+from azven.work import ground
+from azven.work.reasons import mhz
+
+_MEANING = {
+    "together": "together: spacing and products count",
+    "near": "near: spacing counts, products do not",
+    "apart": "apart: nothing counts",
+}
+
+
+@dataclass(frozen=True)
+class Pair:
+    """Two rooms and what is known between them."""
+
+    id: int
+    a: Zone
+    b: Zone
+    relation: Relation | None
+
+
+class GroundStage(Stage):
+    """Region and rooms above, the ladder, rooms against rooms and neighbours below."""
+
+    name, title = "ground", "Ground"
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        shipped: list[tuple[str, object]] = [("choose a region …", None)]
+        shipped += [(r["title"], r) for r in regions.shipped()]
+        self.region: QComboBox = choice(shipped, "Region")
+        self._region_note = label("", "small", wrap=True)
+        self.ladder = Ladder(session)
+        self.rooms = RecordTable([Column("Name", 130, lambda z: z.name, self._rename)], "Rooms")
+        self.pairs = RecordTable(self._pair_columns(), "Rooms against rooms")
+        self.neighbours = RecordTable(self._neighbour_columns(), "Neighbours")
+        self.room_name, self.neighbour_name, self.neighbour_mhz = QLineEdit(), QLineEdit(), QLineEdit()
+        self._lay_out()
+        self.region.activated.connect(self._choose_region)
+        selection = self.neighbours.selectionModel()
+        if selection is not None:
+            selection.currentRowChanged.connect(self._select_neighbour)
+
+    def _lay_out(self) -> None:
+        self._scroll = QScrollArea()
+        self._scroll.setWidgetResizable(True)
+        self._scroll.setWidget(self.ladder)
+        self.room_name.setPlaceholderText("New room")
+        self.room_name.returnPressed.connect(self.add_room)
+        self.neighbour_name.setPlaceholderText("Who")
+        self.neighbour_mhz.setPlaceholderText("MHz")
+        self.neighbour_mhz.setFixedWidth(80)
+        self.neighbour_mhz.returnPressed.connect(self.add_neighbour)
+        for field, name in (
+            (self.room_name, "New room"),
+            (self.neighbour_name, "Neighbour"),
+            (self.neighbour_mhz, "Neighbour MHz"),
+        ):
+            field.setAccessibleName(name)
+        load = button("From file", self.load_region, "Read a region file of your own")
+        box = QVBoxLayout(self)
+        box.setContentsMargins(14, 10, 12, 6)
+        box.setSpacing(6)
+        box.addLayout(row(label("Region", "section"), self.region, load, 1))
+        box.addWidget(self._region_note)
+        box.addWidget(rule())
+        box.addWidget(self._scroll, 5)
+        box.addWidget(rule())
+        box.addLayout(self._below(), 4)
+
+    def _below(self) -> QGridLayout:
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(18)
+        grid.setVerticalSpacing(4)
+        remove_room = button("Remove", self.remove_room, "Take the selected room out", "flat")
+        remove_neighbour = button("Remove", self.remove_neighbour, "Take the selected neighbour out", "flat")
+        grid.addLayout(row(label("Rooms", "section"), 1, remove_room), 0, 0)
+        grid.addLayout(row(self.room_name, button("Add", self.add_room), spacing=4), 1, 0)
+        grid.addWidget(label("Rooms against rooms", "section"), 0, 1)
+        grid.addWidget(label("Set the relation, or the wall loss that says it.", "small"), 1, 1)
+        grid.addLayout(row(label("Neighbours", "section"), 1, remove_neighbour), 0, 2)
+        entry = row(self.neighbour_name, self.neighbour_mhz, button("Add", self.add_neighbour), spacing=4)
+        grid.addLayout(entry, 1, 2)
+        for column, (table, stretch) in enumerate(((self.rooms, 3), (self.pairs, 6), (self.neighbours, 8))):
+            grid.addWidget(table, 2, column)
+            grid.setColumnStretch(column, stretch)
+        grid.setRowStretch(2, 1)
+        return grid
+
+    def _pair_columns(self) -> list[Column]:
+        return [
+            Column("Rooms", 166, lambda p: f"{p.a.name} – {p.b.name}"),
+            Column(
+                "Relation", 72, lambda p: p.relation.relation if p.relation else "not set", self._relate,
+                lambda _: [(words, key) for key, words in _MEANING.items()],
+            ),
+            Column("Wall dB", 64, _loss_text, self._set_loss, right=True),
+        ]  # fmt: skip
+
+    def _neighbour_columns(self) -> list[Column]:
+        session = self.session
+
+        def change(field: str, convert: Any) -> Any:
+            return lambda n, value: session.do(
+                lambda: ground.change(n, f"{n.name}: {field.replace('_', ' ')}", **{field: convert(value)})
+            )
+
+        def room(n: Neighbour) -> str:
+            return next((z.name for z in ground.zones(session.store) if z.id == n.zone_id), "everywhere")
+
+        return [
+            Column("Name", 124, lambda n: n.name, change("name", str)),
+            Column("MHz", 78, lambda n: mhz(n.freq_hz), change("freq_hz", _hertz), right=True),
+            Column("Kind", 84, lambda n: n.kind, change("kind", str), lambda _: [(k, k) for k in NEIGHBOUR_KINDS]),
+            Column(
+                "Where", 92, room, change("zone_id", lambda v: v),
+                lambda _: [("everywhere", None), *((z.name, z.id) for z in ground.zones(session.store))],
+            ),
+            Column("Contact", 60, lambda n: n.contact, change("contact", str)),
+        ]  # fmt: skip
+
+    # -- showing -------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        store = self.session.store
+        region = ground.current(store).region
+        at = next(
+            (i for i in range(1, self.region.count()) if region and self.region.itemData(i)["key"] == region.key), 0
+        )
+        self.region.setCurrentIndex(at)
+        if region is None:
+            self._region_note.setText("Without a region nothing is checked against the rules. " + regions.ADVICE)
+        else:
+            self._region_note.setText(f"{region.title}, as of {region.dated}. {region.note} {regions.ADVICE}")
+        self._scroll.setMaximumHeight(self.ladder.minimumHeight() + 2)
+        zones = ground.zones(store)
+        related = ground.relations(store)
+        self.rooms.show_records(zones)
+        self.pairs.show_records(
+            [Pair(a.id * 100_000 + b.id, a, b, related.get(frozenset((a.id, b.id)))) for a, b in combinations(zones, 2)]
+        )
+        self.neighbours.show_records(ground.neighbours(store))
+
+    def points(self) -> Points:
+        region = ground.current(self.session.store).region
+        unset = ground.open_points(self.session.store) - (region is None)
+        out = [("no region", "ochre_text")] if region is None else []
+        if unset:
+            out.append((f"{unset} unrelated", "ochre_text"))
+        return tuple(out)
+
+    def primary(self) -> tuple[str, bool]:
+        return "Add room", True
+
+    def run_primary(self) -> None:
+        self.add_room()
+
+    def actions_offered(self) -> list[Action]:
+        return [Action("region-file", "Read a region file", self.load_region)]
+
+    # -- deeds ---------------------------------------------------------------------------------------
+
+    def _choose_region(self) -> None:
+        document = self.region.currentData()
+        if document is not None:
+            self.session.do(lambda: ground.choose_region(self.session.store, document))
+
+    def load_region(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Region file", "", "Region files (*.json)")
+        if name:
+            self.load_region_from(Path(name))
+
+    def load_region_from(self, path: Path) -> None:
+        """Read and check a region file, and make it the region of the site."""
+        from azven.book.formats import region
+        from azven.book.formats.errors import FormatError
+        from azven.book.formats.reading import read_json
+
+        try:
+            document = region.read(read_json(path)).model_dump(mode="json")
+        except FormatError as error:
+            self.session.say(f"{path.name} was not used. {error}", trouble=True)
+            return
+        self.region.addItem(document["title"], document)
+        self.session.do(lambda: ground.choose_region(self.session.store, document))
+
+    def add_room(self) -> None:
+        if self.session.do(lambda: ground.add_zone(self.session.store, self.room_name.text())):
+            self.room_name.clear()
+
+    def remove_room(self) -> None:
+        for zone in self.rooms.chosen():
+            self.session.do(lambda z=zone: ground.remove_zone(self.session.store, z))  # type: ignore[misc]
+
+    def _rename(self, zone: Zone, name: str) -> bool:
+        return self.session.do(lambda: ground.rename_zone(self.session.store, zone, name))
+
+    def _relate(self, pair: Pair, relation: Any) -> bool:
+        loss = pair.relation.wall_loss_db if pair.relation else None
+        return self.session.do(lambda: ground.relate(self.session.store, pair.a, pair.b, relation, loss))
+
+    def _set_loss(self, pair: Pair, text: str) -> bool:
+        try:
+            loss = float(text.replace(",", "."))
+        except ValueError:
+            self.session.say(f"“{text}” is not a number of dB.", trouble=True)
+            return False
+        relation = ground.relation_from_loss(loss)
+        return self.session.do(lambda: ground.relate(self.session.store, pair.a, pair.b, relation, loss))
+
+    def add_neighbour(self) -> None:
+        name, text = self.neighbour_name.text(), self.neighbour_mhz.text()
+        if self.session.do(lambda: ground.add_neighbour(self.session.store, name, _hertz(text))):
+            self.neighbour_name.clear()
+            self.neighbour_mhz.clear()
+
+    def remove_neighbour(self) -> None:
+        for n in self.neighbours.chosen():
+            self.session.do(lambda n=n: ground.take_out(n, f"Remove {n.name}"))  # type: ignore[misc]
+
+    def _select_neighbour(self, *_: Any) -> None:
+        chosen = self.neighbours.chosen()
+        if chosen:
+            self.session.select("neighbour", chosen[0].id)
+
+
+def _loss_text(pair: Pair) -> str:
+    if pair.relation is None or pair.relation.wall_loss_db is None:
+        return "–"
+    return f"{pair.relation.wall_loss_db:g}"
+
+
+def _hertz(text: Any) -> int:
+    try:
+        return round(float(str(text).replace(",", ".")) * 1e6)
+    except (ValueError, OverflowError):
+        raise ValueError(f"“{text}” is not a frequency in MHz.") from None

@@ -1,0 +1,78 @@
+"""The header: where we are, Find or do, the stage's one primary action, and what is running."""
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QWidget
+
+from azven.desk.jobs import Jobs
+
+
+class Header(QWidget):
+    """Slim bar over stage and panel."""
+
+    find = pyqtSignal()
+    primary = pyqtSignal()
+
+    def __init__(self, jobs: Jobs) -> None:
+        super().__init__()
+        self.setObjectName("header")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(46)
+        self._jobs = jobs
+        self._where = QLabel()
+        self._where.setTextFormat(Qt.TextFormat.RichText)
+        self._find = QPushButton("Find or do      Ctrl+K")
+        self._find.setMinimumWidth(220)
+        self._find.setAccessibleName("Find or do")
+        self._find.clicked.connect(self.find)
+        self.primary_button = QPushButton()
+        self.primary_button.setObjectName("primary")
+        self.primary_button.clicked.connect(self.primary)
+        self._progress = QProgressBar()
+        self._progress.setFixedWidth(200)
+        self._stop = QPushButton("Stop")
+        self._stop.clicked.connect(jobs.stop)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(14, 0, 14, 0)
+        row.addWidget(self._where, 1)
+        for widget in (self._progress, self._stop, self._find, self.primary_button):
+            row.addWidget(widget)
+        self._show_running(False)
+        jobs.started.connect(self._started)
+        jobs.progressed.connect(self._moved)
+        jobs.ended.connect(lambda: self._show_running(False))
+
+    def show_place(self, parts: list[str]) -> None:
+        """Breadcrumb, most general first; long names give way to the others."""
+        shown = [_shortened(p, 26) for p in parts]
+        self._where.setText("  ›  ".join([*map(_escape, shown[:-1]), f"<b>{_escape(shown[-1])}</b>"]))
+        self._where.setToolTip(" › ".join(parts))
+
+    def show_primary(self, title: str, enabled: bool) -> None:
+        self.primary_button.setText(title)
+        self.primary_button.setEnabled(enabled and not self._jobs.busy)
+        self.primary_button.setVisible(bool(title))
+
+    def _started(self, title: str) -> None:
+        self._title = title
+        self._progress.setRange(0, 0)
+        self._progress.setFormat(title)
+        self._show_running(True)
+
+    def _moved(self, done: int, total: int) -> None:
+        self._progress.setRange(0, max(total, 1))
+        self._progress.setValue(done)
+        self._progress.setFormat(f"{self._title}  %p%")
+
+    def _show_running(self, running: bool) -> None:
+        self._progress.setVisible(running)
+        self._stop.setVisible(running)
+        self._find.setVisible(not running)
+        self.primary_button.setEnabled(not running)
+
+
+def _shortened(text: str, most: int) -> str:
+    return text if len(text) <= most else text[: most - 1] + "…"
+
+
+def _escape(text: str) -> str:
+    return text.replace("&", "&amp;").replace("<", "&lt;")

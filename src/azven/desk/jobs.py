@@ -1,0 +1,133 @@
+"""Long work off the GUI thread: a pure call with progress and Stop, answered back on the GUI thread."""
+
+import logging
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
+
+Progress = Callable[[int, int], bool]
+Work = Callable[[Progress], Any]
+
+
+class _Signals(QObject):
+    done = pyqtSignal(object)
+    failed = pyqtSignal(object)
+    progress = pyqtSignal(int, int)
+    part = pyqtSignal(object)
+
+
+class Job(QRunnable):
+    """One piece of work. `tell(part)` may be called from inside it to hand over what is ready so far."""
+
+    def __init__(self, title: str, work: Work) -> None:
+        super().__init__()
+        self.title = title
+        self.signals = _Signals()
+        self._work = work
+        self._stopped = False
+        self.setAutoDelete(False)
+
+    def stop(self) -> None:
+        """Ask the work to end; it answers with what it has."""
+        self._stopped = True
+
+    @property
+    def stopped(self) -> bool:
+        return self._stopped
+
+    def tell(self, part: object) -> None:
+        self.signals.part.emit(part)
+
+    def _progress(self, done: int, total: int) -> bool:
+        self.signals.progress.emit(done, total)
+        return not self._stopped
+
+    def run(self) -> None:
+        try:
+            result = self._work(self._progress)
+        except Exception as error:  # handed to the GUI thread, which knows what to say
+            self.signals.failed.emit(error)
+        else:
+            self.signals.done.emit(result)
+
+
+class Jobs(QObject):
+    """Runs one visible job at a time, and quiet ones beside it of which only the newest of a name counts."""
+
+    started = pyqtSignal(str)
+    progressed = pyqtSignal(int, int)
+    ended = pyqtSignal()
+    trouble = pyqtSignal(str)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._pool = QThreadPool(self)
+        self._pool.setMaxThreadCount(3)
+        self._visible: Job | None = None
+        self._quiet: dict[str, Job] = {}
+
+    @property
+    def busy(self) -> bool:
+        return self._visible is not None
+
+    @property
+    def idle(self) -> bool:
+        """Whether nothing at all is running."""
+        return self._visible is None and not self._quiet
+
+    def start(
+        self,
+        title: str,
+        work: Work,
+        done: Callable[[Any], None],
+        part: Callable[[Any], None] | None = None,
+    ) -> Job | None:
+        """Run `work` with progress shown; None when something else is running."""
+        if self._visible is not None:
+            self.trouble.emit(f"“{self._visible.title}” is still running; stop it first.")
+            return None
+        job = self._visible = Job(title, work)
+        job.signals.progress.connect(self.progressed)
+        job.signals.done.connect(lambda result: self._finish(lambda: done(result)))
+        job.signals.failed.connect(lambda error: self._finish(lambda: self._say(error)))
+        if part is not None:
+            job.signals.part.connect(part)
+        self.started.emit(title)
+        self._pool.start(job)
+        return job
+
+    def quiet(self, name: str, work: Work, done: Callable[[Any], None]) -> Job:
+        """Run `work` unseen; a newer job of the same name makes this one's answer worthless."""
+        old = self._quiet.get(name)
+        if old is not None:
+            old.stop()
+        job = self._quiet[name] = Job(name, work)
+        job.signals.done.connect(lambda result: self._settle(name, job, lambda: done(result)))
+        job.signals.failed.connect(lambda error: self._settle(name, job, lambda: self._say(error)))
+        self._pool.start(job)
+        return job
+
+    def stop(self) -> None:
+        if self._visible is not None:
+            self._visible.stop()
+
+    def wait(self) -> None:
+        """Stop everything and wait for it; for closing the window."""
+        for job in [*self._quiet.values(), *([self._visible] if self._visible else [])]:
+            job.stop()
+        self._pool.waitForDone()
+
+    def _finish(self, answer: Callable[[], None]) -> None:
+        self._visible = None
+        self.ended.emit()
+        answer()
+
+    def _settle(self, name: str, job: Job, answer: Callable[[], None]) -> None:
+        if self._quiet.get(name) is job:
+            del self._quiet[name]
+            answer()
+
+    def _say(self, error: Exception) -> None:
+        logging.getLogger(__name__).debug("job failed", exc_info=error)
+        self.trouble.emit(str(error) or type(error).__name__)

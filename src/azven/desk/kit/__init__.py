@@ -1,0 +1,1 @@
+"""The kit stage as it is seen."""

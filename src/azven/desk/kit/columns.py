@@ -1,0 +1,196 @@
+"""The columns of Kit's tables: how each field is shown and changed."""
+
+from collections.abc import Callable
+from typing import Any
+
+from azven.book.edits import Edit
+from azven.book.records import USE_CLASSES, Act, Link, Model, Unit, Zone
+from azven.desk.session import Session
+from azven.desk.tables import Column
+from azven.work import ground, kit, sheet
+
+
+def for_links(session: Session) -> list[Column]:
+    store = session.store
+
+    def change(**values: Callable[[Any], Any]) -> Callable[[Link, Any], bool]:
+        (field, convert), *_ = values.items()
+        return lambda link, value: session.do(lambda: kit.change_links(store, [link], **{field: convert(value)}))
+
+    def named(kind: type[Any], key: int | None) -> str:
+        return next((r.name for r in store.all(kind, id=key)), "") if key else ""
+
+    def bands(link: Link) -> list[tuple[str, Any]]:
+        return [(b[0], b[0]) for b in store.get(Model, link.model_id).bands]
+
+    def acts_text(link: Link) -> str:
+        return sheet.act_names(link, {a.id: a.name for a in kit.acts(store)})
+
+    def note(link: Link) -> str:
+        unit = next(iter(store.all(Unit, id=link.unit_id)), None) if link.unit_id else None
+        return kit.band_note(link, unit, store.get(Model, link.model_id))
+
+    def importances(_: Link) -> list[tuple[str, Any]]:
+        return [(f"{k} {v}", k) for k, v in kit.PRIORITIES.items()]
+
+    def roles(_: Link) -> list[tuple[str, Any]]:
+        return [("on", (False, False)), ("spare", (True, False)), ("set aside", (False, True))]
+
+    def set_role(link: Link, value: tuple[bool, bool]) -> bool:
+        return session.do(lambda: kit.change_links(store, [link], spare=value[0], set_aside=value[1]))
+
+    def act_choices(_: Link) -> list[tuple[str, Any]]:
+        acts = kit.acts(store)
+        runs = [acts[i:j] for i in range(len(acts)) for j in range(i + 1, len(acts) + 1)]
+        return [("always", ()), *((", ".join(a.name for a in r), tuple(a.id for a in r)) for r in runs)]
+
+    return [
+        Column("Name", 122, lambda x: x.name, change(name=str)),
+        Column(
+            "Model", 170, lambda x: named(Model, x.model_id), change(model_id=int),
+            lambda _: [(m.name, m.id) for m in ground.models(store)],
+        ),
+        Column("Band", 84, lambda x: x.band, change(band=str), bands),
+        Column(
+            "Room", 96, lambda x: named(Zone, x.zone_id), change(zone_id=int),
+            lambda _: [(z.name, z.id) for z in ground.zones(store)],
+        ),
+        Column(
+            "Importance", 88, lambda x: f"{x.priority} {kit.PRIORITIES.get(x.priority, '')}", change(priority=int),
+            importances,
+        ),
+        Column("Spectrum", 84, lambda x: x.use_class, change(use_class=str), lambda _: [(u, u) for u in USE_CLASSES]),
+        Column("Role", 66, lambda x: "set aside" if x.set_aside else "spare" if x.spare else "on", set_role, roles),
+        Column("Acts", 112, acts_text, change(acts=tuple), act_choices),
+        Column("Performer", 96, lambda x: x.performer, change(performer=str)),
+        Column(
+            "Unit", 78, lambda x: named(Unit, x.unit_id), change(unit_id=lambda v: v),
+            lambda _: [("none", None), *((u.name, u.id) for u in kit.units(store))],
+        ),
+        Column("Note", 120, note),
+    ]  # fmt: skip
+
+
+def for_units(session: Session) -> list[Column]:
+    store = session.store
+    setter = _setter(session)
+
+    def bands(unit: Unit) -> list[tuple[str, Any]]:
+        return [(b[0], b[0]) for b in store.get(Model, unit.model_id).bands]
+
+    return [
+        Column("Name", 140, lambda u: u.name, setter("name", str)),
+        Column(
+            "Model", 210, lambda u: store.get(Model, u.model_id).name, setter("model_id", int),
+            lambda _: [(m.name, m.id) for m in ground.models(store)],
+        ),
+        Column("Transmit band", 100, lambda u: u.band, setter("band", str), bands),
+        Column(
+            "Receive band", 100, lambda u: u.receiver_band or "same", setter("receiver_band", str),
+            lambda u: [("same", ""), *bands(u)],
+        ),
+        Column("Channels", 70, lambda u: str(u.channels), setter("channels", _whole), right=True),
+        Column("Serial", 110, lambda u: u.serial, setter("serial", str)),
+        Column("Note", 120, lambda u: u.note, setter("note", str)),
+    ]  # fmt: skip
+
+
+def for_models(session: Session) -> list[Column]:
+    setter = _setter(session)
+
+    def guard(kind: str) -> Column:
+        def change(model: Model, text: str) -> bool:
+            return session.do(
+                lambda: ground.change(model, f"{model.name}: {kind}", guard_hz={**model.guard_hz, kind: _kilo(text)})
+            )
+
+        return Column(f"{kind} kHz", 72, lambda m: f"{m.guard_hz.get(kind, 0) / 1e3:g}", change, right=True)
+
+    def bands_text(model: Model) -> str:
+        return ", ".join(b[0] for b in model.bands)
+
+    return [
+        Column("Name", 210, lambda m: m.name, setter("name", str)),
+        Column("Service", 70, lambda m: m.service, setter("service", str), lambda _: [(s, s) for s in kit.SERVICES]),
+        Column("Tuning bands MHz", 150, bands_text, setter("bands", _bands)),
+        Column("Step kHz", 62, lambda m: f"{m.step_hz / 1e3:g}", setter("step_hz", _kilo), right=True),
+        Column("Power mW", 66, lambda m: f"{m.power_mw:g}", setter("power_mw", _positive), right=True),
+        Column("Spacing kHz", 78, lambda m: f"{m.spacing_hz / 1e3:g}", setter("spacing_hz", _kilo), right=True),
+        *(guard(k) for k in ("2T3O", "3T3O", "2T5O")),
+    ]
+
+
+def for_acts(session: Session) -> list[Column]:
+    setter = _setter(session)
+
+    def moment(value: Any) -> str:
+        return f"{value:%Y-%m-%d %H:%M}" if value else "not set"
+
+    def links_in(act: Act) -> str:
+        return str(sum(act.id in x.acts or not x.acts for x in kit.links(session.store)))
+
+    return [
+        Column("Act", 220, lambda a: a.name, setter("name", str)),
+        Column("From UTC", 150, lambda a: moment(a.starts_at), setter("starts_at", _moment)),
+        Column("To UTC", 150, lambda a: moment(a.ends_at), setter("ends_at", _moment)),
+        Column("Links on", 80, links_in, right=True),
+    ]
+
+
+def _setter(session: Session) -> Callable[[str, Callable[[Any], Any]], Callable[[Any, Any], bool]]:
+    """Changes one field of a record; what cannot be read is said, and nothing changes."""
+
+    def make(field: str, convert: Callable[[Any], Any]) -> Callable[[Any, Any], bool]:
+        def edit(record: Any, value: Any) -> Edit:
+            return ground.change(record, f"{record.name}: {field.replace('_', ' ')}", **{field: convert(value)})
+
+        return lambda record, value: session.do(lambda: edit(record, value))
+
+    return make
+
+
+def _positive(text: Any) -> float:
+    try:
+        value = float(str(text).replace(",", "."))
+    except ValueError:
+        raise ValueError(f"“{text}” is not a number.") from None
+    if not 0 < value < 1e6:
+        raise ValueError(f"{text} is out of range.")
+    return value
+
+
+def _kilo(text: Any) -> int:
+    value = 0.0 if str(text).strip() in ("0", "") else _positive(text)
+    return round(value * 1000)
+
+
+def _whole(text: Any) -> int:
+    value = round(_positive(text))
+    if not 1 <= value <= 64:
+        raise ValueError("Between 1 and 64 channels.")
+    return value
+
+
+def _bands(text: Any) -> tuple[tuple[str, int, int], ...]:
+    out = []
+    for part in str(text).split(","):
+        low, mark, high = part.strip().replace("-", "–").partition("–")
+        if not mark:
+            raise ValueError(f"A tuning band is written low–high in MHz, not “{part.strip()}”.")
+        edges = round(_positive(low) * 1e6), round(_positive(high) * 1e6)
+        if edges[0] >= edges[1]:
+            raise ValueError(f"The tuning band {part.strip()} ends below its start.")
+        out.append((f"{low.strip()}–{high.strip()}", *edges))
+    return tuple(out)
+
+
+def _moment(text: Any) -> Any:
+    from datetime import UTC, datetime
+
+    if str(text).strip() in ("", "not set"):
+        return None
+    try:
+        found = datetime.fromisoformat(str(text).strip())
+    except ValueError:
+        raise ValueError(f"“{text}” is no date and time; write it like 2026-08-14 19:30.") from None
+    return found.replace(tzinfo=UTC) if found.tzinfo is None else found

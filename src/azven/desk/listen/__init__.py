@@ -1,0 +1,1 @@
+"""The listen stage as it is seen."""

@@ -1,0 +1,248 @@
+"""The plot of sweeps: each on its own and the merged worst case, with the class of every raster channel under it."""
+
+import numpy as np
+from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
+from PyQt6.QtGui import (
+    QBrush,
+    QIcon,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QPolygonF,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import QWidget
+
+from azven.desk import theme as look
+from azven.desk.axis import Axis, polygon, silhouette
+from azven.desk.session import Session
+from azven.rf.sweep import Line, Sweep
+from azven.work.listen import USES
+
+_LEFT, _RIGHT, _TOP, _CELL = 50, 12, 10, 18
+_TOP_DBM, _BOTTOM_DBM, _GRID_DB = -30.0, -130.0, 20
+_ROLES = ("petrol", "plum", "slate", "ochre")
+
+
+class SweepPlot(QWidget):
+    """Painted from arrays; shares its zoom with the spine."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.setMouseTracking(True)
+        self.setMinimumHeight(240)
+        self.setAccessibleName("Sweeps over frequency")
+        self._session = session
+        self._axis = Axis(session)
+        self.live: tuple[list[np.ndarray], list[np.ndarray]] | None = None
+        self._pointer: float | None = None
+        for signal in (session.edited, session.selected, session.view_changed, session.themed):
+            signal.connect(self.update)
+
+    def sample(self, sweep_id: int) -> QIcon:
+        """A bit of the line with which a sweep is drawn."""
+        ids = [record.id for record, _ in self._session.picture.sweeps]
+        pixmap = QPixmap(12, 12)
+        pixmap.fill(self._session.theme.color(_ROLES[ids.index(sweep_id) % len(_ROLES)]))
+        return QIcon(pixmap.copy(0, 4, 12, 4))
+
+    def start_live(self) -> None:
+        """Begin drawing a sweep that is being taken."""
+        self.live = ([], [])
+        self.update()
+
+    def add_live(self, freq: np.ndarray, level: np.ndarray) -> None:
+        if self.live is not None:
+            self.live[0].append(freq)
+            self.live[1].append(level)
+            self.update()
+
+    def end_live(self) -> None:
+        self.live = None
+        self.update()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._axis.place(_LEFT, self.width() - _LEFT - _RIGHT)
+
+    @property
+    def _bottom(self) -> float:
+        return self.height() - _CELL * (len(USES) + 1) - 10
+
+    def _y(self, level: np.ndarray) -> np.ndarray:
+        share = (np.clip(level, _BOTTOM_DBM, _TOP_DBM) - _BOTTOM_DBM) / (_TOP_DBM - _BOTTOM_DBM)
+        return self._bottom - share * (self._bottom - _TOP)
+
+    # -- painting ------------------------------------------------------------------------------------
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), self._session.theme.color("ground"))
+        self._paint_grid(painter)
+        painter.save()
+        painter.setClipRect(QRectF(self._axis.left, _TOP, self._axis.width, self.height()))
+        self._paint_merged(painter)
+        chosen = self._session.selection
+        for i, (record, sweep) in enumerate(self._session.picture.sweeps):
+            bold = chosen.kind == "sweep" and chosen.key == record.id
+            self._paint_sweep(painter, sweep, _ROLES[i % len(_ROLES)], bold)
+        if self.live is not None and self.live[0]:
+            self._paint_curve(painter, np.concatenate(self.live[0]), np.concatenate(self.live[1]), "brick", 1)
+        self._paint_lines(painter)
+        self._paint_cells(painter)
+        painter.restore()
+        self._paint_pointer(painter)
+
+    def _paint_grid(self, painter: QPainter) -> None:
+        theme = self._session.theme
+        painter.setFont(look.font(look.SMALL_PX))
+        for level in range(int(_TOP_DBM) - 10, int(_BOTTOM_DBM) - 1, -_GRID_DB):
+            y = float(self._y(np.array([level], float))[0])
+            painter.setPen(theme.color("line"))
+            painter.drawLine(QLineF(_LEFT, y, self.width() - _RIGHT, y))
+            painter.setPen(theme.color("dim"))
+            text = f"{level}".replace("-", "−")
+            painter.drawText(QRectF(0, y - 8, _LEFT - 6, 16), Qt.AlignmentFlag.AlignRight, text)
+        painter.drawText(QRectF(4, _TOP - 8, _LEFT, 16), Qt.AlignmentFlag.AlignLeft, "dBm")
+
+    def _paint_merged(self, painter: QPainter) -> None:
+        merged = self._session.picture.merged
+        if merged is None:
+            return
+        share, level = silhouette(merged.freq_hz, merged.level_dbm, *self._session.view_hz, int(self._axis.width))
+        if len(share):
+            curve = polygon(self._axis.left + share * self._axis.width, self._y(level))
+            ends = [QPointF(curve[0].x(), self._bottom), QPointF(curve[len(share) - 1].x(), self._bottom)]
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(self._session.theme.color("silhouette", 130))
+            painter.drawPolygon(QPolygonF([ends[0], *curve, ends[1]]))
+
+    def _paint_sweep(self, painter: QPainter, sweep: Sweep, role: str, bold: bool) -> None:
+        self._paint_curve(painter, sweep.freq_hz, sweep.level_dbm, role, 2 if bold else 1)
+
+    def _paint_curve(self, painter: QPainter, freq: np.ndarray, level: np.ndarray, role: str, width: int) -> None:
+        share, level = silhouette(freq, level, *self._session.view_hz, int(self._axis.width))
+        painter.setPen(QPen(self._session.theme.color(role), width))
+        painter.drawPolyline(polygon(self._axis.left + share * self._axis.width, self._y(level)))
+
+    def _paint_lines(self, painter: QPainter) -> None:
+        theme = self._session.theme
+        chosen = self._session.selection
+        for line in self._session.picture.lines:
+            x, y = self._axis.x(line.freq_hz), float(self._y(np.array([line.level_dbm]))[0])
+            here = chosen.kind == "line" and chosen.key == line
+            painter.setPen(QPen(theme.color("brick"), 2 if here else 1))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawEllipse(QPointF(x, y - 8), 5, 5)
+            painter.drawLine(QLineF(x, y - 3, x, y + 2))
+
+    def _paint_cells(self, painter: QPainter) -> None:
+        theme = self._session.theme
+        picture = self._session.picture
+        painter.setFont(look.font(look.SMALL_PX))
+        for n, use in enumerate(USES):
+            top = self._bottom + 4 + n * _CELL
+            for decision in picture.decisions[use]:
+                channel = decision.reading.channel
+                left = self._axis.x(channel.low_hz)
+                box = QRectF(left, top, self._axis.x(channel.high_hz) - left - 1, _CELL - 2)
+                self._paint_cell(painter, box, decision.reading.occupancy)
+        for decision in picture.decisions["voice"]:
+            channel = decision.reading.channel
+            left = self._axis.x(channel.low_hz)
+            box = QRectF(left, self._bottom + 4 + _CELL * len(USES), self._axis.x(channel.high_hz) - left, _CELL)
+            if box.width() > 16:
+                painter.setPen(theme.color("dim"))
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, channel.name)
+        painter.setClipping(False)
+        painter.setPen(theme.color("dim"))
+        for n, use in enumerate(USES):
+            box = QRectF(0, self._bottom + 3 + n * _CELL, _LEFT - 6, _CELL)
+            painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, use)
+
+    def _paint_cell(self, painter: QPainter, box: QRectF, occupancy: str) -> None:
+        """quiet: open; usable: half filled; taken: hatched; unknown: dotted outline."""
+        theme = self._session.theme
+        if occupancy == "taken":
+            painter.fillRect(box, theme.color("slate", 60))
+            painter.fillRect(box, QBrush(theme.color("slate"), Qt.BrushStyle.BDiagPattern))
+        elif occupancy == "usable":
+            painter.fillRect(box, theme.color("lane"))
+            painter.fillRect(box.adjusted(0, box.height() / 2, 0, 0), theme.color("ochre"))
+        elif occupancy == "quiet":
+            painter.fillRect(box, theme.color("lane"))
+        style = Qt.PenStyle.DotLine if occupancy == "unknown" else Qt.PenStyle.SolidLine
+        painter.setPen(QPen(theme.color("line"), 1, style))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(box)
+
+    def _paint_pointer(self, painter: QPainter) -> None:
+        if self._pointer is None or not self._axis.inside(self._pointer):
+            return
+        theme = self._session.theme
+        freq = self._axis.hz(self._pointer)
+        painter.setPen(QPen(theme.color("dim"), 1, Qt.PenStyle.DotLine))
+        painter.drawLine(QLineF(self._pointer, _TOP, self._pointer, self._bottom))
+        text = f"{freq / 1e6:.3f} MHz"
+        merged = self._session.picture.merged
+        if merged is not None:
+            near = merged.between(int(freq - self._axis.hz_per_pixel), int(freq + self._axis.hz_per_pixel) + 1)
+            levels = merged.level_dbm[near]
+            if len(levels):
+                text += f"   {levels.max():.0f} dBm".replace("-", "−")
+        painter.setFont(look.font())
+        width = painter.fontMetrics().horizontalAdvance(text) + 12
+        left = min(self._pointer + 8, self.width() - width - _RIGHT)
+        box = QRectF(left, _TOP, width, 20)
+        painter.fillRect(box, theme.color("field"))
+        painter.setPen(theme.color("ink"))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    # -- mouse ---------------------------------------------------------------------------------------
+
+    def line_at(self, at: QPointF) -> Line | None:
+        """The unclaimed line whose ring is at a point."""
+        for line in self._session.picture.lines:
+            y = float(self._y(np.array([line.level_dbm]))[0]) - 8
+            if abs(self._axis.x(line.freq_hz) - at.x()) < 8 and abs(y - at.y()) < 10:
+                return line
+        return None
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        at = event.position()
+        if (line := self.line_at(at)) is not None:
+            self._session.select("line", line)
+            return
+        use_row = int((at.y() - self._bottom - 4) // _CELL)
+        if 0 <= use_row < len(USES):
+            freq = self._axis.hz(at.x())
+            for decision in self._session.picture.decisions[USES[use_row]]:
+                if decision.reading.channel.low_hz <= freq < decision.reading.channel.high_hz:
+                    self._session.select("channel", (USES[use_row], decision.reading.channel.name))
+            return
+        self._axis.press(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None:
+            self._pointer = event.position().x()
+            if event.buttons():
+                self._axis.drag(event)
+            self.update()
+
+    def leaveEvent(self, event: object) -> None:
+        self._pointer = None
+        self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._axis.release()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self._axis.whole()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None:
+            self._axis.wheel(event)

@@ -1,0 +1,1 @@
+"""The plan stage as it is seen."""

@@ -1,0 +1,427 @@
+"""The lane chart: one lane per link, tinted where it cannot go, its pennant where it stands."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QBrush,
+    QColor,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import QAbstractScrollArea
+
+from azven.desk import theme as look
+from azven.desk.axis import Axis
+from azven.desk.jobs import Progress
+from azven.desk.marks import paint_lock, paint_pennant, paint_state, service_color
+from azven.desk.session import Session
+from azven.desk.theme import Theme
+from azven.work import plan
+from azven.work.plan import Board, Trial, Verdict
+from azven.work.reasons import LANE_CAUSES, lane_of, mhz, refined_causes
+
+ROW, HEAD = 21, 26
+NAME_W, TAIL_W = 152, 152
+_GRAB_PX = 14
+
+
+@dataclass(frozen=True)
+class LaneTint:
+    """Steps of a link [Hz] (n,) and the cause that closes each (n,), an index into LANE_CAUSES."""
+
+    freq_hz: NDArray[np.int64]
+    cause: NDArray[np.int8]
+
+
+def tint_lanes(now: Board, names: list[str], progress: Progress) -> dict[str, LaneTint]:
+    """Tints of some lanes; stops early when asked to."""
+    out: dict[str, LaneTint] = {}
+    for i, name in enumerate(names):
+        found = lane_of(now, name)
+        out[name] = LaneTint(found.freq_hz, refined_causes(now, name, found)[0])
+        if not progress(i + 1, len(names)):
+            break
+    return out
+
+
+def cause_color(theme: Theme, cause: str) -> QColor:
+    """The tint of a cause; television is hatched and closed ground is plain, so colour is not alone."""
+    return {
+        "free": theme.color("lane"),
+        "tuning": theme.color("shut"),
+        "permission": theme.color("shut"),
+        "television": theme.color("slate", 60),
+        "sweep": theme.color("ochre", 80),
+        "neighbour": theme.color("brick", 90),
+        "spacing": theme.color("slate", 120),
+        "intermodulation": theme.color("plum", 70),
+    }[cause]
+
+
+class LaneChart(QAbstractScrollArea):
+    """Painted from arrays. Selecting, dragging and nudging a pennant happen here; the rules are in `work.plan`."""
+
+    moved = pyqtSignal(str, int)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.setFrameShape(self.Shape.NoFrame)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Lane chart: one lane per link, frequency to the right")
+        self.viewport().setMouseTracking(True)
+        self._session = session
+        self._axis = Axis(session)
+        self._board: Board | None = None
+        self._tints: dict[str, LaneTint] = {}
+        self._strips: dict[str, tuple[float, float, QImage]] = {}
+        self.trial: Trial | None = None
+        self.dragged: str | None = None
+        self._panning = False
+        for signal in (session.selected, session.view_changed, session.themed):
+            signal.connect(self._repaint)
+        session.selected.connect(self._scroll_to_selected)
+
+    # -- what is shown -------------------------------------------------------------------------------
+
+    def show_board(self, board: Board) -> None:
+        """Show another plan; tints are worked out off this thread, what is in view first."""
+        if board is self._board:
+            return
+        self._board = board
+        self._tints = {n: t for n, t in self._tints.items() if n in board.input.links}
+        self._strips.clear()
+        self._range()
+        self._tint()
+        self._repaint()
+
+    def _tint(self) -> None:
+        board = self._board
+        if board is None:
+            return
+        first = self.verticalScrollBar().value() // ROW
+        order = [v.link.name for v in board.verdicts]
+        order = order[first : first + 40] + order[:first] + order[first + 40 :]
+        self._session.jobs.quiet(
+            "lanes",
+            lambda progress: tint_lanes(board, order, progress),
+            lambda tints: self._tinted(board, tints),
+        )
+
+    def _tinted(self, board: Board, tints: dict[str, LaneTint]) -> None:
+        if board is self._board:
+            self._tints = tints
+            self._strips.clear()
+            self._repaint()
+
+    def _repaint(self) -> None:
+        self.viewport().update()
+
+    def _range(self) -> None:
+        rows = len(self._board.verdicts) if self._board else 0
+        page = self.viewport().height() - HEAD
+        self.verticalScrollBar().setRange(0, max(rows * ROW - page, 0))
+        self.verticalScrollBar().setPageStep(max(page, 1))
+        self.verticalScrollBar().setSingleStep(ROW)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._axis.place(NAME_W, self.viewport().width() - NAME_W - TAIL_W)
+        self._range()
+
+    def scrollContentsBy(self, dx: int, dy: int) -> None:
+        self._repaint()
+
+    def _scroll_to_selected(self) -> None:
+        row = self._row_of(self._session.link_name)
+        if row is None:
+            return
+        bar = self.verticalScrollBar()
+        if row * ROW < bar.value():
+            bar.setValue(row * ROW)
+        elif (row + 1) * ROW > bar.value() + bar.pageStep():
+            bar.setValue((row + 1) * ROW - bar.pageStep())
+
+    def _row_of(self, name: str | None) -> int | None:
+        verdicts = self._board.verdicts if self._board else ()
+        return next((i for i, v in enumerate(verdicts) if v.link.name == name), None)
+
+    def _row_at(self, y: float) -> int | None:
+        row = int((y - HEAD + self.verticalScrollBar().value()) // ROW)
+        return row if self._board and y >= HEAD and 0 <= row < len(self._board.verdicts) else None
+
+    # -- painting ------------------------------------------------------------------------------------
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self.viewport())
+        theme = self._session.theme
+        painter.fillRect(self.viewport().rect(), theme.color("ground"))
+        if self._board is not None:
+            top = self.verticalScrollBar().value()
+            last = min(len(self._board.verdicts), (top + self.viewport().height()) // ROW + 1)
+            for i in range(top // ROW, last):
+                self._paint_lane(painter, self._board.verdicts[i], HEAD + i * ROW - top)
+        self._paint_head(painter)
+        self._paint_trial(painter)
+
+    def _paint_head(self, painter: QPainter) -> None:
+        theme = self._session.theme
+        width = self.viewport().width()
+        painter.fillRect(QRectF(0, 0, width, HEAD), theme.color("ground"))
+        painter.setPen(theme.color("line"))
+        painter.drawLine(0, HEAD - 1, width, HEAD - 1)
+        painter.setFont(look.font(look.SMALL_PX))
+        painter.setPen(theme.color("dim"))
+        painter.save()
+        painter.setClipRect(QRectF(self._axis.left, 0, self._axis.width, HEAD))
+        for decision in self._session.picture.decisions["voice"]:
+            channel = decision.reading.channel
+            left, right = self._axis.x(channel.low_hz), self._axis.x(channel.high_hz)
+            if right - left > 16:
+                painter.drawText(QRectF(left, 0, right - left, HEAD - 2), Qt.AlignmentFlag.AlignCenter, channel.name)
+        painter.restore()
+        tail = self._axis.left + self._axis.width
+        middle = Qt.AlignmentFlag.AlignVCenter
+        painter.drawText(QRectF(12, 0, NAME_W, HEAD), middle, "link")
+        painter.drawText(QRectF(tail, 0, 74, HEAD), middle | Qt.AlignmentFlag.AlignRight, "MHz")
+        painter.drawText(QRectF(tail + 74, 0, 68, HEAD), middle | Qt.AlignmentFlag.AlignRight, "margin kHz")
+
+    def _paint_lane(self, painter: QPainter, verdict: Verdict, y: float) -> None:
+        theme = self._session.theme
+        name = verdict.link.name
+        width = self.viewport().width()
+        if name == self._session.link_name:
+            painter.fillRect(QRectF(0, y, width, ROW), theme.color("chosen"))
+            if self.hasFocus():
+                painter.fillRect(QRectF(0, y, 3, ROW), theme.color("accent"))
+        lane = QRectF(self._axis.left, y + 1.5, self._axis.width, ROW - 3)
+        painter.fillRect(lane, theme.color("shut"))
+        painter.save()
+        painter.setClipRect(lane)
+        self._paint_tint(painter, name, lane)
+        self._paint_place(painter, verdict, y)
+        painter.restore()
+        self._paint_name(painter, verdict, y)
+        self._paint_tail(painter, verdict, y)
+
+    def _paint_tint(self, painter: QPainter, name: str, lane: QRectF) -> None:
+        tint = self._tints.get(name)
+        if tint is None or not len(tint.freq_hz):
+            return
+        low, high = self._session.view_hz
+        strip = self._strips.get(name)
+        if strip is None or strip[:2] != (low, high) or strip[2].width() != int(lane.width()):
+            strip = (low, high, _strip(tint, low, high, int(lane.width()), self._session.theme))
+            self._strips[name] = strip
+        painter.drawImage(lane, strip[2])
+        self._hatch_television(painter, tint, lane)
+
+    def _hatch_television(self, painter: QPainter, tint: LaneTint, lane: QRectF) -> None:
+        taken = tint.cause == LANE_CAUSES.index("television")
+        edges = np.flatnonzero(np.diff(np.r_[False, taken, False].astype(np.int8)))
+        hatch = QBrush(self._session.theme.color("slate", 110), Qt.BrushStyle.BDiagPattern)
+        for start, stop in edges.reshape(-1, 2).tolist():
+            left = self._axis.x(float(tint.freq_hz[start]))
+            right = self._axis.x(float(tint.freq_hz[stop - 1]))
+            if right > lane.left() and left < lane.right():
+                painter.fillRect(QRectF(left, lane.top(), right - left, lane.height()), hatch)
+
+    def _paint_place(self, painter: QPainter, verdict: Verdict, y: float) -> None:
+        freq = verdict.freq_hz
+        theme = self._session.theme
+        color = service_color(theme, verdict.link.service)
+        if self.dragged == verdict.link.name and self.trial is not None:
+            freq = self.trial.freq_hz
+            color = color if self.trial.clean else theme.color("brick")
+        elif verdict.state == "broken":
+            color = theme.color("brick")
+        if freq is None:
+            return
+        x = self._axis.x(freq)
+        painter.setPen(QPen(color, 1.0))
+        painter.drawLine(QLineF(x, y + 2, x, y + ROW - 2))
+        paint_pennant(painter, QPointF(x, y + 3), verdict.link.service, color, outlined=verdict.link.spare)
+
+    def _paint_name(self, painter: QPainter, verdict: Verdict, y: float) -> None:
+        theme = self._session.theme
+        painter.setFont(look.font(bold=verdict.link.priority <= 2 and not verdict.link.spare))
+        painter.setPen(theme.color("ink"))
+        metrics = painter.fontMetrics()
+        text = metrics.elidedText(verdict.link.name, Qt.TextElideMode.ElideRight, NAME_W - 34)
+        painter.drawText(QRectF(12, y, NAME_W - 20, ROW), Qt.AlignmentFlag.AlignVCenter, text)
+        if verdict.locked:
+            paint_lock(painter, QPointF(NAME_W - 17, y + 6), theme.color("dim"))
+
+    def _paint_tail(self, painter: QPainter, verdict: Verdict, y: float) -> None:
+        theme = self._session.theme
+        left = self._axis.left + self._axis.width
+        right = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
+        painter.setFont(look.font())
+        if verdict.freq_hz is None:
+            painter.setPen(theme.color("brick_text"))
+            painter.drawText(QRectF(left, y, 118, ROW), right, "no frequency")
+            paint_state(painter, QRectF(left + 132, y + 5.5, 10, 10), "unplaced", theme)
+            return
+        painter.setPen(theme.color("ink"))
+        painter.drawText(QRectF(left, y, 74, ROW), right, mhz(verdict.freq_hz))
+        role = {"broken": "brick_text", "tight": "ochre_text"}.get(verdict.state, "ink")
+        painter.setPen(theme.color(role))
+        text = "blocked" if verdict.fault else _margin_text(verdict.margin_hz)
+        painter.drawText(QRectF(left + 74, y, 50, ROW), right, text)
+        paint_state(painter, QRectF(left + 132, y + 5.5, 10, 10), verdict.state, theme)
+
+    def _paint_trial(self, painter: QPainter) -> None:
+        if self.trial is None or self.dragged is None:
+            return
+        row = self._row_of(self.dragged)
+        if row is None:
+            return
+        theme = self._session.theme
+        y = HEAD + row * ROW - self.verticalScrollBar().value()
+        text = f"{mhz(self.trial.freq_hz)}   {self.trial.sentence()}"
+        painter.setFont(look.font(bold=True))
+        width = painter.fontMetrics().horizontalAdvance(text) + 20
+        x = min(max(self._axis.x(self.trial.freq_hz) - width / 2, 4), self.viewport().width() - width - 4)
+        below = y + ROW + 26 < self.viewport().height()
+        box = QRectF(x, y + ROW + 2 if below else y - 26, width, 24)
+        painter.fillRect(box, theme.color("field"))
+        painter.setPen(QPen(theme.color("accent" if self.trial.clean else "brick"), 1.5))
+        painter.drawRect(box)
+        painter.setPen(theme.color("ink" if self.trial.clean else "brick_text"))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    # -- mouse and keys ------------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._board is None:
+            return
+        row = self._row_at(event.position().y())
+        if row is None:
+            return
+        verdict = self._board.verdicts[row]
+        self._session.select("link", verdict.link.name)
+        x = event.position().x()
+        if verdict.freq_hz is not None and not verdict.locked:
+            at = self._axis.x(verdict.freq_hz)
+            if at - 4 <= x <= at + _GRAB_PX:
+                self.dragged = verdict.link.name
+                return
+        if self._axis.inside(x):
+            self._panning = True
+            self._axis.press(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._board is None:
+            return
+        if self.dragged is not None:
+            self.try_at(self.dragged, self._axis.hz(event.position().x()))
+        elif self._panning:
+            self._axis.drag(event)
+        else:
+            self._hint(event)
+
+    def _hint(self, event: QMouseEvent) -> None:
+        row = self._row_at(event.position().y())
+        if row is None or self._board is None or not self._axis.inside(event.position().x()):
+            self._session.hinted.emit(None)
+            return
+        name = self._board.verdicts[row].link.name
+        tint, freq = self._tints.get(name), self._axis.hz(event.position().x())
+        cause = "not tunable"
+        if tint is not None and len(tint.freq_hz) and tint.freq_hz[0] <= freq <= tint.freq_hz[-1]:
+            cause = LANE_CAUSES[tint.cause[int(np.argmin(np.abs(tint.freq_hz - freq)))]]
+        bar = next((b.text for b in self._board.input.bars[name] if b.low_hz <= freq < b.high_hz), cause)
+        self._session.hinted.emit(f"{name} at {freq / 1e6:.3f}: {bar}")
+
+    def try_at(self, name: str, freq_hz: float) -> None:
+        """Show what would happen if the link stood there."""
+        assert self._board is not None
+        freq = plan.nearest_step(self._board.input, name, freq_hz)
+        if self.trial is None or self.trial.freq_hz != freq:
+            self.trial = plan.try_at(self._board, name, freq)
+            self._repaint()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        name, trial = self.dragged, self.trial
+        self.dragged = self.trial = None
+        self._panning = False
+        self._axis.release()
+        self._repaint()
+        if name is None or trial is None or self._board is None:
+            return
+        if trial.freq_hz != self._board.frequencies.get(name):
+            self.moved.emit(name, trial.freq_hz)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self._axis.whole()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is None:
+            return
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier and self._axis.inside(event.position().x()):
+            self._axis.wheel(event)
+        else:
+            super().wheelEvent(event)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None or self._board is None or not self._board.verdicts:
+            return
+        row = self._row_of(self._session.link_name)
+        step = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(Qt.Key(event.key()))
+        nudge = {Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1}.get(Qt.Key(event.key()))
+        if step is not None:
+            row = 0 if row is None else max(0, min(len(self._board.verdicts) - 1, row + step))
+            self._session.select("link", self._board.verdicts[row].link.name)
+        elif nudge is not None and row is not None:
+            self._nudge(self._board.verdicts[row], nudge)
+        else:
+            super().keyPressEvent(event)
+
+    def _nudge(self, verdict: Verdict, steps: int) -> None:
+        assert self._board is not None
+        if verdict.freq_hz is not None and not verdict.locked:
+            wish = self._board.input.wish(verdict.link.name)
+            self.moved.emit(verdict.link.name, plan.nearest_step(
+                self._board.input, verdict.link.name, verdict.freq_hz + steps * wish.step_hz))  # fmt: skip
+
+
+def _margin_text(margin_hz: int | None) -> str:
+    return "free" if margin_hz is None else f"{margin_hz / 1e3:g}".replace("-", "−")
+
+
+def _strip(tint: LaneTint, low_hz: float, high_hz: float, columns: int, theme: Theme) -> QImage:
+    """One row of pixels: in each column the most open cause, so that narrow gaps stay visible."""
+    palette = np.array([cause_color(theme, c).rgba() for c in LANE_CAUSES], np.uint32)
+    step = int(tint.freq_hz[1] - tint.freq_hz[0]) if len(tint.freq_hz) > 1 else 25_000
+    edges = np.linspace(low_hz, high_hz, columns + 1)
+    first = np.searchsorted(tint.freq_hz, edges[:-1] - step / 2)
+    last = np.maximum(np.searchsorted(tint.freq_hz, edges[1:] - step / 2), first + 1)
+    inside = (edges[1:] > tint.freq_hz[0]) & (edges[:-1] < tint.freq_hz[-1])
+    blocked = np.cumsum(np.r_[0, tint.cause > 0])
+    n = len(tint.cause)
+    first, last = np.clip(first, 0, n - 1), np.clip(last, 1, n)
+    share = (blocked[last] - blocked[first]) / np.maximum(last - first, 1)
+    code = tint.cause[np.clip((first + last) // 2, 0, n - 1)]
+    worst = np.array([tint.cause[a:b].max(initial=0) for a, b in zip(first, last, strict=True)], np.int8)
+    colors = palette[np.where(code > 0, code, worst)]
+    lane = palette[0]
+    pixels = np.where(inside & (share > 0), _blend(colors, lane, share), lane)
+    pixels = np.where(inside, pixels, theme.color("shut").rgba()).astype(np.uint32)
+    return QImage(pixels.tobytes(), columns, 1, 4 * columns, QImage.Format.Format_ARGB32).copy()
+
+
+def _blend(top: NDArray[np.uint32], under: np.uint32, share: NDArray[np.float64]) -> NDArray[np.uint32]:
+    """Colours over the lane's ground, as strong as their own alpha times the share of closed steps."""
+    alpha = (top >> 24) / 255.0 * np.clip(share, 0.25, 1)
+    out = np.full(top.shape, 0xFF << 24, np.uint32)
+    for shift in (0, 8, 16):
+        mixed = ((top >> shift) & 255) * alpha + ((int(under) >> shift) & 255) * (1 - alpha)
+        out |= mixed.astype(np.uint32) << shift
+    return out

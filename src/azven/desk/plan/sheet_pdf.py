@@ -1,0 +1,63 @@
+"""The frequency sheet as PDF: Qt lays out the HTML, we draw it page by page with our own head and foot."""
+
+from pathlib import Path
+
+from PyQt6.QtCore import QMarginsF, QRectF, QSizeF, Qt
+from PyQt6.QtGui import QPageLayout, QPageSize, QPainter, QPdfWriter, QTextDocument
+
+from azven.desk import theme as look
+
+_DPI = 300
+_MARGIN_MM = 14.0
+_FOOT_PX = 90
+_STYLE = """
+body, td, th, p { font-family: B612; font-size: 34px; color: #1D2A2E; }
+h1 { font-size: 64px; } h2 { font-size: 44px; }
+p.where, span.count { color: #5A625E; } span.count { font-size: 28px; }
+p.warning { color: #983225; font-weight: bold; }
+p.advice { color: #5A625E; font-size: 28px; }
+th { color: #5A625E; border-bottom: 2px solid #5A625E; }
+td.figure { font-size: 40px; font-weight: bold; }
+"""
+
+
+def write_pdf(html: str, path: Path) -> int:
+    """Write `html` to `path`; returns the number of pages. Raises OSError when it cannot be written."""
+    with path.open("wb"):
+        pass
+    writer = QPdfWriter(str(path))
+    writer.setResolution(_DPI)
+    writer.setCreator("Azven")
+    margins = QMarginsF(_MARGIN_MM, _MARGIN_MM, _MARGIN_MM, _MARGIN_MM)
+    writer.setPageLayout(
+        QPageLayout(
+            QPageSize(QPageSize.PageSizeId.A4),
+            QPageLayout.Orientation.Portrait,
+            margins,
+            QPageLayout.Unit.Millimeter,
+        )
+    )
+    document = QTextDocument()
+    layout = document.documentLayout()
+    assert layout is not None
+    layout.setPaintDevice(writer)
+    document.setDefaultFont(look.font(34))
+    document.setDefaultStyleSheet(_STYLE)
+    document.setHtml(html)
+    width, height = writer.width(), writer.height() - _FOOT_PX
+    document.setPageSize(QSizeF(width, height))
+    painter = QPainter(writer)
+    pages = document.pageCount()
+    for page in range(pages):
+        if page:
+            writer.newPage()
+        painter.save()
+        painter.translate(0, -page * height)
+        document.drawContents(painter, QRectF(0, page * height, width, height))
+        painter.restore()
+        painter.setFont(look.font(28))
+        foot = QRectF(0, height + 30, width, _FOOT_PX - 30)
+        painter.drawText(foot, Qt.AlignmentFlag.AlignRight, f"page {page + 1} of {pages}")
+        painter.drawText(foot, Qt.AlignmentFlag.AlignLeft, "Azven frequency sheet")
+    painter.end()
+    return pages

@@ -1,0 +1,154 @@
+"""The Reasons panel: verdict, arithmetic, origins, and what could be done, for whatever is selected."""
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QGridLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from azven.desk.session import Session
+from azven.rf.sweep import Line
+from azven.work import ground, listen, reasons
+from azven.work.reasons import Option, Reasons, Row
+
+_WIDTH = 288
+_ONE_LINE = 36
+_EMPTY = "Select a link, a sweep, a line, a channel or a range, and this panel says why it is as it is."
+_STATE_ROLE = {"broken": "bad", "no room": "bad", "taken": "bad", "holds, barely": "warn", "usable": "warn"}
+
+
+class ReasonsPanel(QScrollArea):
+    """Shows `Reasons`; the slow part, alternatives that are tried out, follows from a quiet job."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.setObjectName("side")
+        self.setFixedWidth(_WIDTH)
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setAccessibleName("Reasons")
+        self._session = session
+        self.shown: Reasons | None = None
+        session.selected.connect(self.refresh)
+        session.edited.connect(self.refresh)
+
+    def refresh(self) -> None:
+        """Work out the reasons for the selection anew."""
+        self.shown = self._reasons()
+        self._lay_out(self.shown)
+        name = self._session.link_name
+        if name is not None:
+            board, store = self._session.board, self._session.store
+            self._session.jobs.quiet(
+                "alternatives",
+                lambda _: reasons.better_place(store, board, name),
+                lambda options: self._add_options(board, options),
+            )
+
+    def _add_options(self, board: object, options: tuple[Option, ...]) -> None:
+        if options and self.shown is not None and board is self._session.board:
+            self.shown = self.shown.with_options(options + self.shown.options)
+            self._lay_out(self.shown)
+
+    def _reasons(self) -> Reasons | None:
+        session, chosen = self._session, self._session.selection
+        if (name := session.link_name) is not None:
+            return reasons.for_link(session.store, session.board, session.picture, name, session.now())
+        if chosen.kind == "sweep":
+            record = next((s for s in listen.sweeps(session.store) if s.id == chosen.key), None)
+            return None if record is None else reasons.for_sweep(record, session.store, session.now())
+        if chosen.kind == "line" and isinstance(chosen.key, Line) and chosen.key in session.picture.lines:
+            return reasons.for_line(session.store, chosen.key)
+        if chosen.kind == "channel" and isinstance(chosen.key, tuple):
+            return reasons.for_channel(session.picture, *chosen.key, session.now())
+        if chosen.kind == "rule" and isinstance(chosen.key, int):
+            region = ground.current(session.store).region
+            if region is not None and chosen.key < len(region.rules):
+                return reasons.for_rule(region, region.rules[chosen.key])
+        if chosen.kind == "neighbour":
+            found = next((n for n in ground.neighbours(session.store) if n.id == chosen.key), None)
+            return None if found is None else reasons.for_neighbour(session.store, found)
+        return None
+
+    # -- layout --------------------------------------------------------------------------------------
+
+    def _lay_out(self, found: Reasons | None) -> None:
+        body = QWidget()
+        body.setObjectName("sideBody")
+        box = QVBoxLayout(body)
+        box.setContentsMargins(16, 14, 14, 14)
+        box.setSpacing(6)
+        if found is None:
+            box.addWidget(_label(_EMPTY, "dim"))
+        else:
+            self._fill(box, found)
+        box.addStretch(1)
+        self.setWidget(body)
+
+    def _fill(self, box: QVBoxLayout, found: Reasons) -> None:
+        box.addWidget(_label(found.title, "title"))
+        head = QGridLayout()
+        head.setColumnStretch(0, 1)
+        head.addWidget(_label(found.figure, "figure"), 0, 0)
+        head.addWidget(_label(found.state, _STATE_ROLE.get(found.state, "section"), wrap=False), 0, 1)
+        box.addLayout(head)
+        box.addWidget(_label(found.verdict))
+        self._rows(box, "The arithmetic", found.arithmetic)
+        self._rows(box, "Where it comes from", found.origins)
+        if found.options:
+            self._heading(box, "What could be done")
+            for option in found.options:
+                box.addWidget(self._option(option))
+
+    def _heading(self, box: QVBoxLayout, title: str) -> None:
+        rule = QFrame()
+        rule.setObjectName("rule")
+        box.addSpacing(6)
+        box.addWidget(rule)
+        box.addWidget(_label(title, "section"))
+
+    def _rows(self, box: QVBoxLayout, title: str, rows: tuple[Row, ...]) -> None:
+        if not rows:
+            return
+        self._heading(box, title)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(10)
+        grid.setVerticalSpacing(2)
+        grid.setColumnStretch(0, 1)
+        for i, (name, value) in enumerate(rows):
+            strong = name == "margin"
+            left = _label(f"<b>{_escape(name)}</b>" if strong else _escape(name), "" if strong else "dim")
+            long = len(name) + len(value) > _ONE_LINE
+            right = _label(f"<b>{_escape(value)}</b>" if strong else _escape(value), wrap=long)
+            right.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            grid.addWidget(left, 2 * i, 0, 1, 2 if long else 1)
+            if long:
+                grid.addWidget(right, 2 * i + 1, 0, 1, 2)
+            else:
+                right.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop)
+                grid.addWidget(right, 2 * i, 1)
+        box.addLayout(grid)
+
+    def _option(self, option: Option) -> QPushButton:
+        """A button of two lines: what, and its effect."""
+        button = QPushButton()
+        button.setObjectName("option")
+        button.setAccessibleName(f"{option.title}: {option.effect}")
+        lines = QVBoxLayout(button)
+        lines.setContentsMargins(10, 6, 10, 6)
+        lines.setSpacing(1)
+        for text, name in ((option.title, "optionTitle"), (option.effect, "dim")):
+            line = _label(text, name)
+            line.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+            lines.addWidget(line)
+        button.setMinimumHeight(lines.heightForWidth(_WIDTH - 34))
+        button.clicked.connect(lambda: self._session.do(option.edit))
+        return button
+
+
+def _label(text: str, name: str = "", wrap: bool = True) -> QLabel:
+    label = QLabel(text)
+    label.setObjectName(name)
+    label.setWordWrap(wrap)
+    return label
+
+
+def _escape(text: str) -> str:
+    return text.replace("&", "&amp;").replace("<", "&lt;")

@@ -1,0 +1,191 @@
+"""What all screens share: the open book, undo, the selection, the visible band, and derived pictures."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QUndoCommand, QUndoStack
+
+from azven.book.edits import BookError, Edit
+from azven.book.records import Assignment, Link, Model, Neighbour, Region, Site, Sweep, Trace
+from azven.book.store import Store
+from azven.desk.jobs import Jobs
+from azven.desk.theme import DAYLIGHT, Theme
+from azven.work import kit, listen, plan
+from azven.work.listen import Picture
+from azven.work.plan import Board
+from azven.work.simulation import SimulatedVenue
+
+_PICTURE_DEPENDS_ON = (Sweep, Trace, Neighbour, Region, Site)
+FULL_BAND_HZ = (470_000_000.0, 694_000_000.0)
+_NARROWEST_VIEW_HZ = 200_000.0
+
+
+@dataclass(frozen=True)
+class Selection:
+    """What is selected anywhere: a kind (`link`, `sweep`, `line`, `channel`, `rule`, `neighbour`) and its key."""
+
+    kind: str = ""
+    key: object = None
+
+
+class Session(QObject):
+    """The state of the window. Screens listen to its signals and call `do` to change the book."""
+
+    edited = pyqtSignal()
+    selected = pyqtSignal()
+    view_changed = pyqtSignal()
+    themed = pyqtSignal()
+    said = pyqtSignal(str, bool)
+    hinted = pyqtSignal(object)
+
+    def __init__(self, store: Store, venue: SimulatedVenue | None = None, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.store = store
+        self.venue = venue
+        self.jobs = Jobs(self)
+        self.undo = QUndoStack(self)
+        self.selection = Selection()
+        self.theme: Theme = DAYLIGHT
+        self._picture: Picture | None = None
+        self._board: Board | None = None
+        self._full: tuple[float, float] | None = None
+        self.view_hz = self.full_view()
+        self.jobs.trouble.connect(lambda text: self.say(text, trouble=True))
+        store.listen(self._landed)
+
+    # -- derived -------------------------------------------------------------------------------------
+
+    @property
+    def picture(self) -> Picture:
+        """What the sweeps say together, computed again when something it depends on has changed."""
+        if self._picture is None:
+            self._picture = listen.picture(self.store)
+        return self._picture
+
+    @property
+    def board(self) -> Board:
+        """The plan as it stands."""
+        if self._board is None:
+            self._board = plan.board(self.store, self.picture)
+        return self._board
+
+    def now(self) -> datetime:
+        return datetime.now(UTC)
+
+    # -- editing -------------------------------------------------------------------------------------
+
+    def do(self, make: Callable[[], Edit]) -> bool:
+        """Make an edit and carry it out, undoable; trouble is said to the user. True when something changed."""
+        try:
+            edit = make()
+            if not edit:
+                return False
+            self.undo.push(_Command(self.store.apply(edit)))
+        except (BookError, ValueError) as error:
+            self.say(str(error), trouble=True)
+            return False
+        return True
+
+    def step_back(self) -> None:
+        """Take the last edit back."""
+        command = self.undo.command(self.undo.index() - 1)
+        if isinstance(command, _Command) and self._flip(command, "Undone"):
+            self.undo.undo()
+
+    def step_forward(self) -> None:
+        """Carry out again what was taken back."""
+        command = self.undo.command(self.undo.index())
+        if isinstance(command, _Command) and self._flip(command, "Done again"):
+            self.undo.redo()
+
+    def _flip(self, command: "_Command", word: str) -> bool:
+        try:
+            command.flip(self.store)
+        except BookError as error:
+            self.say(str(error), trouble=True)
+            return False
+        self.say(f"{word}: {command.text()}")
+        return True
+
+    def _landed(self, edit: Edit) -> None:
+        kinds = {c.kind for c in edit.changes}
+        own_lines = Assignment in kinds and any(r.own_on for r, _ in (self._picture.sweeps if self._picture else ()))
+        if kinds & set(_PICTURE_DEPENDS_ON) or own_lines:
+            self._picture = None
+        self._board = None
+        self._full = None
+        if self.venue is not None and kinds & {Assignment, Link}:
+            self.venue.refresh(self.store)
+        self.edited.emit()
+
+    # -- telling -------------------------------------------------------------------------------------
+
+    def say(self, text: str, trouble: bool = False) -> None:
+        """One line for the user."""
+        self.said.emit(text, trouble)
+
+    def select(self, kind: str, key: object = None) -> None:
+        if (chosen := Selection(kind, key)) != self.selection:
+            self.selection = chosen
+            self.selected.emit()
+
+    @property
+    def link_name(self) -> str | None:
+        """Name of the selected link, if it is one of the plan."""
+        if self.selection.kind == "link" and self.selection.key in self.board.input.links:
+            return str(self.selection.key)
+        return None
+
+    # -- the band in view ----------------------------------------------------------------------------
+
+    def full_view(self) -> tuple[float, float]:
+        """The band we work in: from the lowest to the highest thing we know, with a little air."""
+        if self._full is not None:
+            return self._full
+        edges = [e for r in listen.sweeps(self.store) for e in (r.low_hz, r.high_hz)]
+        low, high = (min([*edges, *self.tuning_span()]), max([*edges, *self.tuning_span()]))
+        air = 0.004 * (high - low)
+        self._full = (low - air, high + air)
+        return self._full
+
+    def tuning_span(self) -> tuple[float, float]:
+        """From the lowest to the highest frequency any link can be tuned to [Hz]."""
+        models = {m.id: m for m in self.store.all(Model)}
+        links = kit.links(self.store)
+        edges = [e for x in links for b in models[x.model_id].bands if b[0] == x.band for e in b[1:]]
+        return (min(edges), max(edges)) if edges else FULL_BAND_HZ
+
+    def show_band(self, low_hz: float, high_hz: float) -> None:
+        """Zoom to a band [Hz], kept inside what there is."""
+        full_low, full_high = self.full_view()
+        width = min(max(high_hz - low_hz, _NARROWEST_VIEW_HZ), full_high - full_low)
+        middle = (low_hz + high_hz) / 2
+        low = min(max(middle - width / 2, full_low), full_high - width)
+        self.view_hz = (low, low + width)
+        self.view_changed.emit()
+
+    def zoom(self, factor: float, around_hz: float) -> None:
+        low, high = self.view_hz
+        self.show_band(around_hz - (around_hz - low) * factor, around_hz + (high - around_hz) * factor)
+
+    def pan(self, by_hz: float) -> None:
+        low, high = self.view_hz
+        self.show_band(low + by_hz, high + by_hz)
+
+    def set_theme(self, theme: Theme) -> None:
+        self.theme = theme
+        self.themed.emit()
+
+
+class _Command(QUndoCommand):
+    """An edit on the undo stack. The session flips it before the stack moves, so that a failure moves nothing."""
+
+    def __init__(self, landed: Edit) -> None:
+        super().__init__(landed.title)
+        self._landed = landed
+
+    def flip(self, store: Store) -> None:
+        """Write the opposite of what was written last."""
+        self._landed = store.apply(self._landed.inverse())

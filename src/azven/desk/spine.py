@@ -1,0 +1,188 @@
+"""The spine: the band we work in, the same in every stage."""
+
+from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
+from PyQt6.QtGui import QBrush, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent, QWheelEvent
+from PyQt6.QtWidgets import QToolTip, QWidget
+
+from azven.desk import theme as look
+from azven.desk.axis import Axis, polygon, silhouette, stacked
+from azven.desk.marks import PENNANT_W, paint_pennant, service_color
+from azven.desk.session import Session
+from azven.work import ground
+from azven.work.plan import Verdict
+from azven.work.reasons import mhz
+
+_HEIGHT, _RASTER, _ROWS = 118, 18, 4
+_LEVELS_DBM = (-125.0, -45.0)
+
+
+class Spine(QWidget):
+    """Permitted ranges, raster, merged sweep and every planned carrier, painted from arrays."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.setFixedHeight(_HEIGHT)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Spine: the band we work in")
+        self._session = session
+        self._axis = Axis(session)
+        self.threats: tuple[int, ...] = ()
+        for signal in (session.edited, session.selected, session.view_changed, session.themed):
+            signal.connect(self.update)
+
+    def show_threats(self, threats: tuple[int, ...]) -> None:
+        """Thin lines at the products [Hz] that threaten what is selected."""
+        self.threats = threats
+        self.update()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._axis.place(14, self.width() - 28)
+
+    # -- painting ------------------------------------------------------------------------------------
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        theme = self._session.theme
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.color("side"))
+        painter.setPen(theme.color("line"))
+        painter.drawLine(0, 0, self.width(), 0)
+        place = ground.current(self._session.store)
+        painter.setClipRect(QRectF(self._axis.left, 1, self._axis.width, self.height()))
+        self._paint_raster(painter)
+        self._paint_silhouette(painter)
+        self._paint_permitted(painter, place)
+        self._paint_threats(painter)
+        self._paint_carriers(painter)
+
+    @property
+    def _floor(self) -> float:
+        return self.height() - _RASTER - 4
+
+    def _paint_silhouette(self, painter: QPainter) -> None:
+        merged = self._session.picture.merged
+        if merged is None:
+            return
+        low, high = self._session.view_hz
+        share, level = silhouette(merged.freq_hz, merged.level_dbm, low, high, int(self._axis.width))
+        if not len(share):
+            return
+        bottom, top = _LEVELS_DBM
+        height = (level.clip(bottom, top) - bottom) / (top - bottom) * (self._floor - 30)
+        shape = polygon(self._axis.left + share * self._axis.width, self._floor - height)
+        shape = QPolygonF([QPointF(shape[0].x(), self._floor), *shape, QPointF(shape[len(share) - 1].x(), self._floor)])
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(self._session.theme.color("silhouette"))
+        painter.drawPolygon(shape)
+
+    def _paint_raster(self, painter: QPainter) -> None:
+        theme = self._session.theme
+        picture = self._session.picture
+        painter.setFont(look.font(look.SMALL_PX))
+        hatch = QBrush(theme.color("slate", 70), Qt.BrushStyle.BDiagPattern)
+        for decision in picture.decisions["voice"]:
+            channel = decision.reading.channel
+            left, right = self._axis.x(channel.low_hz), self._axis.x(channel.high_hz)
+            if right < self._axis.left or left > self._axis.left + self._axis.width:
+                continue
+            if decision.reading.occupancy == "taken":
+                painter.fillRect(QRectF(left, 4, right - left, self._floor - 4), hatch)
+            painter.setPen(theme.color("line"))
+            painter.drawLine(QLineF(left, self._floor, left, self.height()))
+            if right - left > 18:
+                painter.setPen(theme.color("dim"))
+                box = QRectF(left, self._floor + 4, right - left, _RASTER)
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, channel.name)
+
+    def _paint_permitted(self, painter: QPainter, place: ground.Place) -> None:
+        low, high = self._session.view_hz
+        for a, b, rule in ground.permitted(place.region, int(low), int(high)):
+            box = QRectF(self._axis.x(a), self._floor, self._axis.x(b) - self._axis.x(a), 4)
+            if rule is not None and rule.kind == "permitted":
+                painter.fillRect(box, self._session.theme.color("accent"))
+            elif rule is not None:
+                painter.fillRect(box, QBrush(self._session.theme.color("brick"), Qt.BrushStyle.Dense5Pattern))
+
+    def _paint_threats(self, painter: QPainter) -> None:
+        painter.setPen(QPen(self._session.theme.color("brick"), 1, Qt.PenStyle.DashLine))
+        for freq in self.threats:
+            painter.drawLine(QLineF(self._axis.x(freq), 4, self._axis.x(freq), self._floor))
+
+    def _carriers(self) -> list[tuple[float, Verdict]]:
+        placed = [(self._axis.x(v.freq_hz), v) for v in self._session.board.verdicts if v.freq_hz is not None]
+        return sorted(placed, key=lambda item: item[0])
+
+    def _rows(self, carriers: list[tuple[float, Verdict]]) -> list[float]:
+        return [6.0 + 13 * r for r in stacked([x for x, _ in carriers], PENNANT_W + 1, _ROWS)]
+
+    def _paint_carriers(self, painter: QPainter) -> None:
+        theme = self._session.theme
+        chosen = self._session.link_name
+        for carrier in self._session.board.input.request.carriers:
+            x = self._axis.x(carrier.freq_hz)
+            painter.setPen(QPen(theme.color("slate"), 1, Qt.PenStyle.DotLine))
+            painter.drawLine(QLineF(x, self._floor - 34, x, self._floor))
+            paint_pennant(painter, QPointF(x, self._floor - 34), "", theme.color("slate"), hatched=True)
+        carriers = self._carriers()
+        rows = self._rows(carriers)
+        for (x, verdict), y in zip(carriers, rows, strict=True):
+            color = service_color(theme, verdict.link.service)
+            if verdict.state == "broken":
+                color = theme.color("brick")
+            here = verdict.link.name == chosen
+            painter.setPen(QPen(color, 2 if here else 1))
+            painter.drawLine(QLineF(x, y, x, self._floor))
+            paint_pennant(painter, QPointF(x, y), verdict.link.service, color, outlined=verdict.link.spare)
+        for (x, verdict), y in zip(carriers, rows, strict=True):
+            if verdict.link.name == chosen:
+                self._paint_label(painter, x, y, verdict)
+
+    def _paint_label(self, painter: QPainter, x: float, y: float, verdict: Verdict) -> None:
+        theme = self._session.theme
+        text = f"{verdict.link.name}  {mhz(verdict.freq_hz or 0)}"
+        painter.setFont(look.font(12, bold=True))
+        width = painter.fontMetrics().horizontalAdvance(text) + 10
+        left = min(x + PENNANT_W + 4, self._axis.left + self._axis.width - width)
+        box = QRectF(left, y - 3, width, 17)
+        painter.fillRect(box, theme.color("chosen"))
+        painter.setPen(theme.color("ink"))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    # -- mouse ---------------------------------------------------------------------------------------
+
+    def link_at(self, at: QPointF) -> str | None:
+        """Name of the link whose pennant or pole is at a point."""
+        carriers = self._carriers()
+        for (x, verdict), y in zip(carriers, self._rows(carriers), strict=True):
+            if x - 2 <= at.x() <= x + PENNANT_W and y <= at.y() <= y + 12:
+                return verdict.link.name
+        near = [(abs(x - at.x()), v.link.name) for x, v in carriers if abs(x - at.x()) < 3]
+        return min(near)[1] if near else None
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        name = self.link_at(event.position())
+        if name:
+            self._session.select("link", name)
+        self._axis.press(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        if event.buttons():
+            self._axis.drag(event)
+        elif name := self.link_at(event.position()):
+            freq = self._session.board.frequencies.get(name, 0)
+            QToolTip.showText(event.globalPosition().toPoint(), f"{name}  {mhz(freq)} MHz", self)
+        else:
+            QToolTip.hideText()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._axis.release()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self._axis.whole()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None:
+            self._axis.wheel(event)

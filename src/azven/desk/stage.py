@@ -1,0 +1,103 @@
+"""What the window asks of a stage, and small pieces that all stages are made of."""
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
+
+from azven.desk.actions import Action
+from azven.desk.session import Session
+
+Points = tuple[tuple[str, str], ...]
+
+
+class Stage(QWidget):
+    """One stage. Subclasses say their one primary action, their open points and what else can be done."""
+
+    name = ""
+    title = ""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.setObjectName("stage")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.session = session
+
+    def primary(self) -> tuple[str, bool]:
+        """Title of the primary action and whether it is possible."""
+        return "", False
+
+    def run_primary(self) -> None:
+        """Carry out the primary action."""
+
+    def points(self) -> Points:
+        """Open points for the rail: (text, colour role)."""
+        return ()
+
+    def actions_offered(self) -> list[Action]:
+        """Deeds for keys and palette."""
+        return []
+
+    def refresh(self) -> None:
+        """Read the book anew."""
+
+    def take_focus(self) -> None:
+        """Give the keyboard to what it is most used for here."""
+        self.setFocus()
+
+
+def label(text: str = "", name: str = "", wrap: bool = False) -> QLabel:
+    made = QLabel(text)
+    made.setObjectName(name)
+    made.setWordWrap(wrap)
+    return made
+
+
+def rule() -> QFrame:
+    """A hairline."""
+    made = QFrame()
+    made.setObjectName("rule")
+    return made
+
+
+def button(title: str, run: Callable[[], object], tip: str = "", name: str = "") -> QPushButton:
+    made = QPushButton(title)
+    made.setObjectName(name)
+    made.setToolTip(tip)
+    made.setAccessibleName(title)
+    made.clicked.connect(lambda: run())
+    return made
+
+
+def choice(items: list[tuple[str, object]], name: str) -> QComboBox:
+    """A box of named values."""
+    made = QComboBox()
+    made.setAccessibleName(name)
+    made.setToolTip(name)
+    fill(made, items)
+    return made
+
+
+def fill(box: QComboBox, items: list[tuple[str, object]]) -> None:
+    """Put items in a box, keeping the chosen value where it is still there; no signal is sent."""
+    kept = box.currentData()
+    box.blockSignals(True)
+    box.clear()
+    for text, value in items:
+        box.addItem(text, value)
+    at = next((i for i, (_, v) in enumerate(items) if v == kept), 0)
+    box.setCurrentIndex(at if items else -1)
+    box.blockSignals(False)
+
+
+def row(*parts: QWidget | int, spacing: int = 8) -> QHBoxLayout:
+    """Widgets side by side; a number is a stretch."""
+    made = QHBoxLayout()
+    made.setContentsMargins(0, 0, 0, 0)
+    made.setSpacing(spacing)
+    for part in parts:
+        if isinstance(part, int):
+            made.addStretch(part)
+        else:
+            made.addWidget(part)
+    return made

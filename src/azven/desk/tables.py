@@ -1,0 +1,174 @@
+"""Tables of records with edit in place: columns are data, one model serves them all."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QObject, Qt
+from PyQt6.QtWidgets import QAbstractItemView, QComboBox, QHeaderView, QStyledItemDelegate, QTableView, QWidget
+
+_ROOT = QModelIndex()
+
+
+@dataclass(frozen=True)
+class Column:
+    """One column: how a record's value is shown, and, if it can be edited, what setting a text or choice does.
+
+    `choices` gives (text, value) pairs for a record; without them the cell is edited as text.
+    """
+
+    title: str
+    width: int
+    show: Callable[[Any], str]
+    change: Callable[[Any, Any], object] | None = None
+    choices: Callable[[Any], list[tuple[str, Any]]] | None = None
+    right: bool = False
+    warn: Callable[[Any], str] | None = None
+
+
+class RecordModel(QAbstractTableModel):
+    """Records as rows."""
+
+    def __init__(self, columns: Sequence[Column], parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.columns = list(columns)
+        self.records: list[Any] = []
+
+    def show_records(self, records: Sequence[Any]) -> None:
+        self.beginResetModel()
+        self.records = list(records)
+        self.endResetModel()
+
+    def rowCount(self, parent: QModelIndex = _ROOT) -> int:
+        return 0 if parent.isValid() else len(self.records)
+
+    def columnCount(self, parent: QModelIndex = _ROOT) -> int:
+        return 0 if parent.isValid() else len(self.columns)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if orientation == Qt.Orientation.Horizontal and 0 <= section < len(self.columns):
+            if role == Qt.ItemDataRole.DisplayRole:
+                return self.columns[section].title
+            if role == Qt.ItemDataRole.TextAlignmentRole:
+                side = Qt.AlignmentFlag.AlignRight if self.columns[section].right else Qt.AlignmentFlag.AlignLeft
+                return int(side | Qt.AlignmentFlag.AlignVCenter)
+        return None
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if not index.isValid():
+            return None
+        record, column = self.records[index.row()], self.columns[index.column()]
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
+            return column.show(record)
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return (column.warn(record) if column.warn else "") or column.show(record)
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            side = Qt.AlignmentFlag.AlignRight if column.right else Qt.AlignmentFlag.AlignLeft
+            return int(side | Qt.AlignmentFlag.AlignVCenter)
+        return None
+
+    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
+        base = super().flags(index)
+        if index.isValid() and self.columns[index.column()].change is not None:
+            return base | Qt.ItemFlag.ItemIsEditable
+        return base
+
+    def setData(self, index: QModelIndex, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
+        column = self.columns[index.column()]
+        if role != Qt.ItemDataRole.EditRole or column.change is None:
+            return False
+        record = self.records[index.row()]
+        if value == column.show(record) and column.choices is None:
+            return False
+        return bool(column.change(record, value))
+
+
+class _Delegate(QStyledItemDelegate):
+    """A combo box where a column has choices, a line otherwise."""
+
+    def createEditor(self, parent: QWidget | None, option: Any, index: QModelIndex) -> QWidget | None:
+        model = index.model()
+        if isinstance(model, RecordModel):
+            column = model.columns[index.column()]
+            if column.choices is not None:
+                box = QComboBox(parent)
+                for text, value in column.choices(model.records[index.row()]):
+                    box.addItem(text, value)
+                box.activated.connect(lambda: self._take(box))
+                return box
+        return super().createEditor(parent, option, index)
+
+    def _take(self, box: QComboBox) -> None:
+        self.commitData.emit(box)
+        self.closeEditor.emit(box)
+
+    def setEditorData(self, editor: QWidget | None, index: QModelIndex) -> None:
+        if isinstance(editor, QComboBox):
+            editor.setCurrentIndex(max(editor.findText(str(index.data())), 0))
+            editor.showPopup()
+        else:
+            super().setEditorData(editor, index)
+
+    def setModelData(self, editor: QWidget | None, model: Any, index: QModelIndex) -> None:
+        if isinstance(editor, QComboBox):
+            if editor.currentText() != index.data():
+                model.setData(index, editor.currentData())
+        else:
+            super().setModelData(editor, model, index)
+
+
+class RecordTable(QTableView):
+    """A calm table: fixed rows, no grid boxes, whole rows selected."""
+
+    def __init__(self, columns: Sequence[Column], name: str) -> None:
+        super().__init__()
+        self.records = RecordModel(columns, self)
+        self.setModel(self.records)
+        self.setItemDelegate(_Delegate(self))
+        self.setAccessibleName(name)
+        self.setShowGrid(False)
+        self.setWordWrap(False)
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        self.setTextElideMode(Qt.TextElideMode.ElideRight)
+        down = self.verticalHeader()
+        across = self.horizontalHeader()
+        assert down is not None
+        assert across is not None
+        down.setVisible(False)
+        down.setDefaultSectionSize(24)
+        down.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        across.setHighlightSections(False)
+        across.setStretchLastSection(True)
+        for i, column in enumerate(columns):
+            self.setColumnWidth(i, column.width)
+
+    def show_records(self, records: Sequence[Any]) -> None:
+        """Show records, keeping scroll place and the selected ones by id."""
+        chosen = {r.id for r in self.chosen()}
+        bar = self.verticalScrollBar()
+        at = bar.value() if bar else 0
+        self.records.show_records(records)
+        self.choose(chosen)
+        if bar:
+            bar.setValue(at)
+
+    def chosen(self) -> list[Any]:
+        """The selected records, in the order of the table."""
+        selection = self.selectionModel()
+        rows = sorted(i.row() for i in selection.selectedRows()) if selection else []
+        return [self.records.records[r] for r in rows if r < len(self.records.records)]
+
+    def choose(self, ids: set[int]) -> None:
+        """Select the records with these ids, quietly."""
+        selection = self.selectionModel()
+        if selection is None:
+            return
+        selection.blockSignals(True)
+        selection.clearSelection()
+        for i, record in enumerate(self.records.records):
+            if record.id in ids:
+                flags = selection.SelectionFlag.Select | selection.SelectionFlag.Rows
+                selection.select(self.records.index(i, 0), flags)
+        selection.blockSignals(False)
+        self.viewport().update()  # type: ignore[union-attr]

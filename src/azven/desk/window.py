@@ -1,0 +1,196 @@
+"""The frame: rail, header, stage, spine, Reasons, and the line that says what happened."""
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtGui import QCloseEvent
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QLabel, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+
+from azven.desk import theme as look
+from azven.desk.actions import Action, Actions
+from azven.desk.ground.stage import GroundStage
+from azven.desk.header import Header
+from azven.desk.kit.stage import KitStage
+from azven.desk.listen.stage import ListenStage
+from azven.desk.palette import Entry as Find
+from azven.desk.palette import Palette
+from azven.desk.plan.stage import PlanStage
+from azven.desk.rail import Entry, Rail
+from azven.desk.reasons import ReasonsPanel
+from azven.desk.session import Session
+from azven.desk.spine import Spine
+from azven.desk.stage import Stage
+from azven.work import ground, kit
+from azven.work.reasons import mhz
+
+_SAID_MS = 9_000
+
+
+class Window(QMainWindow):
+    """One window, made for 1280×800."""
+
+    def __init__(self, session: Session, note: str = "") -> None:
+        super().__init__()
+        self.session = session
+        self.setMinimumSize(1100, 700)
+        self.resize(1280, 800)
+        self.setWindowTitle(f"{session.store.path.name} – Azven")
+        self.stages: dict[str, Stage] = {
+            s.name: s for s in (GroundStage(session), ListenStage(session), KitStage(session), PlanStage(session))
+        }
+        self.rail, self.header = Rail(session), Header(session.jobs)
+        self.spine, self.panel = Spine(session), ReasonsPanel(session)
+        self.actions_table = Actions(self)
+        self._stack = QStackedWidget()
+        for stage in self.stages.values():
+            self._stack.addWidget(stage)
+        self._said = QLabel(note)
+        self._said.setObjectName("small")
+        self._said.setContentsMargins(14, 2, 14, 3)
+        self._said.setVisible(bool(note))
+        self._quiet = QTimer(self, singleShot=True, interval=_SAID_MS)
+        self._quiet.timeout.connect(self._said.hide)
+        self._lay_out()
+        self._connect()
+        self._offer_actions()
+        self.panel.refresh()
+        self.show_stage("plan")
+
+    def _lay_out(self) -> None:
+        middle = QHBoxLayout()
+        middle.setSpacing(0)
+        middle.addWidget(self._stack, 1)
+        middle.addWidget(self.panel)
+        right = QVBoxLayout()
+        right.setSpacing(0)
+        right.addWidget(self.header)
+        right.addLayout(middle, 1)
+        right.addWidget(self._said)
+        right.addWidget(self.spine)
+        body = QWidget()
+        whole = QHBoxLayout(body)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(0)
+        whole.addWidget(self.rail)
+        whole.addLayout(right, 1)
+        self.setCentralWidget(body)
+
+    def _connect(self) -> None:
+        session = self.session
+        self.rail.chosen.connect(self.show_stage)
+        self.header.find.connect(self.find)
+        self.header.primary.connect(lambda: self.stage.run_primary())
+        session.edited.connect(self.refresh)
+        session.said.connect(self._say)
+        session.themed.connect(self._dress)
+        session.selected.connect(self._show_threats)
+        session.jobs.started.connect(lambda _: self._refresh_primary())
+        session.jobs.ended.connect(self._refresh_primary)
+
+    @property
+    def stage(self) -> Stage:
+        widget = self._stack.currentWidget()
+        assert isinstance(widget, Stage)
+        return widget
+
+    def show_stage(self, name: str) -> None:
+        """Open a stage; it reads the book when it comes into view."""
+        self._stack.setCurrentWidget(self.stages[name])
+        self.refresh()
+        self.stage.take_focus()
+
+    def refresh(self) -> None:
+        """Everything that depends on the book, for the stage in view and the frame around it."""
+        self.stage.refresh()
+        place = ground.current(self.session.store)
+        self.header.show_place([self.session.store.path.stem, place.show.name, place.site.name])
+        entries = [Entry(s.name, s.title, s.points()) for s in self.stages.values()]
+        self.rail.show_entries(entries, self.stage.name)
+        self._refresh_primary()
+        self._show_threats()
+
+    def _refresh_primary(self) -> None:
+        self.header.show_primary(*self.stage.primary())
+
+    def _show_threats(self) -> None:
+        shown = self.panel.shown
+        self.spine.show_threats(shown.threats if shown is not None else ())
+
+    # -- telling -------------------------------------------------------------------------------------
+
+    def _say(self, text: str, trouble: bool) -> None:
+        self._said.setObjectName("bad" if trouble else "small")
+        self._said.setStyleSheet("/* role changed */")
+        self._said.setText(text)
+        self._said.show()
+        self._quiet.start()
+
+    def said(self) -> str:
+        """What the line under the stage says, empty when it is hidden."""
+        return self._said.text() if not self._said.isHidden() else ""
+
+    def _dress(self) -> None:
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        look.apply(app, self.session.theme)
+        self.update()
+
+    # -- deeds ---------------------------------------------------------------------------------------
+
+    def _offer_actions(self) -> None:
+        session = self.session
+        self.actions_table.add(
+            Action("find", "Find or do", self.find, "Ctrl+K"),
+            Action("undo", "Undo", session.step_back, "Ctrl+Z"),
+            Action("redo", "Redo", session.step_forward, "Ctrl+Shift+Z"),
+            Action("theme", "Daylight or Backstage", self._other_theme, "Ctrl+Shift+B"),
+            Action("spine", "Fold the spine", lambda: self.spine.setVisible(self.spine.isHidden()), "F6"),
+            Action("reasons", "Fold Reasons", lambda: self.panel.setVisible(self.panel.isHidden()), "F7"),
+            Action("whole", "Show the whole band", lambda: session.show_band(*session.full_view()), "Ctrl+0"),
+            Action("stop", "Stop what is running", session.jobs.stop, "Ctrl+.", lambda: session.jobs.busy),
+        )
+        for i, stage in enumerate(self.stages.values(), start=1):
+            self.actions_table.add(
+                Action(
+                    f"stage-{stage.name}", f"Go to {stage.title}", lambda n=stage.name: self.show_stage(n), f"Ctrl+{i}"
+                ),
+                *stage.actions_offered(),
+            )
+
+    def _other_theme(self) -> None:
+        dark = self.session.theme is look.BACKSTAGE
+        self.session.set_theme(look.DAYLIGHT if dark else look.BACKSTAGE)
+
+    def find_entries(self) -> list[Find]:
+        """All that can be found or done now."""
+        session = self.session
+        out = [
+            Find(a.title + (f"  ({a.key})" if a.key else ""), "do", a.run)
+            for a in self.actions_table.all()
+            if a.enabled() and a.id != "find"
+        ]
+        for link in kit.links(session.store):
+            freq = session.board.frequencies.get(link.name)
+            where = f"{mhz(freq)} MHz" if freq else "no frequency"
+            out.append(Find(f"{link.name}   {where}", "link", lambda n=link.name: self._go_to_link(n)))
+        for n in ground.neighbours(session.store):
+            title = f"{n.name}   {mhz(n.freq_hz)} MHz"
+            out.append(Find(title, "neighbour", lambda key=n.id: self._go("ground", "neighbour", key)))
+        out += [Find(z.name, "room", lambda: self.show_stage("ground")) for z in ground.zones(session.store)]
+        out += [Find(u.name, "unit", lambda: self.show_stage("kit")) for u in kit.units(session.store)]
+        return out
+
+    def _go_to_link(self, name: str) -> None:
+        self._go("plan", "link", name)
+
+    def _go(self, stage: str, kind: str, key: object) -> None:
+        self.show_stage(stage)
+        self.session.select(kind, key)
+
+    def find(self) -> None:
+        """Open Find or do under the header."""
+        palette = Palette(self, self.find_entries())
+        palette.move(self.mapToGlobal(self.header.geometry().bottomRight()) - palette.rect().topRight())
+        palette.show()
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        self.session.jobs.wait()
+        super().closeEvent(event)

@@ -1,0 +1,214 @@
+"""The store: every edit at once on disk, nothing overwritten, nothing lost."""
+
+import os
+import signal
+import sqlite3
+import subprocess
+import sys
+import textwrap
+from dataclasses import replace
+
+import numpy as np
+import pytest
+import sqlalchemy as sa
+from alembic.autogenerate import compare_metadata
+from alembic.migration import MigrationContext
+
+from azven.book import migrate
+from azven.book.edits import BookError, Change, ConflictError, Edit, add
+from azven.book.records import Site, Sweep, Trace, Zone
+from azven.book.store import Store, _engine
+from azven.book.tables import metadata
+from azven.work import demo, ground
+
+
+@pytest.fixture
+def store(tmp_path):
+    made = ground.new_book(tmp_path / "book.azven")
+    yield made
+    made.close()
+
+
+def rename(store, name):
+    site = store.all(Site)[0]
+    return store.apply(Edit("Rename", (Change(site, replace(site, name=name)),)))
+
+
+def test_an_edit_can_be_taken_back_and_done_again_however_often(store):
+    first, second = rename(store, "Harbour"), rename(store, "Quay")
+    back = store.apply(second.inverse())
+    store.apply(first.inverse())
+    assert store.all(Site)[0].name == "New site"
+    with pytest.raises(ConflictError):
+        store.apply(back.inverse())
+    assert store.all(Site)[0].name == "New site"
+
+
+def test_the_later_of_two_writers_is_told_what_changed(store):
+    mine = store.all(Site)[0]
+    rename(store, "Theirs")
+    with pytest.raises(ConflictError, match="changed elsewhere") as caught:
+        store.apply(Edit("Mine", (Change(mine, replace(mine, name="Mine")),)))
+    assert caught.value.current.name == "Theirs"
+    assert store.all(Site)[0].name == "Theirs"
+
+
+def test_an_edit_that_fails_half_way_leaves_nothing(store):
+    zone = Zone(id=store.reserve(), site_id=store.all(Site)[0].id, name="Attic")
+    orphan = Zone(id=store.reserve(), site_id=999_999, name="Nowhere")
+    with pytest.raises(BookError, match="still needs it"):
+        store.apply(Edit("Two rooms", add(zone, orphan)))
+    assert [z.name for z in store.all(Zone)] == ["Main room"]
+
+
+def test_a_sweep_keeps_its_bins_to_a_hundredth_of_a_decibel(store):
+    freq = np.cumsum(np.random.default_rng(1).integers(1, 90_000, 100_000)).astype(np.int64)
+    level = np.random.default_rng(2).normal(-100, 20, 100_000)
+    first = store.reserve(2)
+    record = Sweep(
+        id=first,
+        site_id=store.all(Site)[0].id,
+        taken_at=demo.datetime.now(demo.UTC),
+        place="x",
+        antenna="y",
+        rbw_hz=1e4,
+    )
+    store.apply(Edit("Sweep", add(record, Trace(id=first + 1, sweep_id=first, freq_hz=freq, level_dbm=level))))
+    kept = store.all(Trace, sweep_id=first)[0]
+    assert np.array_equal(kept.freq_hz, freq)
+    assert np.abs(kept.level_dbm - level).max() <= 0.0051
+    assert store.path.stat().st_size < 1_000_000
+    assert store.all(Sweep)[0].taken_at == record.taken_at
+
+
+WRITER = """
+    import sys
+    from dataclasses import replace
+    from pathlib import Path
+    from azven.book.edits import Change, Edit
+    from azven.book.records import Site
+    from azven.book.store import Store
+    store = Store.open(Path(sys.argv[1]))
+    site = store.all(Site)[0]
+    for n in range(100_000):
+        site = store.apply(Edit("n", (Change(site, replace(site, name=str(n))),))).changes[0].after
+        print(n, flush=True)
+"""
+
+
+def test_killed_in_mid_work_the_book_opens_with_every_finished_edit(store):
+    writer = subprocess.Popen(
+        [sys.executable, "-c", textwrap.dedent(WRITER), str(store.path)], stdout=subprocess.PIPE, text=True
+    )
+    with writer:
+        for line in writer.stdout:
+            if int(line) >= 20:
+                os.kill(writer.pid, signal.SIGKILL)
+                break
+        finished = int((writer.stdout.read().split() or [line])[-1])
+    again = Store.open(store.path)
+    assert int(again.all(Site)[0].name) in (finished, finished + 1)
+    again.close()
+
+
+@pytest.mark.parametrize("content", [b"", b"hello", b"SQLite format 3\0" + b"\0" * 200])
+def test_a_file_that_is_no_book_is_left_as_it_is(tmp_path, content):
+    path = tmp_path / "other.azven"
+    path.write_bytes(content)
+    with pytest.raises(BookError, match="is not an Azven book"):
+        Store.open(path)
+    assert path.read_bytes() == content
+
+
+def test_another_programs_database_is_left_as_it_is(tmp_path):
+    path = tmp_path / "other.db"
+    with sqlite3.connect(path) as other:
+        other.execute("CREATE TABLE x (y)")
+    other.close()
+    before = path.read_bytes()
+    with pytest.raises(BookError, match="is not an Azven book"):
+        Store.open(path)
+    assert path.read_bytes() == before
+
+
+def test_a_newer_book_is_refused(store):
+    store.close()
+    with sqlite3.connect(store.path) as book:
+        book.execute("UPDATE alembic_version SET version_num = '9999'")
+    book.close()
+    with pytest.raises(BookError, match="newer Azven"):
+        Store.open(store.path)
+
+
+def test_a_damaged_book_says_so(store, tmp_path):
+    store.close()
+    hurt = tmp_path / "hurt.azven"
+    data = bytearray(store.path.read_bytes())
+    data[100:4096] = b"\xff" * 3996
+    hurt.write_bytes(data)
+    with pytest.raises(BookError, match="damaged"):
+        Store.open(hurt)
+
+
+def test_a_full_disk_keeps_everything_but_the_last_edit(store):
+    store.max_pages(60)
+    names = [f"{n:04}" + "x" * 20_000 for n in range(200)]
+    kept = -1
+
+    def fill_the_disk():
+        nonlocal kept
+        for n, name in enumerate(names):
+            store.apply(Edit("Room", add(Zone(id=store.reserve(), site_id=store.all(Site)[0].id, name=name))))
+            kept = n
+
+    with pytest.raises(BookError, match=r"disk that holds .* is full"):
+        fill_the_disk()
+    store.max_pages(100_000)
+    assert [z.name for z in store.all(Zone)][1:] == names[: kept + 1]
+    rename(store, "still here")
+
+
+def test_a_place_that_cannot_be_written_is_said(tmp_path, monkeypatch, store):
+    with pytest.raises(BookError, match="is not a folder"):
+        Store.create(tmp_path / "missing" / "book.azven")
+    with pytest.raises(BookError, match="exists already"):
+        Store.create(store.path)
+    real = type(store.path).open
+
+    def refused(self, mode="r", *args, **kwargs):
+        if "+" in mode:
+            raise PermissionError(13, "Permission denied")
+        return real(self, mode, *args, **kwargs)
+
+    monkeypatch.setattr(type(store.path), "open", refused)
+    with pytest.raises(BookError, match=r"cannot be written to \(Permission denied\)"):
+        Store.open(store.path)
+
+
+def test_a_read_only_book_refuses_the_edit_in_one_sentence(store):
+    with store._engine.connect() as connection:
+        connection.exec_driver_sql("PRAGMA query_only = ON")
+    with pytest.raises(BookError, match="read-only"):
+        rename(store, "no")
+
+
+def test_migrations_make_the_same_tables_as_the_records(tmp_path):
+    path = tmp_path / "grown.azven"
+    engine = _engine(path)
+    migrate.upgrade(engine, path)
+    with engine.connect() as connection:
+        context = MigrationContext.configure(connection, opts={"compare_type": True})
+        assert compare_metadata(context, metadata) == []
+        assert sa.inspect(connection).has_table("assignment")
+    engine.dispose()
+
+
+def test_demo_book_is_fresh_clean_and_in_a_temporary_place(tmp_path):
+    from azven.work import plan
+
+    store = demo.build(tmp_path)
+    board = plan.board(store)
+    assert len(board.verdicts) >= 28
+    assert board.count("broken", "unplaced") == 0
+    assert board.stale == ()
+    store.close()

@@ -1,0 +1,156 @@
+"""The instrument link against the stand-in: real sockets, real trouble."""
+
+import socket
+import threading
+
+import numpy as np
+import pytest
+
+from azven.gear.instrument import ScpiInstrument, sweep_in_parts
+from azven.gear.standin import StandInAnalyser
+from azven.gear.transport import InstrumentError, connect
+from azven.rf.venue import Antenna, Multiplex, Settings, Venue
+
+WORLD = Venue(multiplexes=(Multiplex(566_000_000, 574_000_000, -60.0, 0.0),))
+SETTINGS = Settings(550_000_000, 600_000_000, 2_001, 30_000)
+
+
+@pytest.fixture
+def analyser():
+    made = StandInAnalyser(lambda settings, number: WORLD.sweep(Antenna(), settings, number), pace=0).start()
+    yield made
+    made.stop()
+
+
+@pytest.fixture
+def instrument(analyser):
+    made = ScpiInstrument.at(analyser.resource, timeout_s=2)
+    yield made
+    made.close()
+
+
+class Peer:
+    """A peer that answers every line with the given bytes."""
+
+    def __init__(self, answers):
+        self._server = socket.create_server(("127.0.0.1", 0))
+        self.resource = f"TCPIP0::127.0.0.1::{self._server.getsockname()[1]}::SOCKET"
+        self._thread = threading.Thread(target=self._serve, args=(list(answers),), daemon=True)
+        self._thread.start()
+
+    def _serve(self, answers):
+        connection, _ = self._server.accept()
+        with connection, connection.makefile("rb") as lines:
+            for answer in answers:
+                if not lines.readline():
+                    return
+                connection.sendall(answer)
+
+    def close(self):
+        self._server.close()
+        self._thread.join(2)
+
+
+@pytest.fixture
+def peer():
+    made = []
+
+    def make(*answers):
+        made.append(Peer(answers))
+        return made[-1]
+
+    yield make
+    for p in made:
+        p.close()
+
+
+def test_identify_and_sweep(instrument):
+    assert "Stand-in" in instrument.identify()
+    used = instrument.configure(SETTINGS)
+    assert used == SETTINGS
+    levels = instrument.sweep()
+    freq = np.linspace(SETTINGS.start_hz, SETTINGS.stop_hz, SETTINGS.points)
+    inside = (freq > 567e6) & (freq < 573e6)
+    assert levels[inside].mean() > levels[~inside].mean() + 20
+
+
+def test_an_instrument_clips_what_it_cannot_do_and_says_so(instrument):
+    used = instrument.configure(Settings(50_000_000, 600_000_000, 100_000, 10.0))
+    assert (used.start_hz, used.points, used.rbw_hz) == (100_000_000, 20_001, 1_000.0)
+
+
+def test_long_forms_queries_and_errors_are_understood(analyser):
+    line = connect(analyser.resource, 2)
+    line.send(":SENSe:FREQuency:STARt 500e6;:SENSe:FREQuency:STARt?;:NONSENSE 3;:SYSTem:ERRor?;*OPC?;:SENS:DET?")
+    assert [line.line() for _ in range(4)] == ["500000000", '-113,"Undefined header"', "1", "AVER"]
+    line.close()
+
+
+def test_parts_join_to_the_whole_and_can_be_stopped(instrument):
+    seen = []
+
+    def part(freq, level, share):
+        seen.append((freq, share))
+        return len(seen) < 3
+
+    sweep_in_parts(instrument, SETTINGS, lambda f, lev, s: seen.append((f, s)) or True, parts=8)
+    joined = np.concatenate([f for f, _ in seen])
+    assert len(joined) == SETTINGS.points
+    assert np.all(np.diff(joined) > 0)
+    assert seen[-1][1] == 1.0
+    seen.clear()
+    sweep_in_parts(instrument, SETTINGS, part, parts=8)
+    assert len(seen) == 3
+
+
+def test_going_away_in_mid_sweep_is_one_clear_error(analyser, instrument):
+    instrument.configure(SETTINGS)
+    analyser.cut_after_bytes = 1_000
+    with pytest.raises(InstrumentError, match="went away"):
+        instrument.sweep()
+    analyser.cut_after_bytes = None
+    again = ScpiInstrument.at(analyser.resource, 2)
+    again.configure(SETTINGS)
+    assert len(again.sweep()) == SETTINGS.points
+    again.close()
+
+
+def test_nobody_there():
+    with socket.create_server(("127.0.0.1", 0)) as free:
+        port = free.getsockname()[1]
+    with pytest.raises(InstrumentError, match=r"No instrument answers at 127\.0\.0\.1"):
+        connect(f"TCPIP::127.0.0.1::{port}::SOCKET", 1)
+
+
+def test_silence_ends_in_time(peer):
+    line = connect(peer(b"", b"").resource, 0.2)
+    line.send("*IDN?")
+    with pytest.raises(InstrumentError, match="did not answer in time"):
+        line.line()
+
+
+@pytest.mark.parametrize(
+    ("answer", "message"),
+    [
+        (b"hello\n", "where a block of readings was expected"),
+        (b"#9999999999", "announced a block"),
+        (b"#210abc", "did not answer in time|went away"),
+    ],
+)
+def test_nonsense_where_a_block_should_be(peer, answer, message):
+    line = connect(peer(answer).resource, 0.3)
+    line.send("TRAC?")
+    with pytest.raises(InstrumentError, match=message):
+        line.block()
+
+
+def test_wrong_numbers_are_refused(peer):
+    instrument = ScpiInstrument.at(peer(b"twelve\n").resource, 0.5)
+    with pytest.raises(InstrumentError, match="answered “twelve”"):
+        instrument.configure(SETTINGS)
+    instrument.close()
+
+
+def test_other_resource_names_go_through_pyvisa():
+    with pytest.raises(InstrumentError, match="cannot be opened"):
+        connect("NONSENSE::1::INSTR", 0.5)

@@ -1,0 +1,261 @@
+"""Deeds of the stages: what a user does, without a window."""
+
+import csv
+import io
+from datetime import UTC, datetime
+
+import pytest
+
+from azven.book.edits import Edit
+from azven.book.formats import plan_request
+from azven.book.records import Model
+from azven.rf.venue import Settings
+from azven.work import demo, ground, kit, listen, plan, reasons, sheet
+
+
+@pytest.fixture
+def store(tmp_path):
+    made = demo.build(tmp_path)
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def empty(tmp_path):
+    made = ground.new_book(tmp_path / "new.azven")
+    yield made
+    made.close()
+
+
+def test_the_two_sweeps_disagree_about_the_low_power_multiplex(store):
+    picture = listen.picture(store)
+    classes = {use: {d.reading.channel.name: d for d in picture.decisions[use]} for use in listen.USES}
+    assert classes["in-ear"]["35"].reading.occupancy == "taken"
+    assert classes["voice"]["35"].reading.occupancy == "quiet"
+    assert classes["in-ear"]["35"].sweep.place == "Rope Hall, riser"
+    ears = [v for v in plan.board(store).verdicts if v.link.service == "in-ear"]
+    assert not any(582_000_000 <= v.freq_hz < 590_000_000 for v in ears)
+
+
+def test_the_stray_line_is_unclaimed_until_somebody_owns_up(store):
+    (line,) = listen.picture(store).lines
+    store.apply(listen.claim(store, line, "neighbour"))
+    assert listen.picture(store).lines == ()
+    assert plan.board(store).stale == ("neighbours",)
+
+
+def test_relations_follow_from_wall_loss():
+    assert [ground.relation_from_loss(x) for x in (5, 22, 44)] == ["together", "near", "apart"]
+
+
+def test_a_room_in_use_is_not_removed(store):
+    with pytest.raises(ValueError, match="Rope Hall is still used by"):
+        ground.remove_zone(store, ground.zones(store)[0])
+
+
+def test_reserved_beats_permitted_and_the_strictest_cap_decides():
+    from azven.book.regions import Rule, Territory
+
+    rules = (
+        Rule(0, 100, "permitted", "wide", 50),
+        Rule(20, 60, "permitted", "narrow", 10),
+        Rule(50, 70, "reserved", "stars"),
+    )
+    found = ground.permitted(Territory("k", "t", "d", "", (), rules), -10, 110)
+    assert [(a, b, r.title if r else None) for a, b, r in found] == [
+        (-10, 0, None), (0, 20, "wide"), (20, 50, "narrow"), (50, 60, "stars"), (60, 70, "stars"), (70, 100, "wide"),
+        (100, 110, None),
+    ]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("pattern", "count", "names"),
+    [
+        ("Choir", 3, ["Choir 1", "Choir 2", "Choir 3"]),
+        ("Choir 5", 2, ["Choir 5", "Choir 6"]),
+        ("Choir 1–8", 2, ["Choir 1", "Choir 2"]),
+        ("Narrator", 1, ["Narrator"]),
+    ],
+)
+def test_bulk_numbering(pattern, count, names):
+    assert kit.numbered(pattern, count) == names
+
+
+def test_numbers_that_are_taken_are_passed_over(empty):
+    model, zone = ground.models(empty)[0], ground.zones(empty)[0]
+    for _ in range(2):
+        empty.apply(kit.add_links(empty, "Choir", 2, model, model.bands[0][0], zone))
+    assert [x.name for x in kit.links(empty)] == ["Choir 1", "Choir 2", "Choir 3", "Choir 4"]
+
+
+def test_paste_reads_columns_by_name_and_keeps_what_it_can(store):
+    text = (
+        "Room\tLink\tImportance\tUse\tActs\n"
+        "Quay Stage\tHerald 1\t1\tquiet\tTide Concert\n"
+        "Moon\tHerald 2\t\t\t\n"
+        "Rope Hall\t\t\t\t\n"
+        "\tHerald 3\t7\t\t\n"
+    )
+    pasted = kit.paste(store, text, ground.models(store)[0], ground.zones(store)[0])
+    store.apply(pasted.edit)
+    herald = next(x for x in kit.links(store) if x.name == "Herald 1")
+    assert (herald.priority, herald.use_class, len(herald.acts)) == (1, "quiet", 1)
+    assert pasted.used == 1
+    assert [r.split(":")[0] for r in pasted.refused] == ["row 3", "row 4", "row 5"]
+    plain = kit.paste(store, "Mime;The quiet one\nClown;\n", ground.models(store)[0], ground.zones(store)[0])
+    assert [(c.after.name, c.after.performer) for c in plain.edit.changes] == [("Mime", "The quiet one"), ("Clown", "")]
+
+
+def test_bands_that_do_not_meet_are_noted(store):
+    model = next(m for m in store.all(Model) if m.service == "voice")
+    link, unit = kit.links(store)[0], kit.units(store)[0]
+    assert kit.band_note(link, unit, model) == ""
+    store.apply(ground.change(unit, "x", receiver_band="606–694"))
+    assert "share no frequency" in kit.band_note(link, kit.units(store)[0], model)
+    assert kit.open_points(store) == 1
+    verdict = plan.board(store).verdict("Harbour Master")
+    assert verdict.state == "broken"
+
+
+def test_request_of_the_show_is_a_valid_document(store):
+    request = plan.input_for(store).request
+    assert plan_request.read(plan_request.write(request)) == request
+
+
+def test_plan_drag_mend_lock(store):
+    board = plan.board(store)
+    victim = board.frequencies["Lamp Choir 2"]
+    trial = plan.try_at(board, "Lamp Choir 1", victim + 100_000)
+    assert not trial.clean
+    assert "Lamp Choir 2" in trial.breaks
+    store.apply(plan.set_frequencies(store, {"Lamp Choir 1": victim + 100_000}, "Move"))
+    store.apply(plan.lock(store, board.verdict("Lamp Choir 1").link, True))
+    broken = plan.board(store)
+    assert broken.count("broken") >= 2
+    found = plan.mend(broken, lambda done, total: True, lambda: 0.0)
+    store.apply(plan.adopt(store, found, "Mend", {n: broken.frequencies[n] for n in broken.locked}))
+    after = plan.board(store)
+    assert after.count("broken") == 0
+    assert after.frequencies["Lamp Choir 1"] == victim + 100_000
+
+
+def test_plan_all_keeps_locked_links(store):
+    board = plan.board(store)
+    store.apply(plan.lock(store, board.verdict("Narrator").link, True))
+    board = plan.board(store)
+    found = plan.plan_all(board, lambda done, total: True, lambda: 0.0, effort=1)
+    assert "Narrator" not in {a.id for a in found.assignments}
+    store.apply(plan.adopt(store, found, "Plan all", {"Narrator": board.frequencies["Narrator"]}))
+    assert plan.board(store).frequencies["Narrator"] == board.frequencies["Narrator"]
+    assert plan.board(store).count("broken") == 0
+
+
+def test_a_link_set_aside_or_spare_changes_the_request(store):
+    link = kit.links(store)[0]
+    store.apply(kit.change_links(store, [link], set_aside=True))
+    assert link.name not in plan.board(store).input.links
+    spare = next(x for x in kit.links(store) if x.spare)
+    assert plan.input_for(store).wish(spare.name).priority > plan.SPARE_PRIORITY
+
+
+def test_reasons_carry_the_arithmetic_of_this_case(store):
+    board, picture = plan.board(store), listen.picture(store)
+    for verdict in board.verdicts:
+        found = reasons.for_link(store, board, picture, verdict.link.name, datetime.now(UTC))
+        assert found.verdict
+        assert found.options
+        rows = dict(found.arithmetic)
+        if verdict.limit and verdict.limit.product_hz:
+            terms = [float(v.replace("−", "-")) for _, v in found.arithmetic[: len(verdict.limit.sources)]]
+            assert sum(terms) * 1e6 == pytest.approx(verdict.limit.product_hz, abs=1)
+            assert rows["product"] == reasons.mhz(verdict.limit.product_hz)
+        assert rows.get("margin", reasons.khz(verdict.margin_hz or 0)) == reasons.khz(verdict.margin_hz or 0)
+
+
+def test_an_alternative_is_tried_before_it_is_offered(store):
+    board = plan.board(store)
+    tight = min(board.verdicts, key=lambda v: v.margin_hz or 0)
+    better = reasons.best_alternative(board, tight.link.name)
+    assert better.clean
+    store.apply(plan.set_frequencies(store, {tight.link.name: better.freq_hz}, "Move"))
+    after = plan.board(store)
+    assert after.count("broken") == 0
+    assert after.verdict(tight.link.name).margin_hz == better.margin_hz
+
+
+def test_unplaced_link_says_shares_and_a_way_out(store):
+    ear = next(x for x in kit.links(store) if x.service == "in-ear")
+    board = plan.judge(
+        plan.board(store).input, {k: v for k, v in plan.board(store).frequencies.items() if k != ear.name}
+    )
+    found = reasons.for_link(store, board, listen.picture(store), ear.name, datetime.now(UTC))
+    assert found.figure == "no frequency"
+    assert "television" in dict(found.arithmetic)
+    assert any("noisier" in o.title for o in found.options)
+    assert reasons.better_place(store, board, ear.name)[0].title.startswith("Put it at")
+
+
+def test_density_takes_effect_and_makes_the_plan_stale(store):
+    relaxed = plan.board(store).verdict("Narrator").margin_hz
+    store.apply(plan.set_density(store, 0))
+    board = plan.board(store)
+    assert board.verdict("Narrator").margin_hz < relaxed
+    assert "density" in board.stale
+
+
+def test_forecast_says_time_and_what_could_hide():
+    assert "0.6 s" in listen.forecast(Settings(470_000_000, 694_000_000, 10_001, 30_000)).sentence
+    assert (
+        "may miss carriers narrower than 194 kHz"
+        in listen.forecast(Settings(470_000_000, 694_000_000, 1_001, 30_000)).sentence
+    )
+
+
+def test_own_lines_are_not_foreign_when_our_transmitters_were_on(store):
+    from azven.work.simulation import SimulatedVenue
+
+    world = SimulatedVenue(store, pace=0)
+    world.own_on = True
+    sweep = world._reader("omni")(Settings(470_000_000, 694_000_000, 10_001, 30_000), 1)
+    before = len(listen.picture(store).lines)
+    store.apply(listen.keep(store, sweep, listen.About("here", "omni", own_on=True), "x"))
+    assert len(listen.picture(store).lines) == before
+    store.apply(listen.keep(store, sweep, listen.About("there", "omni", own_on=False), "x"))
+    assert len(listen.picture(store).lines) > before + 5
+
+
+def test_imported_sweep_takes_what_its_metadata_says(store, tmp_path):
+    from azven.book.formats import sweep_csv
+
+    record = listen.sweeps(store)[0]
+    path = tmp_path / "out.csv"
+    listen.export_sweep(store, record, path)
+    store.apply(listen.import_sweep(store, path, sweep_csv.read(path)))
+    back = next(r for r in listen.sweeps(store) if r.source == "out.csv")
+    assert (back.place, back.antenna, back.rbw_hz, back.taken_at) == (
+        record.place,
+        record.antenna,
+        record.rbw_hz,
+        record.taken_at,
+    )
+
+
+def test_sheet_lists_every_link_and_runs_nothing(store):
+    link = kit.links(store)[0]
+    store.apply(kit.change_links(store, [link], performer="=HYPERLINK(1)"))
+    board = plan.board(store)
+    rows = list(csv.reader(io.StringIO(sheet.csv_text(store, board))))
+    assert len(rows) == 1 + len(board.verdicts)
+    assert "'=HYPERLINK(1)" in {cell for row in rows for cell in row}
+    assert sheet.harmless("-104.5") == "-104.5"
+    html = sheet.html(store, board, datetime.now(UTC))
+    assert "the local regulator decide" in html
+    assert all(x.name in html for x in kit.links(store))
+
+
+def test_an_empty_book_says_so_everywhere(empty):
+    assert ground.is_empty(empty)
+    board = plan.board(empty)
+    assert board.verdicts == ()
+    assert listen.picture(empty).merged is None
+    assert isinstance(plan.set_frequencies(empty, {}, "x"), Edit)
