@@ -11,7 +11,7 @@ from azven.rf.coordinate.grid import Grid, tunable
 from azven.rf.coordinate.plan import carriers_of
 from azven.rf.coordinate.state import Rules, build
 from azven.rf.density import STEPS, at_density
-from azven.rf.products import Situation, clashes, hits
+from azven.rf.products import Situation, harmed_by
 from azven.rf.request import KINDS, Blocked, Carrier, PlanRequest, Profile, Range, Request
 
 BAND = (Range(500_000_000, 506_000_000),)
@@ -102,7 +102,7 @@ def test_open_steps_of_the_search_are_open_in_truth(asked):
     found = lane(asked, link, others)
     for freq, cause in list(zip(found.freq_hz.tolist(), found.cause.tolist(), strict=True))[::9]:
         situation = Situation([*others, link.at(freq)], asked.profiles, asked.relations)
-        broken = bool(hits(situation, only=[link.id])) or any(link.id in c.ids for c in clashes(situation))
+        broken = bool(harmed_by(situation, link.id))
         if cause == 0:
             assert not broken
         on_raster = all(c.freq_hz % 12_500 == 0 for c in others) and link.step_hz != 30_000
@@ -122,7 +122,7 @@ def test_effect_of_a_new_carrier_matches_the_definition():
     closed = build(Rules(grid), grid.given).closed[grid.request_tag[0]]
     for freq in tunable(wish):
         situation = Situation([*others, wish.at(freq)], asked.profiles, {})
-        broken = bool(hits(situation, only=["new"])) or any("new" in c.ids for c in clashes(situation))
+        broken = bool(harmed_by(situation, "new"))
         assert bool(closed >> grid.position(freq) & 1) == broken, freq
 
 

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from azven.rf.products import Situation, clashes, hits, margins, products
+from azven.rf.products import Situation, clashes, harmed_by, hits, involvement, margins, products
 from azven.rf.request import KINDS, Carrier, Profile
 from vectors import load
 
@@ -121,9 +121,18 @@ def test_margins_agree_with_the_definition(steps, guard):
         assert found[f"c{i}"].margin_hz == brute_margin(freqs, guards, 350_000, i)
 
 
-def test_only_keeps_what_involves_the_named_carriers():
-    freqs = [0, 400, 800, 1200, 2100, 9000, 9700, 10400]
-    carriers = [Carrier(f"c{i}", 500_000_000 + 1000 * f, "p", "") for i, f in enumerate(freqs)]
-    sit = Situation(carriers, {"p": Profile(0, dict.fromkeys(KINDS[:2], 100_000))}, {})
-    every = hits(sit)
-    assert {h for h in every if "c1" in (h.victim, *h.sources)} == set(hits(sit, only=["c1"])) != set(every)
+@given(st.lists(st.integers(0, 60), min_size=4, max_size=9), st.integers(0, 3))
+def test_harm_of_one_carrier_is_what_the_whole_list_says(steps, which):
+    carriers = [Carrier(f"c{i}", 500_000_000 + 100_000 * s, "p", "", i != 2) for i, s in enumerate(steps)]
+    sit = Situation(carriers, {"p": Profile(150_000, dict.fromkeys(KINDS, 60_000))}, {})
+    name = f"c{which}"
+    found = [(h.victim, (h.victim, *h.sources)) for h in hits(sit)] + [(i, c.ids) for c in clashes(sit) for i in c.ids]
+    assert harmed_by(sit, name) == {victim for victim, members in found if name in members}
+    total = sum(len(members) for _, members in found[: len(hits(sit))]) + 2 * len(clashes(sit))
+    assert involvement(sit).sum() == total
+
+
+def test_margins_of_some_are_the_margins_of_all():
+    carriers = [Carrier(f"c{i}", 500_000_000 + 25_000 * (i * i * 7 % 311), "p", "") for i in range(12)]
+    sit = Situation(carriers, {"p": Profile(350_000, dict.fromkeys(KINDS[:4], 50_000))}, {})
+    assert margins(sit, only=["c7"])["c7"] == margins(sit)["c7"]

@@ -2,9 +2,10 @@
 
 import logging
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
-from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
 Progress = Callable[[int, int], bool]
 Work = Callable[[Progress], Any]
@@ -17,16 +18,14 @@ class _Signals(QObject):
     part = pyqtSignal(object)
 
 
-class Job(QRunnable):
+class Job:
     """One piece of work. `tell(part)` may be called from inside it to hand over what is ready so far."""
 
     def __init__(self, title: str, work: Work) -> None:
-        super().__init__()
         self.title = title
         self.signals = _Signals()
         self._work = work
         self._stopped = False
-        self.setAutoDelete(False)
 
     def stop(self) -> None:
         """Ask the work to end; it answers with what it has."""
@@ -62,8 +61,9 @@ class Jobs(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._pool = QThreadPool(self)
-        self._pool.setMaxThreadCount(3)
+        self._pool = ThreadPoolExecutor(3, "azven job")
+        self._running: set[Job] = set()
+        self._closed = False
         self._visible: Job | None = None
         self._quiet: dict[str, Job] = {}
 
@@ -74,7 +74,7 @@ class Jobs(QObject):
     @property
     def idle(self) -> bool:
         """Whether nothing at all is running."""
-        return self._visible is None and not self._quiet
+        return not self._running
 
     def start(
         self,
@@ -94,7 +94,7 @@ class Jobs(QObject):
         if part is not None:
             job.signals.part.connect(part)
         self.started.emit(title)
-        self._pool.start(job)
+        self._go(job)
         return job
 
     def quiet(self, name: str, work: Work, done: Callable[[Any], None]) -> Job:
@@ -105,8 +105,17 @@ class Jobs(QObject):
         job = self._quiet[name] = Job(name, work)
         job.signals.done.connect(lambda result: self._settle(name, job, lambda: done(result)))
         job.signals.failed.connect(lambda error: self._settle(name, job, lambda: self._say(error)))
-        self._pool.start(job)
+        self._go(job)
         return job
+
+    def _go(self, job: Job) -> None:
+        """Run a job; it is held until its answer has been dealt with. After `wait` nothing is run any more."""
+        if self._closed:
+            return
+        self._running.add(job)
+        job.signals.done.connect(lambda _: self._running.discard(job))
+        job.signals.failed.connect(lambda _: self._running.discard(job))
+        self._pool.submit(job.run)
 
     def stop(self) -> None:
         if self._visible is not None:
@@ -114,9 +123,10 @@ class Jobs(QObject):
 
     def wait(self) -> None:
         """Stop everything and wait for it; for closing the window."""
-        for job in [*self._quiet.values(), *([self._visible] if self._visible else [])]:
+        self._closed = True
+        for job in self._running:
             job.stop()
-        self._pool.waitForDone()
+        self._pool.shutdown(wait=True, cancel_futures=True)
 
     def _finish(self, answer: Callable[[], None]) -> None:
         self._visible = None

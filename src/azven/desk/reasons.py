@@ -38,7 +38,7 @@ class ReasonsPanel(QScrollArea):
             board, store = self._session.board, self._session.store
             self._session.jobs.quiet(
                 "alternatives",
-                lambda _: reasons.better_place(store, board, name),
+                lambda progress: reasons.better_place(store, board, name, progress),
                 lambda options: self._add_options(board, options),
             )
 

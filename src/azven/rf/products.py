@@ -119,6 +119,13 @@ class Situation:
             kind: np.array([profiles[c.profile].guard(kind) for c in ordered], np.int64) for kind in KINDS
         }
         self.meets, self.mixes = _meeting(ordered, relations)
+        self._tails: dict[tuple[Pattern, int | None], _Tail] = {}
+
+    def tail(self, pattern: Pattern, source: int | None = None) -> "_Tail":
+        """The sorted tails of a pattern, kept for the next question."""
+        if (pattern, source) not in self._tails:
+            self._tails[pattern, source] = _Tail(self, pattern, source)
+        return self._tails[pattern, source]
 
     def index(self, carrier_id: str) -> int:
         """Place of a carrier in the arrays; ValueError when it is not there."""
@@ -152,7 +159,7 @@ def products(situation: Situation, kind: str) -> list[Found]:
 
 
 def _all_of(situation: Situation, pattern: Pattern) -> Found:
-    tail = _Tail(situation, pattern)
+    tail = situation.tail(pattern)
     if pattern.head is None:
         sources, product = tail.sources, tail.values
     else:
@@ -166,15 +173,18 @@ def _all_of(situation: Situation, pattern: Pattern) -> Found:
 
 
 class _Tail:
-    """Sorted values of a pattern without its head, over sources that radiate and mix."""
+    """Sorted values of a pattern without its head, over sources that radiate and mix.
 
-    def __init__(self, situation: Situation, pattern: Pattern) -> None:
+    With `source`, only the tails in which that carrier is one of the sources.
+    """
+
+    def __init__(self, situation: Situation, pattern: Pattern, source: int | None = None) -> None:
         letters = pattern.tail
         live = np.flatnonzero(situation.radiates)
         if len(letters) == 1:
-            sources = live[:, None]
+            sources = live[:, None] if source is None else live[live == source][:, None]
         else:
-            a, b = (x.ravel() for x in np.meshgrid(live, live, indexing="ij"))
+            a, b = _pairs(live, source)
             keep = situation.mixes[a, b] & ((a < b) if pattern.symmetric else True)
             sources = np.stack([a[keep], b[keep]], axis=1)
         values = sum(
@@ -197,6 +207,15 @@ class _Tail:
         return out
 
 
+def _pairs(live: NDArray[np.intp], source: int | None) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    """Ordered pairs of live carriers, or those with `source` in one of the places."""
+    if source is None:
+        a, b = np.meshgrid(live, live, indexing="ij")
+        return a.ravel(), b.ravel()
+    own = np.full(len(live), source, np.intp)
+    return np.concatenate([own, live]), np.concatenate([live, own])
+
+
 def _mix_pairwise(situation: Situation, members: Ints) -> NDArray[np.bool_]:
     """Rows (m,) whose members (m, s) are pairwise different carriers that mix."""
     keep = np.ones(len(members), bool)
@@ -206,11 +225,11 @@ def _mix_pairwise(situation: Situation, members: Ints) -> NDArray[np.bool_]:
     return keep
 
 
-def _queries(situation: Situation, pattern: Pattern, victims: Ints) -> tuple[Ints, Ints, Ints]:
+def _queries(situation: Situation, pattern: Pattern, victims: Ints, head: int | None = None) -> tuple[Ints, Ints, Ints]:
     """Victim, head and wanted tail value of every search to make; arrays of equal length."""
     if pattern.head is None:
         return victims, np.full(len(victims), -1, np.int64), situation.freq[victims]
-    heads = np.flatnonzero(situation.radiates)
+    heads = np.flatnonzero(situation.radiates) if head is None else np.array([head])
     v, h = (x.ravel() for x in np.meshgrid(victims, heads, indexing="ij"))
     keep = situation.mixes[v, h]
     v, h = v[keep], h[keep]
@@ -239,28 +258,73 @@ def _expand(
         first = last
 
 
-def near(situation: Situation, kind: str, radius: Ints) -> Iterator[Found]:
-    """Products of `kind` within `radius` [Hz] (n,), inclusive, of each carrier; negative radius: not looked at."""
+def near(situation: Situation, kind: str, radius: Ints, source: int | None = None) -> Iterator[Found]:
+    """Products of `kind` within `radius` [Hz] (n,), inclusive, of each carrier; negative radius: not looked at.
+
+    With `source`, only those in which that carrier (its place in the arrays) is one of the sources.
+    """
+    if source is not None and not situation.radiates[source]:
+        return
     victims = np.flatnonzero(radius >= 0)
     for pattern in PATTERNS[kind]:
-        tail = _Tail(situation, pattern)
-        v, h, wanted = _queries(situation, pattern, victims)
-        start = np.searchsorted(tail.values, wanted - radius[v], side="left")
-        count = np.searchsorted(tail.values, wanted + radius[v], side="right") - start
-        yield from _expand(situation, pattern, tail, v, h, start, count)
+        yield from _search(situation, pattern, radius, situation.tail(pattern, source), victims, None)
+        if source is not None and pattern.head is not None:
+            yield from _search(situation, pattern, radius, situation.tail(pattern), victims, source)
 
 
-def hits(situation: Situation, only: Sequence[str] | None = None) -> list[Hit]:
-    """All hits, in the order of the kinds; with `only`, those in which one of these carriers takes part."""
-    wanted = None if only is None else np.isin(np.arange(len(situation.ids)), [situation.index(i) for i in only])
-    out: list[Hit] = []
+def _search(
+    situation: Situation, pattern: Pattern, radius: Ints, tail: _Tail, victims: Ints, head: int | None
+) -> Iterator[Found]:
+    v, h, wanted = _queries(situation, pattern, victims, head)
+    start = np.searchsorted(tail.values, wanted - radius[v], side="left")
+    count = np.searchsorted(tail.values, wanted + radius[v], side="right") - start
+    yield from _expand(situation, pattern, tail, v, h, start, count)
+
+
+def hits(situation: Situation) -> list[Hit]:
+    """All hits, in the order of the kinds."""
+    return [
+        _hit(situation, kind, found, row)
+        for kind in KINDS
+        for found in near(situation, kind, situation.guard[kind] - 1)
+        for row in range(len(found.victim))
+    ]
+
+
+def harmed_by(situation: Situation, carrier_id: str) -> set[str]:
+    """Carriers hit by a product, or clashing, in which the named carrier takes part; itself included when it is."""
+    own = situation.index(carrier_id)
+    victims: set[int] = set()
+    for kind in KINDS:
+        radius = situation.guard[kind] - 1
+        for found in near(situation, kind, radius, own):
+            victims.update(found.victim.tolist())
+        alone = np.full_like(radius, -1)
+        alone[own] = radius[own]
+        if any(len(found.victim) for found in near(situation, kind, alone)):
+            victims.add(own)
+    close = np.flatnonzero(
+        situation.meets[own] & (np.abs(situation.freq - situation.freq[own]) < _wider(situation, own))
+    )
+    victims.update(close.tolist(), [own] if len(close) else [])
+    return {situation.ids[v] for v in victims}
+
+
+def _wider(situation: Situation, i: int) -> Ints:
+    return np.asarray(np.maximum(situation.spacing, situation.spacing[i]))
+
+
+def involvement(situation: Situation) -> Ints:
+    """In how many hits and clashes each carrier takes part, as victim or as source (n,)."""
+    n = len(situation.ids)
+    count = np.zeros(n, np.int64)
     for kind in KINDS:
         for found in near(situation, kind, situation.guard[kind] - 1):
-            involved = np.ones(len(found.victim), bool)
-            if wanted is not None:
-                involved = wanted[found.victim] | wanted[found.sources].any(axis=1)
-            out.extend(_hit(situation, kind, found, int(row)) for row in np.flatnonzero(involved))
-    return out
+            count += np.bincount(found.victim, minlength=n) + np.bincount(found.sources.ravel(), minlength=n)
+    for clash in clashes(situation):
+        for name in clash.ids:
+            count[situation.index(name)] += 1
+    return count
 
 
 def _hit(situation: Situation, kind: str, found: Found, row: int) -> Hit:
@@ -332,7 +396,7 @@ def _tighten(situation: Situation, kind: str, best: Ints) -> None:
     guard = situation.guard[kind]
     victims = np.flatnonzero(_watched(situation, kind, best) >= 0)
     for pattern in PATTERNS[kind]:
-        tail = _Tail(situation, pattern)
+        tail = situation.tail(pattern)
         v, h, wanted = _queries(situation, pattern, victims)
         place = np.searchsorted(tail.values, wanted)
         start = np.clip(place - 1, 0, None)

@@ -11,7 +11,7 @@ from azven.book.records import Plan as PlanRecord
 from azven.book.store import Store
 from azven.rf import coordinate as rf
 from azven.rf.density import STEPS, at_density
-from azven.rf.products import Clash, Hit, Limit, Situation, clashes, hits, margins
+from azven.rf.products import Limit, Situation, harmed_by, margins
 from azven.rf.request import Carrier, PlanRequest, Profile, Range, Relation, Request
 from azven.work import ground, kit, listen
 from azven.work.listen import Picture
@@ -67,7 +67,6 @@ class Board:
     input: PlanInput
     frequencies: Mapping[str, int]
     verdicts: tuple[Verdict, ...]
-    broken: tuple[Hit | Clash, ...]
     locked: frozenset[str]
     stale: tuple[str, ...]
 
@@ -250,20 +249,13 @@ def judge(
         verdicts.append(
             Verdict(link, _state(margin.margin_hz, fault), freq, margin.margin_hz, margin.limit, name in locked, fault)
         )
-    conflicts = _conflicts_of_ours(situation, frequencies)
-    return Board(found, dict(frequencies), tuple(verdicts), conflicts, locked, changed)
+    return Board(found, dict(frequencies), tuple(verdicts), locked, changed)
 
 
 def _state(margin_hz: int | None, fault: str) -> str:
     if fault or (margin_hz is not None and margin_hz < 0):
         return "broken"
     return "tight" if margin_hz is not None and margin_hz < TIGHT_HZ else "sound"
-
-
-def _conflicts_of_ours(situation: Situation, frequencies: Mapping[str, int]) -> tuple[Hit | Clash, ...]:
-    found: list[Hit | Clash] = [c for c in clashes(situation) if any(i in frequencies for i in c.ids)]
-    found += [h for h in hits(situation) if h.victim in frequencies or any(s in frequencies for s in h.sources)]
-    return tuple(found)
 
 
 @dataclass(frozen=True)
@@ -300,8 +292,7 @@ def try_at(now: Board, name: str, freq_hz: int) -> Trial:
     fault = next((f for f in rf.tuning_faults(request, {name: freq_hz})), "")
     if fault:
         fault = next((b.text for b in now.input.bars[name] if b.low_hz <= freq_hz < b.high_hz), fault.split(": ", 1)[1])
-    harmed = {h.victim for h in hits(situation, only=[name])}
-    harmed |= {i for c in clashes(situation) if name in c.ids for i in c.ids}
+    harmed = harmed_by(situation, name)
     margin = margins(situation, only=[name])[name]
     order = [name, *sorted(harmed - {name})]
     return Trial(freq_hz, margin.margin_hz, margin.limit, fault, tuple(n for n in order if n in harmed))

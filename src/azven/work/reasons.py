@@ -17,12 +17,17 @@ from azven.rf.products import PATTERNS, Limit
 from azven.rf.sweep import Line
 from azven.work import ground, kit, listen, plan
 from azven.work.listen import Picture
-from azven.work.plan import Board, Verdict
+from azven.work.plan import Board, Progress, Verdict
 
 Row = tuple[str, str]
 _CANDIDATES = 24
 _UNLIMITED = 1 << 60
 _NEED = {"2T3O": "third order, two signals", "3T3O": "third order, three signals", "2T5O": "fifth order, two signals"}
+
+
+def always(done: int, total: int) -> bool:
+    """The progress of work that nobody stops."""
+    return True
 
 
 @dataclass(frozen=True)
@@ -179,12 +184,12 @@ def _options(store: Store, verdict: Verdict) -> tuple[Option, ...]:
     return (Option("Lock it", "Plan all and Mend leave it here", lambda: plan.lock(store, verdict.link, True)),)
 
 
-def better_place(store: Store, now: Board, name: str) -> tuple[Option, ...]:
+def better_place(store: Store, now: Board, name: str, progress: Progress = always) -> tuple[Option, ...]:
     """The option of moving to the best free step, tried out; empty when the link stands well where it is.
 
     Takes some 100 ms at large sizes, so screens ask for it off their own thread.
     """
-    verdict, better = now.verdict(name), best_alternative(now, name)
+    verdict, better = now.verdict(name), best_alternative(now, name, progress)
     if better is None:
         return ()
     here = verdict.margin_hz if verdict.margin_hz is not None else _UNLIMITED
@@ -198,14 +203,20 @@ def better_place(store: Store, now: Board, name: str) -> tuple[Option, ...]:
     return (Option(title, effect, lambda: plan.set_frequencies(store, {name: to}, deed)),)
 
 
-def best_alternative(now: Board, name: str) -> plan.Trial | None:
+def best_alternative(now: Board, name: str, progress: Progress = always) -> plan.Trial | None:
     """The free step with the widest margin among some spread over the lane; None when none is free."""
     free = lane_of(now, name).free
     free = free[free != now.frequencies.get(name, -1)]
     if not len(free):
         return None
     chosen = free[np.unique(np.linspace(0, len(free) - 1, _CANDIDATES).round().astype(int))]
-    trials = [t for f in chosen.tolist() if (t := plan.try_at(now, name, f)).clean]
+    trials = []
+    for i, freq in enumerate(chosen.tolist()):
+        if not progress(i, len(chosen)):
+            break
+        trial = plan.try_at(now, name, freq)
+        if trial.clean:
+            trials.append(trial)
     return max(trials, key=lambda t: t.margin_hz if t.margin_hz is not None else _UNLIMITED, default=None)
 
 

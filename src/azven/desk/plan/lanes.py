@@ -25,13 +25,15 @@ from azven.desk.jobs import Progress
 from azven.desk.marks import paint_lock, paint_pennant, paint_state, service_color
 from azven.desk.session import Session
 from azven.desk.theme import Theme
+from azven.rf.coordinate import lanes
 from azven.work import plan
 from azven.work.plan import Board, Trial, Verdict
-from azven.work.reasons import LANE_CAUSES, lane_of, mhz, refined_causes
+from azven.work.reasons import LANE_CAUSES, mhz, refined_causes
 
 ROW, HEAD = 21, 26
 NAME_W, TAIL_W = 152, 152
 _GRAB_PX = 14
+_BATCH = 36
 
 
 @dataclass(frozen=True)
@@ -43,14 +45,9 @@ class LaneTint:
 
 
 def tint_lanes(now: Board, names: list[str], progress: Progress) -> dict[str, LaneTint]:
-    """Tints of some lanes; stops early when asked to."""
-    out: dict[str, LaneTint] = {}
-    for i, name in enumerate(names):
-        found = lane_of(now, name)
-        out[name] = LaneTint(found.freq_hz, refined_causes(now, name, found)[0])
-        if not progress(i + 1, len(names)):
-            break
-    return out
+    """Tints of some lanes; none when it is stopped."""
+    found = lanes(now.input.request, now.frequencies, names, progress)
+    return {name: LaneTint(lane.freq_hz, refined_causes(now, name, lane)[0]) for name, lane in found.items()}
 
 
 def cause_color(theme: Theme, cause: str) -> QColor:
@@ -82,12 +79,15 @@ class LaneChart(QAbstractScrollArea):
         self._axis = Axis(session)
         self._board: Board | None = None
         self._tints: dict[str, LaneTint] = {}
+        self._fresh: set[str] = set()
         self._strips: dict[str, tuple[float, float, QImage]] = {}
         self.trial: Trial | None = None
         self.dragged: str | None = None
         self._panning = False
-        for signal in (session.selected, session.view_changed, session.themed):
+        for signal in (session.selected, session.view_changed):
             signal.connect(self._repaint)
+        session.themed.connect(self._strips.clear)
+        session.themed.connect(self._repaint)
         session.selected.connect(self._scroll_to_selected)
 
     # -- what is shown -------------------------------------------------------------------------------
@@ -98,7 +98,7 @@ class LaneChart(QAbstractScrollArea):
             return
         self._board = board
         self._tints = {n: t for n, t in self._tints.items() if n in board.input.links}
-        self._strips.clear()
+        self._fresh.clear()
         self._range()
         self._tint()
         self._repaint()
@@ -108,19 +108,24 @@ class LaneChart(QAbstractScrollArea):
         if board is None:
             return
         first = self.verticalScrollBar().value() // ROW
-        order = [v.link.name for v in board.verdicts]
-        order = order[first : first + 40] + order[:first] + order[first + 40 :]
-        self._session.jobs.quiet(
-            "lanes",
-            lambda progress: tint_lanes(board, order, progress),
-            lambda tints: self._tinted(board, tints),
-        )
+        waiting = [v.link.name for v in board.verdicts if v.link.name not in self._fresh]
+        in_view = [v.link.name for v in board.verdicts[first : first + _BATCH] if v.link.name not in self._fresh]
+        batch = (in_view or waiting)[:_BATCH]
+        if batch:
+            self._session.jobs.quiet(
+                "lanes",
+                lambda progress: tint_lanes(board, batch, progress),
+                lambda tints: self._tinted(board, tints),
+            )
 
     def _tinted(self, board: Board, tints: dict[str, LaneTint]) -> None:
         if board is self._board:
-            self._tints = tints
-            self._strips.clear()
+            self._tints |= tints
+            self._fresh |= set(tints)
+            for name in tints:
+                self._strips.pop(name, None)
             self._repaint()
+            self._tint()
 
     def _repaint(self) -> None:
         self.viewport().update()

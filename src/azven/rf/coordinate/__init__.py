@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 
 from azven.rf.coordinate.grid import Grid
-from azven.rf.coordinate.lanes import Lane, lane
+from azven.rf.coordinate.lanes import Lane, lane, lanes
 from azven.rf.coordinate.plan import (
     Assignment,
     Plan,
@@ -20,7 +20,7 @@ from azven.rf.coordinate.plan import (
     tuning_faults,
 )
 from azven.rf.coordinate.search import _WORK, Effort, Search
-from azven.rf.products import Clash
+from azven.rf.products import Situation, involvement
 from azven.rf.request import PlanRequest, Profile, Request
 
 Progress = Callable[[int, int], bool]
@@ -60,6 +60,7 @@ def coordinate(
     return finish(request, frequencies, Stats(0, 0, elapsed(), request.seed, effort.timed_out))
 
 
+_OUT_OF_PLACE = 1 << 40
 _WIDER = (1.25, 1.5, 2.0, 2.5, 3.0, 4.0)
 
 
@@ -106,14 +107,10 @@ def mend(
 
 def _most_in_conflict(request: PlanRequest, kept: Mapping[str, int], movable: Sequence[Request]) -> Request | None:
     """The movable link that takes part in most conflicts; of equal ones the least important, then the last."""
-    score = dict.fromkeys(kept, 0)
-    misplaced = {line.split(": ")[0] for line in tuning_faults(request, dict(kept))}
-    for item in conflicts(request, dict(kept))[0]:
-        for name in item.ids if isinstance(item, Clash) else (item.victim, *item.sources):
-            if name in score:
-                score[name] += 1
-    for name in misplaced:
-        score[name] += 1_000_000
+    situation = Situation(carriers_of(request, dict(kept)), request.profiles, request.relations)
+    score = dict(zip(situation.ids, involvement(situation).tolist(), strict=True))
+    for line in tuning_faults(request, dict(kept)):
+        score[line.split(": ")[0]] += _OUT_OF_PLACE
     candidates = [(score[r.id], r.priority, i, r) for i, r in enumerate(movable) if score.get(r.id)]
     return max(candidates, key=lambda c: c[:3])[3] if candidates else None
 
@@ -181,6 +178,7 @@ __all__ = [
     "describe",
     "finish",
     "lane",
+    "lanes",
     "mend",
     "tuning_faults",
 ]

@@ -5,9 +5,7 @@ wide an exclusion is in steps. Rounding is to the safe side: a carrier that is o
 the exclusions it takes part in by the distance it was moved.
 """
 
-from collections.abc import Callable
 from dataclasses import dataclass
-from functools import cached_property
 from math import gcd
 
 import numpy as np
@@ -15,6 +13,8 @@ import numpy as np
 from azven.rf.request import KINDS, Carrier, PlanRequest, Profile, Range, Request, meet_in_time
 
 _FINEST_HZ = 5_000
+Level = tuple[int, bool, int]
+"""Guard against 3T3O [Hz], whether it radiates, distance off the raster [Hz]."""
 _TWO_SIGNAL = {"2T3O": (2, 1), "2T5O": (3, 2), "2T7O": (4, 3), "2T9O": (5, 4)}
 
 
@@ -116,6 +116,7 @@ class Grid:
                     relation = self.request.relation(a.zone, b.zone)
                     self.meets[i][j] = relation != "apart" and (a.radiates or b.radiates)
                     self.mixes[i][j] = relation == "together"
+        self._group()
 
     def profile(self, tag: int) -> Profile:
         return self.request.profiles[self.tags[tag].profile]
@@ -128,37 +129,50 @@ class Grid:
         wide = max(self.profile(a).spacing_hz, self.profile(b).spacing_hz)
         return self.reach(wide, self.tags[a].error_hz + self.tags[b].error_hz)
 
-    @cached_property
-    def three_signal(self) -> Callable[[int, int, int, int], int]:
-        """Reach of the rule f + z = x + y for four tags: any of them may be the victim of the others."""
-        cache: dict[tuple[int, ...], int] = {}
+    def _group(self) -> None:
+        """Sort tags by where and when they are on (groups) and by what they ask of three-signal products (levels)."""
+        groups: dict[tuple[str, frozenset[str]], int] = {}
+        levels: dict[Level, int] = {}
+        self.group_of = [groups.setdefault((t.zone, t.times), len(groups)) for t in self.tags]
+        self.level_of = [
+            levels.setdefault((self.profile(i).guard("3T3O"), t.radiates, t.error_hz), len(levels))
+            for i, t in enumerate(self.tags)
+        ]
+        self._levels = list(levels)
+        needs: dict[tuple[object, ...], int] = {}
+        self.need_of = [
+            needs.setdefault((*(self.profile(i).guard(k) for k in _TWO_SIGNAL), t.radiates, t.error_hz), len(needs))
+            for i, t in enumerate(self.tags)
+        ]
+        self._tag_with_need = [self.need_of.index(n) for n in range(len(needs))]
+        one_of = [self.group_of.index(g) for g in range(len(groups))]
+        self.group_mixes = [[self.mixes[a][b] for b in one_of] for a in one_of]
+        self._reaches: dict[tuple[int, ...], int] = {}
 
-        def reach(*tags: int) -> int:
-            key = tuple(sorted(tags))
-            if key not in cache:
-                cache[key] = self._quad_reach(key)
-            return cache[key]
+    def three_signal(self, f: int, x: int, j: int, k: int) -> int:
+        """Reach of the rule f + z = x + y for members of four levels: any of them may be the victim of the others."""
+        key = (f, x, j, k)
+        if key not in self._reaches:
+            self._reaches[key] = self._quad_reach([self._levels[i] for i in key])
+        return self._reaches[key]
 
-        return reach
-
-    def _quad_reach(self, tags: tuple[int, ...]) -> int:
-        if not all(self.mixes[a][b] for i, a in enumerate(tags) for b in tags[:i]):
-            return -1
-        listeners = [t for t in tags if not self.tags[t].radiates]
+    def _quad_reach(self, levels: list[Level]) -> int:
+        listeners = [level for level in levels if not level[1]]
         if len(listeners) > 1:
             return -1
-        guard = max(self.profile(t).guard("3T3O") for t in (listeners or tags))
-        return self.reach(guard, sum(self.tags[t].error_hz for t in tags))
+        guard = max(guard for guard, _, _ in (listeners or levels))
+        return self.reach(guard, sum(error for _, _, error in levels))
 
     def active(self, kind: str) -> bool:
         """Whether any profile in use guards against `kind`."""
         return any(self.profile(t).guard(kind) > 0 for t in range(len(self.tags)))
 
     def two_signal_pattern(self, f: int, x: int, y: int, d: int) -> tuple[int, int]:
-        """Steps closed to tag `f` by x at 0 and y at `d`, all two-signal kinds and all roles.
+        """Steps closed to f by x at 0 and y at `d`, all two-signal kinds and all roles; members by their needs.
 
         Returns a bit set and the position of its bit 0 relative to x.
         """
+        f, x, y = (self._tag_with_need[n] for n in (f, x, y))
         spans: list[tuple[int, int]] = []
         for kind, (m, n) in _TWO_SIGNAL.items():
             roles = (

@@ -1,13 +1,13 @@
 """Where one link could stand and what keeps it from the rest: its lane, cause by cause."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from azven.rf.coordinate.grid import Grid, permitted, to_array, tunable
-from azven.rf.coordinate.state import Rules, build
+from azven.rf.coordinate.state import Rules, State, build
 from azven.rf.request import KINDS, Carrier, PlanRequest, Profile, Request
 
 FREE = "free"
@@ -41,23 +41,72 @@ class Lane:
 
 def lane(plan: PlanRequest, link: Request, others: Sequence[Carrier]) -> Lane:
     """The lane of `link` while `others` stand where they are; carriers named like the link are left out."""
-    freq = np.array(tunable(link), np.int64)
-    cause = np.zeros(len(freq), np.int8)
-    for i, f in enumerate(freq.tolist()):
-        if not permitted(plan, link, f):
-            cause[i] = CAUSES.index(RANGE)
-    others = [c for c in others if c.id != link.id]
-    alone = replace(plan, requests=(link,), carriers=tuple(others), blocked=())
-    for name in ("spacing", *KINDS):
-        profiles = {k: _only(p, name) for k, p in plan.profiles.items()}
-        if not any(p.spacing_hz or p.guard_hz for p in profiles.values()):
-            continue
-        grid = Grid(replace(alone, profiles=profiles))
-        state = build(Rules(grid), grid.given)
-        closed = to_array(state.closed[grid.request_tag[0]], grid.width)
-        at = np.array([grid.position(f) for f in freq.tolist()], np.intp)
-        cause[(cause == 0) & closed[at]] = CAUSES.index(name)
-    return Lane(freq, cause)
+    alone = replace(plan, requests=(link,), carriers=tuple(c for c in others if c.id != link.id))
+    return lanes(alone, {}, [link.id])[link.id]
+
+
+def lanes(
+    plan: PlanRequest,
+    frequencies: Mapping[str, int],
+    wanted: Sequence[str],
+    progress: Callable[[int, int], bool] = lambda done, total: True,
+) -> dict[str, Lane]:
+    """The lanes of the `wanted` links, each with every other link at its frequency [Hz] (id → Hz).
+
+    `progress` returning False ends the work; what is missing then is left out of the answer.
+    """
+    links = {r.id: r for r in plan.requests}
+    found: dict[str, Lane] = {}
+    for name in wanted:
+        freq = np.array(tunable(links[name]), np.int64)
+        ranged = np.array([not permitted(plan, links[name], f) for f in freq.tolist()], bool)
+        found[name] = Lane(freq, np.where(ranged, CAUSES.index(RANGE), 0).astype(np.int8))
+    causes = [c for c in ("spacing", *KINDS) if _guarded(plan, c)]
+    steps, total = 0, len(causes) * len(wanted)
+    for cause in causes:
+        profiles = {k: _only(p, cause) for k, p in plan.profiles.items()}
+        grid = Grid(replace(plan, profiles=profiles, blocked=()))
+        for name, closed in _all_but_one(grid, frequencies, wanted):
+            freq, codes = found[name].freq_hz, found[name].cause
+            at = closed[np.array([grid.position(f) for f in freq.tolist()], np.intp)]
+            codes[(codes == 0) & at] = CAUSES.index(cause)
+            steps += 1
+            if not progress(steps, total):
+                return {}
+    return found
+
+
+def _all_but_one(
+    grid: Grid, frequencies: Mapping[str, int], wanted: Sequence[str]
+) -> Iterator[tuple[str, NDArray[np.bool_]]]:
+    """For each wanted link the steps closed by all the others, (width,).
+
+    Halving: the state of one half of the links is built once and serves all links of the other half,
+    so n links take n·log n placements instead of n².
+    """
+    index = {r.id: i for i, r in enumerate(grid.request.requests)}
+    members = {n: (grid.request_tag[index[n]], grid.position(f)) for n, f in frequencies.items() if n in index}
+    rest = [m for n, m in members.items() if n not in set(wanted)]
+    root = build(Rules(grid), [*grid.given, *rest])
+
+    def halve(state: State, names: Sequence[str]) -> Iterator[tuple[str, NDArray[np.bool_]]]:
+        if len(names) == 1:
+            yield names[0], to_array(state.closed[grid.request_tag[index[names[0]]]], grid.width)
+            return
+        middle = len(names) // 2
+        for inside, outside in ((names[:middle], names[middle:]), (names[middle:], names[:middle])):
+            fuller = state.copy()
+            for name in outside:
+                if name in members:
+                    fuller.add(*members[name])
+            yield from halve(fuller, inside)
+
+    if wanted:
+        yield from halve(root, list(wanted))
+
+
+def _guarded(plan: PlanRequest, cause: str) -> bool:
+    return any(p.spacing_hz if cause == "spacing" else p.guard(cause) for p in plan.profiles.values())
 
 
 def _only(profile: Profile, cause: str) -> Profile:

@@ -9,6 +9,10 @@ from collections.abc import Sequence
 
 from azven.rf.coordinate.grid import Grid
 
+Levels = tuple[int, int]
+PairKey = tuple[int, int, Levels]
+"""Groups of the two members of a pair, and their levels (sorted)."""
+
 
 def widen(bits: int, reach: int) -> int:
     """The set with every element spread `reach` steps to either side (shifted up by `reach`)."""
@@ -26,6 +30,7 @@ class Rules:
     def __init__(self, grid: Grid) -> None:
         self.grid = grid
         n = len(grid.tags)
+        self.searched_groups = sorted({grid.group_of[f] for f in grid.searched})
         self.all_steps = (1 << grid.width) - 1
         self.spacing = [[grid.spacing_reach(a, b) for b in range(n)] for a in range(n)]
         self.pairs_matter = any(grid.active(k) for k in ("2T3O", "2T5O", "2T7O", "2T9O"))
@@ -50,10 +55,10 @@ class State:
     def __init__(self, rules: Rules) -> None:
         self.rules = rules
         self.placed: dict[int, tuple[int, ...]] = {}
-        self.steps: dict[int, int] = {}
-        self.reverse: dict[int, int] = {}
-        self.differences: dict[tuple[int, int], int] = {}
-        self.sums: dict[tuple[int, int], int] = {}
+        self.steps: dict[tuple[int, int], int] = {}
+        self.reverse: dict[tuple[int, int], int] = {}
+        self.differences: dict[PairKey, int] = {}
+        self.sums: dict[PairKey, int] = {}
         self.closed: dict[int, int] = dict.fromkeys(rules.grid.searched, 0)
 
     def copy(self) -> "State":
@@ -102,48 +107,66 @@ class State:
             for other, places in self.placed.items():
                 if not (grid.mixes[f][other] and grid.mixes[tag][other]):
                     continue
+                needs = grid.need_of[f], grid.need_of[tag], grid.need_of[other]
                 for y in places:
-                    pattern = patterns.get((f, tag, other, y - x))
+                    pattern = patterns.get((*needs, y - x))
                     if pattern is None:
-                        pattern = rules.pair(f, tag, other, y - x)
+                        pattern = rules.pair(*needs, y - x)
                     at = x + pattern[1]
                     closed |= pattern[0] << at if at >= 0 else pattern[0] >> -at
             self.closed[f] = closed
 
     def _close_by_triples(self, tag: int, x: int) -> None:
+        """f + z = x + y: y − z and y + z are at hand as sets, so x shifts them onto f."""
         grid = self.rules.grid
-        reach, width = grid.three_signal, grid.width
-        mixing = [f for f in grid.searched if grid.mixes[f][tag]]
-        found: dict[tuple[int, int], int] = {}
-        for (j, k), difference in self.differences.items():
-            moved = difference << x >> width
-            for f in mixing:
-                r = reach(f, tag, j, k)
-                if r >= 0:
-                    found[f, r] = found.get((f, r), 0) | moved
-        for (j, k), total in self.sums.items():
-            moved = total >> x
-            for f in mixing:
-                r = reach(f, tag, j, k)
-                if r >= 0:
-                    found[f, r] = found.get((f, r), 0) | moved
-        for (f, r), bits in found.items():
-            self.closed[f] |= widen(bits, r) >> r if r else bits
+        mixes, width, gx = grid.group_mixes, grid.width, grid.group_of[tag]
+        searched = [g for g in self.rules.searched_groups if mixes[gx][g]]
+        moved: dict[int, dict[Levels, int]] = {g: {} for g in searched}
+        for sets, up, down in ((self.differences, x, width), (self.sums, 0, x)):
+            for (j, k, levels), bits in sets.items():
+                if not (mixes[gx][j] and mixes[gx][k]):
+                    continue
+                bits = bits << up >> down
+                for g in searched:
+                    if mixes[g][j] and mixes[g][k]:
+                        moved[g][levels] = moved[g].get(levels, 0) | bits
+        lx = grid.level_of[tag]
+        done: dict[tuple[int, int], int] = {}
+        for f in grid.searched:
+            key = grid.group_of[f], grid.level_of[f]
+            if key[0] in moved:
+                if key not in done:
+                    done[key] = self._widened(moved[key[0]], key[1], lx)
+                self.closed[f] |= done[key]
+
+    def _widened(self, moved: dict[Levels, int], lf: int, lx: int) -> int:
+        """All sets together, each spread by the reach of its levels."""
+        by_reach: dict[int, int] = {}
+        for (j, k), bits in moved.items():
+            r = self.rules.grid.three_signal(lf, lx, j, k)
+            if r >= 0:
+                by_reach[r] = by_reach.get(r, 0) | bits
+        out = 0
+        for r, bits in by_reach.items():
+            out |= widen(bits, r) >> r if r else bits
+        return out
 
     def _remember_pairs(self, tag: int, x: int) -> None:
         grid = self.rules.grid
-        width = grid.width
-        for other, steps in self.steps.items():
-            if not grid.mixes[tag][other]:
+        width, group, level = grid.width, grid.group_of[tag], grid.level_of[tag]
+        for (g, other), steps in self.steps.items():
+            if not grid.group_mixes[group][g]:
                 continue
-            self._join(self.differences, (tag, other), self.reverse[other] << x)
-            self._join(self.differences, (other, tag), steps << width >> x)
-            self._join(self.sums, (tag, other) if tag < other else (other, tag), steps << x)
-        self.steps[tag] = self.steps.get(tag, 0) | 1 << x
-        self.reverse[tag] = self.reverse.get(tag, 0) | 1 << (width - x)
+            levels = (level, other) if level < other else (other, level)
+            self._join(self.differences, (group, g, levels), self.reverse[g, other] << x)
+            self._join(self.differences, (g, group, levels), steps << width >> x)
+            self._join(self.sums, (min(g, group), max(g, group), levels), steps << x)
+        here = group, level
+        self.steps[here] = self.steps.get(here, 0) | 1 << x
+        self.reverse[here] = self.reverse.get(here, 0) | 1 << (width - x)
 
     @staticmethod
-    def _join(sets: dict[tuple[int, int], int], key: tuple[int, int], bits: int) -> None:
+    def _join(sets: dict[PairKey, int], key: PairKey, bits: int) -> None:
         sets[key] = sets.get(key, 0) | bits
 
 

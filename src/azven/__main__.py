@@ -1,0 +1,5 @@
+"""`python -m azven`."""
+
+from azven.cli import main
+
+main()

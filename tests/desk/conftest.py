@@ -1,0 +1,62 @@
+"""A window over the demonstration book, its stand-ins sweeping at once."""
+
+import pytest
+from PyQt6.QtCore import QCoreApplication, QEvent
+
+from azven.desk import app as desk_app
+from azven.desk import theme as look
+from azven.desk.session import Session
+from azven.desk.window import Window
+from azven.work import demo, ground
+from azven.work.simulation import SimulatedVenue
+
+
+@pytest.fixture(scope="session")
+def qapp():
+    app = desk_app.application()
+    look.apply(app, look.DAYLIGHT)
+    return app
+
+
+@pytest.fixture
+def open_window(qapp, qtbot):
+    """Make windows; close them, their jobs and their stand-ins afterwards."""
+    opened = []
+
+    def make(store, venue=None, stage="plan"):
+        window = Window(Session(store, venue))
+        qtbot.addWidget(window)
+        window.show_stage(stage)
+        window.show()
+        opened.append((window, venue, store))
+        return window
+
+    yield make
+    for window, venue, store in opened:
+        window.close()
+        window.session.jobs.wait()
+        if venue:
+            venue.stop()
+        store.close()
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+
+
+@pytest.fixture
+def window(open_window, tmp_path):
+    store = demo.build(tmp_path)
+    return open_window(store, SimulatedVenue(store, pace=0).start())
+
+
+@pytest.fixture
+def empty_window(open_window, tmp_path):
+    return open_window(ground.new_book(tmp_path / "new.azven"))
+
+
+@pytest.fixture
+def settle(qtbot):
+    """Wait until nothing runs any more."""
+
+    def wait(window):
+        qtbot.waitUntil(lambda: window.session.jobs.idle, timeout=30_000)
+
+    return wait

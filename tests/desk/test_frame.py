@@ -1,0 +1,226 @@
+"""The frame: themes, palette, keys, tables, density, ground's deeds, opening and shooting."""
+
+import subprocess
+import sys
+from dataclasses import fields
+
+import pytest
+from PyQt6.QtCore import QAbstractItemModel, Qt
+from PyQt6.QtTest import QAbstractItemModelTester
+
+from azven.desk import theme as look
+from azven.desk.axis import polygon, silhouette, stacked
+from azven.desk.palette import Palette, matching
+from azven.work import ground, kit, plan
+
+
+def luminance(color):
+    def linear(c):
+        return c / 12.92 if c <= 0.03928 else ((c + 0.055) / 1.055) ** 2.4
+
+    return 0.2126 * linear(color.redF()) + 0.7152 * linear(color.greenF()) + 0.0722 * linear(color.blueF())
+
+
+@pytest.mark.parametrize("theme", look.THEMES.values(), ids=lambda t: t.name)
+@pytest.mark.parametrize("text", ["ink", "dim", "accent", "ochre_text", "brick_text"])
+def test_text_keeps_its_contrast(theme, text):
+    for under in ("ground", "side", "field"):
+        a, b = sorted((luminance(theme.color(text)), luminance(theme.color(under))))
+        assert (b + 0.05) / (a + 0.05) >= 4.5, (theme.name, text, under)
+    assert all(f.name == "name" or theme.color(f.name).isValid() for f in fields(theme))
+
+
+def test_palette_finds_links_rooms_and_deeds(window, qtbot):
+    entries = window.find_entries()
+    assert matching(entries, "narr")[0].title.startswith("Narrator")
+    assert matching(entries, "mend")[0].title.startswith("Mend broken")
+    assert any(e.kind == "room" for e in matching(entries, "rope hall"))
+    palette = Palette(window, entries)
+    qtbot.addWidget(palette)
+    qtbot.keyClicks(palette._text, "narrator")
+    qtbot.keyClick(palette._text, Qt.Key.Key_Return)
+    assert window.session.link_name == "Narrator"
+    assert window.stage.name == "plan"
+
+
+def test_keys_walk_the_lanes_and_nudge(window, qtbot):
+    chart, session = window.stages["plan"].chart, window.session
+    session.select("link", "Narrator")
+    qtbot.keyClick(chart, Qt.Key.Key_Down)
+    assert session.link_name == session.board.verdicts[2].link.name
+    before = session.board.frequencies[session.link_name]
+    qtbot.keyClick(chart, Qt.Key.Key_Right)
+    assert session.board.frequencies[session.link_name] == before + 25_000
+    session.step_back()
+    assert session.board.frequencies[session.link_name] == before
+
+
+def test_ctrl_numbers_open_stages_and_folds_fold(window, qtbot):
+    for action, name in (("stage-ground", "ground"), ("stage-listen", "listen"), ("stage-kit", "kit")):
+        window.actions_table.run(action)
+        assert window.stage.name == name
+    window.actions_table.run("spine")
+    assert window.spine.isHidden()
+    window.actions_table.run("reasons")
+    assert window.panel.isHidden()
+
+
+def test_tables_hold_to_qts_rules_and_edit_in_place(window, qtbot):
+    window.show_stage("kit")
+    stage = window.stages["kit"]
+    for table in (stage.links, stage.units, stage.models, stage.acts):
+        model = table.model()
+        assert isinstance(model, QAbstractItemModel)
+        QAbstractItemModelTester(model, QAbstractItemModelTester.FailureReportingMode.Fatal)
+    model = stage.links.records
+    assert model.setData(model.index(0, 0), "Harbour Mistress")
+    assert kit.links(window.session.store)[0].name == "Harbour Mistress"
+    assert not model.setData(model.index(0, 0), "Narrator")
+    assert "There is a link named Narrator already" in window.said()
+    bands = stage.models.records
+    row = next(i for i, m in enumerate(bands.records) if m.name.startswith("Handheld"))
+    assert bands.setData(bands.index(row, 2), "470–542, 600-650")
+    assert not bands.setData(bands.index(row, 2), "650–600")
+    assert "ends below its start" in window.said()
+
+
+def test_paste_and_remove_with_undo(window):
+    stage, store = window.stages["kit"], window.session.store
+    window.show_stage("kit")
+    stage.paste_text("Name\tRoom\nHerald\tQuay Stage\nMime\tMoon\n")
+    assert "1 links pasted" in window.said()
+    assert "no room is named Moon" in window.said()
+    stage.links.choose({x.id for x in kit.links(store) if x.name == "Herald"})
+    stage.remove()
+    assert "Herald" not in [x.name for x in kit.links(store)]
+    window.session.step_back()
+    assert "Herald" in [x.name for x in kit.links(store)]
+
+
+def test_density_is_a_slider_with_words_and_undo(window, qtbot):
+    stage, session = window.stages["plan"], window.session
+    stage.density.setFocus()
+    qtbot.keyClick(stage.density, Qt.Key.Key_Left)
+    assert ground.current(session.store).show.density == 0
+    assert session.board.count("broken") > 0
+    stage.density.hovered.emit(4)
+    assert "Two-transmitter guards are halved" in stage._words.text()
+    session.step_back()
+    assert session.board.count("broken") == 0
+
+
+def test_ground_changes_rooms_relations_neighbours_and_region(window, tmp_path):
+    window.show_stage("ground")
+    stage, store = window.stages["ground"], window.session.store
+    stage.room_name.setText("Sail Loft")
+    stage.add_room()
+    assert [p for p, _ in window.rail.entries()[0].points] == ["3 unrelated"]
+    pairs = stage.pairs.records
+    row = next(i for i, p in enumerate(pairs.records) if p.b.name == "Sail Loft")
+    assert pairs.setData(pairs.index(row, 2), "22")
+    assert pairs.records[row].relation.relation == "near"
+    stage.neighbour_name.setText("Choir school")
+    stage.neighbour_mhz.setText("oops")
+    stage.add_neighbour()
+    assert "is not a frequency" in window.said()
+    stage.neighbour_mhz.setText("612,4")
+    stage.add_neighbour()
+    assert 612_400_000 in [n.freq_hz for n in ground.neighbours(store)]
+    stage.region.setCurrentIndex(stage.region.findText("Europe, 8 MHz frame"))
+    stage._choose_region()
+    assert ground.current(store).region.key == "europe-8mhz"
+    bad = tmp_path / "region.json"
+    bad.write_text('{"format": "azven-region", "version": 1, "key": "x"}')
+    stage.load_region_from(bad)
+    assert "was not used. title: field required" in window.said()
+
+
+def test_reasons_for_everything_that_can_be_selected(window):
+    session, panel = window.session, window.panel
+    for kind, key, word in (
+        ("rule", 1, "reserved"),
+        ("channel", ("in-ear", "35"), "taken"),
+        ("sweep", session.picture.sweeps[0][0].id, "in use"),
+        ("neighbour", ground.neighbours(session.store)[0].id, "avoid"),
+        ("line", session.picture.lines[0], "unclaimed"),
+        ("link", "Narrator", "holds"),
+    ):
+        session.select(kind, key)
+        assert panel.shown.state == word
+    session.select("link", "nobody")
+    assert panel.shown is None
+
+
+def test_spine_zooms_pans_and_returns(window, qtbot):
+    session = window.session
+    whole = session.view_hz
+    session.zoom(0.25, 500e6)
+    assert session.view_hz[1] - session.view_hz[0] == pytest.approx((whole[1] - whole[0]) / 4)
+    session.pan(1e9)
+    assert session.view_hz[1] == pytest.approx(whole[1])
+    qtbot.mouseDClick(window.spine, Qt.MouseButton.LeftButton)
+    assert session.view_hz == pytest.approx(whole)
+
+
+def test_import_of_a_hostile_file_says_why(window, settle, tmp_path):
+    path = tmp_path / "junk.csv"
+    path.write_bytes(b"\x00\xff\xfejunk\n" * 10)
+    window.stages["listen"].import_path(path)
+    settle(window)
+    assert "nothing was read" in window.said()
+
+
+def test_a_fault_of_ours_is_told_and_the_book_is_safe(window):
+    from azven.desk.app import _Apology
+
+    _Apology(window)(ValueError, ValueError("boom"), None)
+    assert "Your last edit is safe" in window.said()
+
+
+def test_two_hundred_links_with_long_names(window, settle):
+    stage, session = window.stages["kit"], window.session
+    window.show_stage("kit")
+    stage.pattern.setText("A very long name that somebody typed in a hurry & <b>never</b> shortened 1")
+    stage.count.setValue(171)
+    stage.add_links()
+    window.show_stage("plan")
+    settle(window)
+    assert len(session.board.verdicts) == 200
+    assert not window.grab().isNull()
+    trial = plan.try_at(session.board, "Narrator", session.board.frequencies["Narrator"] + 25_000)
+    assert trial.margin_hz is not None
+
+
+def test_silhouette_keeps_every_peak_and_stacking_keeps_marks_apart():
+    import numpy as np
+
+    freq = np.arange(100_000) * 2_000 + 470_000_000
+    level = np.full(100_000, -100.0)
+    level[77_777] = -20
+    share, curve = silhouette(freq, level, freq[0], freq[-1], 900)
+    assert curve.max() == -20
+    assert share[np.argmax(curve)] == pytest.approx(0.77777, abs=0.002)
+    assert polygon(share, curve).count() == len(share)
+    assert stacked([0, 5, 20, 22, 23], 13, 3) == [0, 1, 0, 1, 2]
+
+
+def azven(*arguments):
+    return subprocess.run([sys.executable, "-m", "azven", *arguments], capture_output=True, text=True, timeout=120)
+
+
+def test_shot_of_the_demo(tmp_path):
+    picture = tmp_path / "shot.png"
+    done = azven("--demo", "--stage", "plan", "--theme", "backstage", "--shot", str(picture))
+    assert (done.returncode, done.stderr) == (0, "")
+    from PyQt6.QtGui import QImage
+
+    assert (QImage(str(picture)).width(), QImage(str(picture)).height()) == (1280, 800)
+
+
+def test_a_file_that_is_no_book_ends_with_one_sentence(tmp_path):
+    path = tmp_path / "letter.txt"
+    path.write_text("dear all")
+    done = azven("--book", str(path))
+    assert done.returncode == 2
+    assert done.stderr.strip() == f"{path} is not an Azven book; it was left as it is."
+    assert path.read_text() == "dear all"

@@ -1,0 +1,175 @@
+"""The whole way through the real window: sweep, claim, add links, plan, lock, drag, mend, undo, print, reopen."""
+
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtPdf import QPdfDocument
+from PyQt6.QtWidgets import QPushButton
+
+from azven.book.store import Store
+from azven.desk.plan.lanes import HEAD, ROW
+from azven.work import kit, listen, plan
+
+
+def drag(qtbot, chart, name, to_hz):
+    """Drag a pennant with the mouse to a frequency, and give what was said on the way."""
+    row = chart._row_of(name)
+    y = HEAD + row * ROW + ROW // 2 - chart.verticalScrollBar().value()
+    start = QPoint(round(chart._axis.x(chart._board.frequencies[name])) + 3, y)
+    end = QPoint(round(chart._axis.x(to_hz)), y)
+    qtbot.mousePress(chart.viewport(), Qt.MouseButton.LeftButton, pos=start)
+    qtbot.mouseMove(chart.viewport(), end)
+    qtbot.waitUntil(lambda: chart.trial is not None)
+    said = chart.trial.sentence()
+    qtbot.mouseRelease(chart.viewport(), Qt.MouseButton.LeftButton, pos=end)
+    return said
+
+
+def test_the_whole_way(window, settle, qtbot, tmp_path):
+    session, store = window.session, window.session.store
+    before = (kit.links(store), plan.assignments(store), listen.sweeps(store))
+
+    window.show_stage("listen")
+    stage = window.stages["listen"]
+    qtbot.mouseClick(window.header.primary_button, Qt.MouseButton.LeftButton)
+    settle(window)
+    assert len(listen.sweeps(store)) == 3
+    assert "Kept 10001 bins" in window.said()
+
+    window.show_stage("listen")
+    line = session.picture.lines[0]
+    stage.lines.setCurrentRow(0)
+    assert session.selection.key == line
+    claim = next(b for b in window.panel.findChildren(QPushButton) if "neighbour" in b.accessibleName())
+    qtbot.mouseClick(claim, Qt.MouseButton.LeftButton)
+    assert session.picture.lines == ()
+    assert "stale" in dict(window.rail.entries()[3].points)
+
+    window.show_stage("kit")
+    entry = window.stages["kit"]
+    entry.pattern.setText("Herald 1")
+    entry.count.setValue(3)
+    qtbot.keyClick(entry.pattern, Qt.Key.Key_Return)
+    assert {"Herald 1", "Herald 2", "Herald 3"} <= {x.name for x in kit.links(store)}
+    assert session.board.count("unplaced") == 3
+
+    window.show_stage("plan")
+    qtbot.mouseClick(window.header.primary_button, Qt.MouseButton.LeftButton)
+    settle(window)
+    assert session.board.count("broken", "unplaced") == 0
+    assert session.board.stale == ()
+
+    chart = window.stages["plan"].chart
+    session.select("link", "Narrator")
+    window.actions_table.run("lock")
+    assert session.board.verdict("Narrator").locked
+
+    there = session.board.frequencies["Narrator"]
+    session.show_band(there - 2e6, there + 4e6)
+    mover = next(
+        v.link.name
+        for v in session.board.verdicts
+        if v.link.name.startswith(("Lamp", "Herald")) and v.freq_hz and chart._axis.inside(chart._axis.x(v.freq_hz))
+    )
+    target = there + 50_000
+    said = drag(qtbot, chart, mover, target)
+    assert said.startswith("breaks")
+    assert session.board.verdict("Narrator").state == "broken"
+    assert session.board.count("broken") >= 2
+    assert any("broken" in text for text, _ in window.rail.entries()[3].points)
+
+    window.actions_table.run("mend")
+    settle(window)
+    assert session.board.count("broken", "unplaced") == 0
+
+    pdf = tmp_path / "sheet.pdf"
+    window.stages["plan"].write_sheet(pdf, show=False)
+    document = QPdfDocument(None)
+    document.load(str(pdf))
+    text = "".join(document.getAllText(i).text() for i in range(document.pageCount()))
+    assert "Harbour Master" in text
+    assert "Quay Stage" in text
+    assert f"page 1 of {document.pageCount()}" in text
+    assert "the local regulator decide" in text.replace("\n", " ").replace("\r", "")
+    document.close()
+    assert "Herald 2" in pdf.with_suffix(".csv").read_text(encoding="utf-8")
+
+    frequencies = dict(session.board.frequencies)
+    again = Store.open(store.path)
+    assert plan.board(again).frequencies == frequencies
+    again.close()
+
+    while session.undo.canUndo():
+        session.step_back()
+    assert (kit.links(store), listen.sweeps(store)) != before  # versions have moved on …
+    plain = [(x.name, x.model_id, x.band) for x in kit.links(store)]
+    assert plain == [(x.name, x.model_id, x.band) for x in before[0]]  # … what they say has not
+    assert {k: a.freq_hz for k, a in plan.assignments(store).items()} == {k: a.freq_hz for k, a in before[1].items()}
+    assert [s.id for s in listen.sweeps(store)] == [s.id for s in before[2]]
+    while session.undo.canRedo():
+        session.step_forward()
+    assert session.board.frequencies == frequencies
+
+
+def test_a_sweep_can_be_stopped_and_keeps_what_arrived(open_window, tmp_path, settle, qtbot):
+    from azven.work import demo
+    from azven.work.simulation import SimulatedVenue
+
+    store = demo.build(tmp_path)
+    window = open_window(store, SimulatedVenue(store, pace=3.0).start(), "listen")
+    window.stages["listen"].run_primary()
+    qtbot.waitUntil(lambda: bool(window.stages["listen"].plot.live and len(window.stages["listen"].plot.live[0]) >= 2))
+    window.session.jobs.stop()
+    settle(window)
+    newest = listen.sweeps(store)[0]
+    assert 100 < newest.points < 10_001
+
+
+def test_an_instrument_that_is_not_there_is_said(window, settle):
+    stage = window.stages["listen"]
+    window.show_stage("listen")
+    stage.address.setEditText("TCPIP::127.0.0.1::9::SOCKET")
+    stage.run_primary()
+    settle(window)
+    assert "No instrument answers" in window.said()
+    assert stage.plot.live is None
+    assert window.header.primary_button.isEnabled()
+
+
+def test_planning_can_be_stopped_and_keeps_its_best(window, settle, qtbot):
+    session = window.session
+    stage = window.stages["kit"]
+    window.show_stage("kit")
+    stage.pattern.setText("Crowd")
+    stage.count.setValue(120)
+    stage.add_links()
+    window.show_stage("plan")
+    window.stages["plan"].run_primary()
+    qtbot.waitSignal(session.jobs.progressed, timeout=10_000).wait()
+    session.jobs.stop()
+    settle(window)
+    assert session.board.count("broken") == 0
+    assert len(session.board.frequencies) > 30
+    assert "found no room" in window.said()
+
+
+def test_unplaced_link_reasons_way_out_placed(window, settle, qtbot):
+    session = window.session
+    name = "Brass 2"
+    placed = plan.assignments(session.store)[session.board.verdict(name).link.id]
+    from azven.work import ground
+
+    session.do(lambda: ground.take_out(placed, "Take it off"))
+    session.select("link", name)
+    settle(window)
+    assert window.panel.shown.figure == "no frequency"
+    put = next(b for b in window.panel.findChildren(QPushButton) if b.accessibleName().startswith("Put it at"))
+    qtbot.mouseClick(put, Qt.MouseButton.LeftButton)
+    assert session.board.verdict(name).state == "sound"
+
+
+@pytest.mark.parametrize("stage", ["ground", "listen", "kit", "plan"])
+def test_every_stage_paints_in_both_themes_with_an_empty_book(empty_window, stage):
+    empty_window.show_stage(stage)
+    for _ in range(2):
+        assert not empty_window.grab().isNull()
+        empty_window.actions_table.run("theme")
