@@ -16,9 +16,9 @@ from alembic.migration import MigrationContext
 
 from azven.book import migrate
 from azven.book.edits import BookError, Change, ConflictError, Edit, add
-from azven.book.records import Site, Sweep, Trace, Zone
-from azven.book.store import Store, _engine
-from azven.book.tables import metadata
+from azven.book.records import EPOCH, Act, Plan, Site, Sweep, Trace, Zone
+from azven.book.store import Store, _engine, same
+from azven.book.tables import TABLES, metadata
 from azven.work import demo, ground
 
 
@@ -203,12 +203,28 @@ def test_migrations_make_the_same_tables_as_the_records(tmp_path):
     engine.dispose()
 
 
-def test_demo_book_is_fresh_clean_and_in_a_temporary_place(tmp_path):
-    from azven.work import plan
+def test_the_demo_that_ships_is_what_its_story_makes(tmp_path):
+    made, shipped = demo.prepare(tmp_path / "made.azven"), demo.build(tmp_path)
+    for kind in TABLES:
+        if kind is Plan:
+            continue  # holds when it was made
+        undated = {Sweep: {"taken_at": EPOCH}, Act: {"starts_at": None, "ends_at": None}}.get(kind, {})
+        mine = [replace(r, **undated) for r in shipped.all(kind)]
+        assert len(mine) == len(made.all(kind))
+        assert all(same(a, b) for a, b in zip(mine, made.all(kind), strict=True)), kind.__name__
+    made.close()
+    shipped.close()
+
+
+def test_the_demo_is_clean_recent_and_nearly_full(tmp_path):
+    from azven.work import listen, plan, reasons
 
     store = demo.build(tmp_path)
     board = plan.board(store)
     assert len(board.verdicts) >= 28
     assert board.count("broken", "unplaced") == 0
     assert board.stale == ()
+    assert not any(listen.is_stale(s, demo.datetime.now(demo.UTC)) for s in store.all(Sweep))
+    choir = reasons.lane_of(board, "Lamp Choir 1")
+    assert len(choir.free) < 0.02 * len(choir.freq_hz)
     store.close()

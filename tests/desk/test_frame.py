@@ -44,7 +44,7 @@ def test_palette_finds_links_rooms_and_deeds(window, qtbot):
 
 
 def test_keys_walk_the_lanes_and_nudge(window, qtbot):
-    chart, session = window.stages["plan"].chart, window.session
+    chart, session = window.open_stage("plan").chart, window.session
     session.select("link", "Narrator")
     qtbot.keyClick(chart, Qt.Key.Key_Down)
     assert session.link_name == session.board.verdicts[2].link.name
@@ -67,7 +67,7 @@ def test_ctrl_numbers_open_stages_and_folds_fold(window, qtbot):
 
 def test_tables_hold_to_qts_rules_and_edit_in_place(window, qtbot):
     window.show_stage("kit")
-    stage = window.stages["kit"]
+    stage = window.open_stage("kit")
     for table in (stage.links, stage.units, stage.models, stage.acts):
         model = table.model()
         assert isinstance(model, QAbstractItemModel)
@@ -85,7 +85,7 @@ def test_tables_hold_to_qts_rules_and_edit_in_place(window, qtbot):
 
 
 def test_paste_and_remove_with_undo(window):
-    stage, store = window.stages["kit"], window.session.store
+    stage, store = window.open_stage("kit"), window.session.store
     window.show_stage("kit")
     stage.paste_text("Name\tRoom\nHerald\tQuay Stage\nMime\tMoon\n")
     assert "1 links pasted" in window.said()
@@ -98,7 +98,7 @@ def test_paste_and_remove_with_undo(window):
 
 
 def test_density_is_a_slider_with_words_and_undo(window, qtbot):
-    stage, session = window.stages["plan"], window.session
+    stage, session = window.open_stage("plan"), window.session
     stage.density.setFocus()
     qtbot.keyClick(stage.density, Qt.Key.Key_Left)
     assert ground.current(session.store).show.density == 0
@@ -111,7 +111,7 @@ def test_density_is_a_slider_with_words_and_undo(window, qtbot):
 
 def test_ground_changes_rooms_relations_neighbours_and_region(window, tmp_path):
     window.show_stage("ground")
-    stage, store = window.stages["ground"], window.session.store
+    stage, store = window.open_stage("ground"), window.session.store
     stage.room_name.setText("Sail Loft")
     stage.add_room()
     assert [p for p, _ in window.rail.entries()[0].points] == ["3 unrelated"]
@@ -165,7 +165,7 @@ def test_spine_zooms_pans_and_returns(window, qtbot):
 def test_import_of_a_hostile_file_says_why(window, settle, tmp_path):
     path = tmp_path / "junk.csv"
     path.write_bytes(b"\x00\xff\xfejunk\n" * 10)
-    window.stages["listen"].import_path(path)
+    window.open_stage("listen").import_path(path)
     settle(window)
     assert "nothing was read" in window.said()
 
@@ -173,12 +173,12 @@ def test_import_of_a_hostile_file_says_why(window, settle, tmp_path):
 def test_a_fault_of_ours_is_told_and_the_book_is_safe(window):
     from azven.desk.app import _Apology
 
-    _Apology(window)(ValueError, ValueError("boom"), None)
+    _Apology(window.session)(ValueError, ValueError("boom"), None)
     assert "Your last edit is safe" in window.said()
 
 
 def test_two_hundred_links_with_long_names(window, settle):
-    stage, session = window.stages["kit"], window.session
+    stage, session = window.open_stage("kit"), window.session
     window.show_stage("kit")
     stage.pattern.setText("A very long name that somebody typed in a hurry & <b>never</b> shortened 1")
     stage.count.setValue(171)

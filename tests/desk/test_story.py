@@ -29,7 +29,7 @@ def test_the_whole_way(window, settle, qtbot, tmp_path):
     before = (kit.links(store), plan.assignments(store), listen.sweeps(store))
 
     window.show_stage("listen")
-    stage = window.stages["listen"]
+    stage = window.open_stage("listen")
     qtbot.mouseClick(window.header.primary_button, Qt.MouseButton.LeftButton)
     settle(window)
     assert len(listen.sweeps(store)) == 3
@@ -45,7 +45,7 @@ def test_the_whole_way(window, settle, qtbot, tmp_path):
     assert "stale" in dict(window.rail.entries()[3].points)
 
     window.show_stage("kit")
-    entry = window.stages["kit"]
+    entry = window.open_stage("kit")
     entry.pattern.setText("Herald 1")
     entry.count.setValue(3)
     qtbot.keyClick(entry.pattern, Qt.Key.Key_Return)
@@ -58,7 +58,7 @@ def test_the_whole_way(window, settle, qtbot, tmp_path):
     assert session.board.count("broken", "unplaced") == 0
     assert session.board.stale == ()
 
-    chart = window.stages["plan"].chart
+    chart = window.open_stage("plan").chart
     session.select("link", "Narrator")
     window.actions_table.run("lock")
     assert session.board.verdict("Narrator").locked
@@ -82,7 +82,7 @@ def test_the_whole_way(window, settle, qtbot, tmp_path):
     assert session.board.count("broken", "unplaced") == 0
 
     pdf = tmp_path / "sheet.pdf"
-    window.stages["plan"].write_sheet(pdf, show=False)
+    window.open_stage("plan").write_sheet(pdf, show=False)
     document = QPdfDocument(None)
     document.load(str(pdf))
     text = "".join(document.getAllText(i).text() for i in range(document.pageCount()))
@@ -116,8 +116,10 @@ def test_a_sweep_can_be_stopped_and_keeps_what_arrived(open_window, tmp_path, se
 
     store = demo.build(tmp_path)
     window = open_window(store, SimulatedVenue(store, pace=3.0).start(), "listen")
-    window.stages["listen"].run_primary()
-    qtbot.waitUntil(lambda: bool(window.stages["listen"].plot.live and len(window.stages["listen"].plot.live[0]) >= 2))
+    window.open_stage("listen").run_primary()
+    qtbot.waitUntil(
+        lambda: bool(window.open_stage("listen").plot.live and len(window.open_stage("listen").plot.live[0]) >= 2)
+    )
     window.session.jobs.stop()
     settle(window)
     newest = listen.sweeps(store)[0]
@@ -125,7 +127,7 @@ def test_a_sweep_can_be_stopped_and_keeps_what_arrived(open_window, tmp_path, se
 
 
 def test_an_instrument_that_is_not_there_is_said(window, settle):
-    stage = window.stages["listen"]
+    stage = window.open_stage("listen")
     window.show_stage("listen")
     stage.address.setEditText("TCPIP::127.0.0.1::9::SOCKET")
     stage.run_primary()
@@ -137,13 +139,13 @@ def test_an_instrument_that_is_not_there_is_said(window, settle):
 
 def test_planning_can_be_stopped_and_keeps_its_best(window, settle, qtbot):
     session = window.session
-    stage = window.stages["kit"]
+    stage = window.open_stage("kit")
     window.show_stage("kit")
     stage.pattern.setText("Crowd")
     stage.count.setValue(120)
     stage.add_links()
     window.show_stage("plan")
-    window.stages["plan"].run_primary()
+    window.open_stage("plan").run_primary()
     qtbot.waitSignal(session.jobs.progressed, timeout=10_000).wait()
     session.jobs.stop()
     settle(window)

@@ -10,11 +10,12 @@ from azven.rf.sweep import (
     Channel,
     Sweep,
     floors,
+    judge,
     lines,
     maximum_in_cells,
     merge,
     narrowest_seen_hz,
-    read_channels,
+    survey,
     worst,
 )
 from azven.rf.venue import Antenna, Emitter, Multiplex, Settings, Venue
@@ -68,7 +69,7 @@ def test_occupancy_floor_and_lines():
     )
     stray = Emitter("stray", 612_350_000, 10.0, (0.0, 60.0, 1.5))
     sweep = venue(multiplexes=muxes, emitters=(stray,)).sweep(OMNI, SETTINGS)
-    readings = read_channels(sweep, CHANNELS, tolerated_dbm=-95.0)
+    readings = judge(sweep, survey(sweep, CHANNELS), -95.0)
     classes = {r.channel.name: r.occupancy for r in readings}
     assert classes["24"] == "taken"
     assert classes["30"] == "usable"
@@ -86,7 +87,7 @@ def test_all_channels_full_leaves_the_floor_of_the_lowest():
 
 def test_a_channel_the_sweep_does_not_reach_is_unknown():
     sweep = venue().sweep(OMNI, Settings(500_000_000, 600_000_000, 4_001, 30_000))
-    classes = {r.channel.name: r.occupancy for r in read_channels(sweep, CHANNELS, -95.0)}
+    classes = {r.channel.name: r.occupancy for r in judge(sweep, survey(sweep, CHANNELS), -95.0)}
     assert classes["21"] == classes["48"] == "unknown"
     assert classes["30"] == "quiet"
 
@@ -116,7 +117,8 @@ def test_bins_too_far_apart_are_said():
 def test_worst_reading_decides():
     mux = Multiplex(CHANNELS[3].low_hz, CHANNELS[3].high_hz, -50.0, 180.0)
     world = venue(multiplexes=(mux,))
-    pair = [read_channels(world.sweep(a, SETTINGS), CHANNELS, -95.0)[3] for a in (OMNI, Antenna(gain_dbi=-30))]
+    sweeps = [world.sweep(a, SETTINGS) for a in (OMNI, Antenna(gain_dbi=-30))]
+    pair = [judge(s, survey(s, CHANNELS), -95.0)[3] for s in sweeps]
     assert worst(pair) is pair[0]
 
 

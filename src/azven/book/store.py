@@ -1,7 +1,8 @@
 """The store: opens a book, reads records, and writes edits, each as one transaction that is on disk at once."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import fields, replace
+from itertools import groupby
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -11,7 +12,7 @@ from sqlalchemy import event
 from sqlalchemy.exc import DatabaseError, IntegrityError, OperationalError
 
 from azven.book.edits import BookError, Change, ConflictError, Edit
-from azven.book.records import Record
+from azven.book.records import Record, Trace
 from azven.book.tables import APPLICATION_ID, REVISION, REVISIONS, TABLES, counter, metadata, revision, values
 
 R = TypeVar("R", bound=Record)
@@ -26,6 +27,8 @@ class Store:
         self._engine = engine
         self._writer = engine.execution_options(writes=True)
         self._listeners: list[Callable[[Edit], None]] = []
+        self._read: dict[type[Record], list[Any]] = {}
+        self._data_version = -1
 
     # -- opening -----------------------------------------------------------------------------------
 
@@ -40,8 +43,8 @@ class Store:
         try:
             with engine.execution_options(writes=True).begin() as connection:
                 connection.exec_driver_sql(f"PRAGMA application_id = {APPLICATION_ID}")
-                metadata.create_all(connection)
-                revision.create(connection)
+                metadata.create_all(connection, checkfirst=False)
+                revision.create(connection, checkfirst=False)
                 connection.execute(sa.insert(revision).values(version_num=REVISION))
                 connection.execute(sa.insert(counter).values(next_id=1))
             _write_head(engine)
@@ -80,6 +83,15 @@ class Store:
 
     def all(self, kind: type[R], **where: Any) -> list[R]:
         """Records of a kind whose columns equal `where`, in the order of their ids; BookError when unreadable."""
+        if kind is Trace:
+            return self._select(kind, where)
+        self._forget_if_others_wrote()
+        if kind not in self._read:
+            self._read[kind] = self._select(kind, {})
+        records: list[R] = self._read[kind]
+        return [r for r in records if all(getattr(r, name) == value for name, value in where.items())]
+
+    def _select(self, kind: type[R], where: Mapping[str, Any]) -> list[R]:
         table = TABLES[kind]
         query = sa.select(table).order_by(table.c.id)
         for name, value in where.items():
@@ -89,6 +101,17 @@ class Store:
                 return [_record(kind, row) for row in connection.execute(query)]
         except DatabaseError as error:
             raise BookError(_say(error, self.path)) from error
+
+    def _forget_if_others_wrote(self) -> None:
+        """Drop what was read when another connection has changed the file since (SQLite's data_version)."""
+        connection = self._engine.raw_connection()
+        try:
+            (version,) = connection.cursor().execute("PRAGMA data_version").fetchone()
+        finally:
+            connection.close()
+        if version != self._data_version:
+            self._data_version = version
+            self._read.clear()
 
     def get(self, kind: type[R], record_id: int) -> R:
         """One record; raises BookError when it is not there."""
@@ -117,11 +140,13 @@ class Store:
         """
         try:
             with self._writer.begin() as connection:
-                landed = replace(edit, changes=tuple(_write(connection, c) for c in edit.changes))
+                landed = replace(edit, changes=_write_all(connection, edit.changes))
         except IntegrityError as error:
             raise BookError(f"“{edit.title}” was not done: something else in the book still needs it.") from error
         except DatabaseError as error:
             raise BookError(_say(error, self.path)) from error
+        for kind in {c.kind for c in landed.changes}:
+            self._read.pop(kind, None)
         for listener in list(self._listeners):
             listener(landed)
         return landed
@@ -211,16 +236,30 @@ def _record(kind: type[R], row: sa.Row[Any]) -> R:
     return kind(**row._mapping)
 
 
+def _write_all(connection: sa.Connection, changes: Sequence[Change]) -> tuple[Change, ...]:
+    """Write the changes of an edit in their order, neighbouring additions of one kind together."""
+    landed: list[Change] = []
+    for (kind, adds), run in groupby(changes, key=lambda c: (c.kind, c.before is None)):
+        if adds:
+            new = [_added(c) for c in run]
+            connection.execute(sa.insert(TABLES[kind]), [values(c.after) for c in new if c.after is not None])
+            landed += new
+        else:
+            landed += [_write(connection, c) for c in run]
+    return tuple(landed)
+
+
+def _added(change: Change) -> Change:
+    assert change.after is not None
+    if not change.after.id:
+        raise ValueError("reserve an id before adding a record")
+    return Change(None, replace(change.after, version=change.after.version + 1))
+
+
 def _write(connection: sa.Connection, change: Change) -> Change:
-    """Write one change inside the transaction, after making sure the record is as the change expects it."""
+    """Write a change or removal inside the transaction, once the record is seen to be as it expects."""
     kind = change.kind
     table = TABLES[kind]
-    if change.before is None and change.after is not None:
-        after = replace(change.after, version=max(change.after.version, 0) + 1)
-        if not after.id:
-            raise ValueError("reserve an id before adding a record")
-        connection.execute(sa.insert(table).values(values(after)))
-        return Change(None, after)
     assert change.before is not None
     row = connection.execute(sa.select(table).where(table.c.id == change.before.id)).one_or_none()
     current = _record(kind, row) if row is not None else None

@@ -1,10 +1,12 @@
 """Opening the window: the book, the demonstration, the picture for `--shot`, and what happens when something breaks."""
 
+import gc
 import logging
 import sys
 import traceback
 from pathlib import Path
 from types import TracebackType
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication, QMessageBox
@@ -12,10 +14,15 @@ from PyQt6.QtWidgets import QApplication, QMessageBox
 from azven.book.edits import BookError
 from azven.book.store import SUFFIX, Store
 from azven.desk import theme as look
-from azven.desk.session import Session
 from azven.work import demo, ground
 
+if TYPE_CHECKING:
+    from azven.desk.session import Session
+    from azven.desk.window import Window
+
 _QUIET_MS = 80
+_SWITCH_S = 0.0005
+"""A painting window gets the interpreter back from a computing thread ten times sooner than by default."""
 
 
 def application() -> QApplication:
@@ -25,6 +32,7 @@ def application() -> QApplication:
         return app
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Azven")
+    sys.setswitchinterval(_SWITCH_S)
     app.setStyle("Fusion")
     look.load_fonts()
     return app
@@ -42,34 +50,51 @@ def open_book(path: Path) -> Store:
     return Store.open(path) if path.exists() else ground.new_book(path)
 
 
-def run(demonstrate: bool, book: Path | None, stage: str, theme: str | None, shot: Path | None) -> int:
-    """Show the window until it is closed. Returns the exit status."""
+def start(demonstrate: bool, book: Path | None, stage: str, theme: str | None) -> "Window":
+    """Show the window with a book; BookError in one sentence when it cannot be opened.
+
+    The collector rests while thousands of lasting objects are made, which is a tenth of the time.
+    """
+    gc.disable()
     app = application()
-    look.apply(app, look.THEMES[theme or "daylight"])
+    chosen = look.THEMES[theme or "daylight"]
+    look.apply(app, chosen)
+    from azven.desk.session import Session
+    from azven.desk.window import Window
+
+    store = demo.build() if demonstrate else open_book(book or default_book())
     venue = None
-    try:
-        store = demo.build() if demonstrate else open_book(book or default_book())
-    except BookError as error:
-        return _cannot_open(str(error), shot)
     if demonstrate:
         from azven.work.simulation import SimulatedVenue
 
         venue = SimulatedVenue(store).start()
-    from azven.desk.window import Window
-
     session = Session(store, venue)
-    session.theme = look.THEMES[theme or "daylight"]
+    session.theme = chosen
     note = f"Demonstration: a fresh copy in {store.path.parent}. Nothing you do here touches a book of yours."
     window = Window(session, note if demonstrate else "")
+    window.application = app  # Qt takes all widgets down with the last reference to it
     window.show_stage(stage)
-    sys.excepthook = _Apology(window)
+    sys.excepthook = _Apology(session)
     window.show()
+    app.processEvents()
+    gc.freeze()
+    gc.enable()
+    return window
+
+
+def run(demonstrate: bool, book: Path | None, stage: str, theme: str | None, shot: Path | None) -> int:
+    """Show the window until it is closed. Returns the exit status."""
+    app = application()
+    try:
+        window = start(demonstrate, book, stage, theme)
+    except BookError as error:
+        return _cannot_open(str(error), shot)
     if shot is not None:
         _shoot_when_quiet(app, window, shot)
     status = app.exec()
-    if venue is not None:
-        venue.stop()
-    store.close()
+    if window.session.venue is not None:
+        window.session.venue.stop()
+    window.session.store.close()
     return status
 
 
@@ -80,11 +105,8 @@ def _cannot_open(message: str, shot: Path | None) -> int:
     return 2
 
 
-def _shoot_when_quiet(app: QApplication, window: object, path: Path) -> None:
+def _shoot_when_quiet(app: QApplication, window: "Window", path: Path) -> None:
     """Grab the window once no job has run for a moment, then leave."""
-    from azven.desk.window import Window
-
-    assert isinstance(window, Window)
     timer = QTimer(window, interval=_QUIET_MS)
     quiet = 0
 
@@ -105,12 +127,10 @@ def _shoot_when_quiet(app: QApplication, window: object, path: Path) -> None:
 class _Apology:
     """Tells the user about a fault of ours; the book is safe, since every edit is on disk already."""
 
-    def __init__(self, window: object) -> None:
-        self._window = window
+    def __init__(self, session: "Session") -> None:
+        self._session = session
 
     def __call__(self, kind: type[BaseException], value: BaseException, trace: TracebackType | None) -> None:
         text = "".join(traceback.format_exception(kind, value, trace))
         logging.getLogger("azven").error("%s", text)
-        session = getattr(self._window, "session", None)
-        if isinstance(session, Session):
-            session.say(f"Something in Azven went wrong ({value}). Your last edit is safe.", trouble=True)
+        self._session.say(f"Something in Azven went wrong ({value}). Your last edit is safe.", trouble=True)

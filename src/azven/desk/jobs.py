@@ -5,7 +5,10 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+_SETTLE_MS = 15
+"""A job waits this long, so that what it would compete with is painted first."""
 
 Progress = Callable[[int, int], bool]
 Work = Callable[[Progress], Any]
@@ -115,7 +118,11 @@ class Jobs(QObject):
         self._running.add(job)
         job.signals.done.connect(lambda _: self._running.discard(job))
         job.signals.failed.connect(lambda _: self._running.discard(job))
-        self._pool.submit(job.run)
+        QTimer.singleShot(_SETTLE_MS, lambda: self._submit(job))
+
+    def _submit(self, job: Job) -> None:
+        if not self._closed:
+            self._pool.submit(job.run)
 
     def stop(self) -> None:
         if self._visible is not None:

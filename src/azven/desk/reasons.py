@@ -1,6 +1,6 @@
 """The Reasons panel: verdict, arithmetic, origins, and what could be done, for whatever is selected."""
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QRect, Qt
 from PyQt6.QtWidgets import QFrame, QGridLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from azven.desk.session import Session
@@ -90,7 +90,7 @@ class ReasonsPanel(QScrollArea):
         head.addWidget(_label(found.state, _STATE_ROLE.get(found.state, "section"), wrap=False), 0, 1)
         box.addLayout(head)
         box.addWidget(_label(found.verdict))
-        self._rows(box, "The arithmetic", found.arithmetic)
+        self._rows(box, found.heading, found.arithmetic)
         self._rows(box, "Where it comes from", found.origins)
         if found.options:
             self._heading(box, "What could be done")
@@ -138,7 +138,11 @@ class ReasonsPanel(QScrollArea):
             line = _label(text, name)
             line.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
             lines.addWidget(line)
-        button.setMinimumHeight(lines.heightForWidth(_WIDTH - 34))
+        button.ensurePolished()
+        inside = QRect(0, 0, _WIDTH - 60, 1_000)
+        wrapped = button.fontMetrics().boundingRect(inside, int(Qt.TextFlag.TextWordWrap), option.effect)
+        tall = wrapped.height() + button.fontMetrics().height() + 14
+        button.setStyleSheet(f"QPushButton#option {{ min-height: {tall}px; }}")
         button.clicked.connect(lambda: self._session.do(option.edit))
         return button
 

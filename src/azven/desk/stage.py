@@ -30,8 +30,9 @@ class Stage(QWidget):
     def run_primary(self) -> None:
         """Carry out the primary action."""
 
-    def points(self) -> Points:
-        """Open points for the rail: (text, colour role)."""
+    @staticmethod
+    def points(session: Session) -> Points:
+        """Open points for the rail: (text, colour role). Asked of stages that have not been opened too."""
         return ()
 
     def actions_offered(self) -> list[Action]:

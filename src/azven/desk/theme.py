@@ -53,7 +53,7 @@ BACKSTAGE = Theme(
     "backstage", ground="#191613", side="#211D19", field="#14110F", line="#3A342D", ink="#E4DACA", dim="#A2978A",
     chosen="#3A2A1B", accent="#5FB5B0", on_accent="#131110", petrol="#5FB5B0", ochre="#D9A14A", plum="#C08AB2",
     slate="#93A7BC", brick="#D77B6A", ochre_text="#D9A14A", brick_text="#E08D7D", silhouette="#45423E",
-    lane="#26221E", shut="#141210",
+    lane="#40392F", shut="#12100E",
 )  # fmt: skip
 THEMES = {t.name: t for t in (DAYLIGHT, BACKSTAGE)}
 
@@ -61,7 +61,7 @@ THEMES = {t.name: t for t in (DAYLIGHT, BACKSTAGE)}
 def load_fonts() -> None:
     """Register the shipped type; QFontDatabase keeps it for the life of the application."""
     folder = files("azven") / "data" / "fonts"
-    for style in ("Regular", "Bold", "Italic", "BoldItalic"):
+    for style in ("Regular", "Bold"):
         QFontDatabase.addApplicationFontFromData((folder / f"{FAMILY}-{style}.otf").read_bytes())
 
 

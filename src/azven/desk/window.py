@@ -21,6 +21,8 @@ from azven.desk.stage import Stage
 from azven.work import ground, kit
 from azven.work.reasons import mhz
 
+STAGES: dict[str, type[Stage]] = {s.name: s for s in (GroundStage, ListenStage, KitStage, PlanStage)}
+"""The stages in the order of the day."""
 _SAID_MS = 9_000
 
 
@@ -29,30 +31,26 @@ class Window(QMainWindow):
 
     def __init__(self, session: Session, note: str = "") -> None:
         super().__init__()
+        self.application: QApplication | None = None
         self.session = session
         self.setMinimumSize(1100, 700)
         self.resize(1280, 800)
         self.setWindowTitle(f"{session.store.path.name} – Azven")
-        self.stages: dict[str, Stage] = {
-            s.name: s for s in (GroundStage(session), ListenStage(session), KitStage(session), PlanStage(session))
-        }
+        self._made: dict[str, Stage] = {}
         self.rail, self.header = Rail(session), Header(session.jobs)
         self.spine, self.panel = Spine(session), ReasonsPanel(session)
         self.actions_table = Actions(self)
         self._stack = QStackedWidget()
-        for stage in self.stages.values():
-            self._stack.addWidget(stage)
-        self._said = QLabel(note)
+        self._said = QLabel()
         self._said.setObjectName("small")
         self._said.setContentsMargins(14, 2, 14, 3)
-        self._said.setVisible(bool(note))
+        self.tell(note)
         self._quiet = QTimer(self, singleShot=True, interval=_SAID_MS)
         self._quiet.timeout.connect(self._said.hide)
         self._lay_out()
         self._connect()
         self._offer_actions()
         self.panel.refresh()
-        self.show_stage("plan")
 
     def _lay_out(self) -> None:
         middle = QHBoxLayout()
@@ -87,13 +85,22 @@ class Window(QMainWindow):
 
     @property
     def stage(self) -> Stage:
+        """The stage in view."""
         widget = self._stack.currentWidget()
         assert isinstance(widget, Stage)
         return widget
 
+    def open_stage(self, name: str) -> Stage:
+        """The widget of a stage, made when it is first asked for."""
+        if name not in self._made:
+            stage = self._made[name] = STAGES[name](self.session)
+            self._stack.addWidget(stage)
+            self.actions_table.add(*stage.actions_offered())
+        return self._made[name]
+
     def show_stage(self, name: str) -> None:
-        """Open a stage; it reads the book when it comes into view."""
-        self._stack.setCurrentWidget(self.stages[name])
+        """Bring a stage into view; it reads the book when it comes."""
+        self._stack.setCurrentWidget(self.open_stage(name))
         self.refresh()
         self.stage.take_focus()
 
@@ -102,7 +109,7 @@ class Window(QMainWindow):
         self.stage.refresh()
         place = ground.current(self.session.store)
         self.header.show_place([self.session.store.path.stem, place.show.name, place.site.name])
-        entries = [Entry(s.name, s.title, s.points()) for s in self.stages.values()]
+        entries = [Entry(s.name, s.title, s.points(self.session)) for s in STAGES.values()]
         self.rail.show_entries(entries, self.stage.name)
         self._refresh_primary()
         self._show_threats()
@@ -122,6 +129,11 @@ class Window(QMainWindow):
         self._said.setText(text)
         self._said.show()
         self._quiet.start()
+
+    def tell(self, note: str) -> None:
+        """Keep a line under the stage until something else is said; an empty one folds it."""
+        self._said.setText(note)
+        self._said.setVisible(bool(note))
 
     def said(self) -> str:
         """What the line under the stage says, empty when it is hidden."""
@@ -147,13 +159,9 @@ class Window(QMainWindow):
             Action("whole", "Show the whole band", lambda: session.show_band(*session.full_view()), "Ctrl+0"),
             Action("stop", "Stop what is running", session.jobs.stop, "Ctrl+.", lambda: session.jobs.busy),
         )
-        for i, stage in enumerate(self.stages.values(), start=1):
-            self.actions_table.add(
-                Action(
-                    f"stage-{stage.name}", f"Go to {stage.title}", lambda n=stage.name: self.show_stage(n), f"Ctrl+{i}"
-                ),
-                *stage.actions_offered(),
-            )
+        for i, (name, kind) in enumerate(STAGES.items(), start=1):
+            go = Action(f"stage-{name}", f"Go to {kind.title}", lambda n=name: self.show_stage(n), f"Ctrl+{i}")
+            self.actions_table.add(go)
 
     def _other_theme(self) -> None:
         dark = self.session.theme is look.BACKSTAGE
@@ -162,6 +170,8 @@ class Window(QMainWindow):
     def find_entries(self) -> list[Find]:
         """All that can be found or done now."""
         session = self.session
+        for name in STAGES:
+            self.open_stage(name)
         out = [
             Find(a.title + (f"  ({a.key})" if a.key else ""), "do", a.run)
             for a in self.actions_table.all()

@@ -1,7 +1,8 @@
 """A sweep as arrays, and what it says: floor, occupancy of raster channels, lines (domain.md section 3)."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Literal
 
 import numpy as np
@@ -42,7 +43,7 @@ class Sweep:
         if not self.rbw_hz > 0:
             raise ValueError(f"the resolution bandwidth must be above 0 Hz, not {self.rbw_hz}")
 
-    @property
+    @cached_property
     def spacing_hz(self) -> float:
         """Distance of neighbouring bins, the median where it varies [Hz]."""
         return float(np.median(np.diff(self.freq_hz)))
@@ -141,65 +142,71 @@ def floors(sweep: Sweep, channels: Sequence[Channel]) -> list[float | None]:
     The 20 % quantile of the bins. A channel more than 6 dB above the lowest quantile of its four nearest
     neighbours on either side is full and takes the median quantile of the two nearest that are not.
     """
-    quantile = np.array([_quantile(sweep, c, 0.2) for c in channels])
+    lower = np.array([quantile(sweep.level_dbm[sweep.between(c.low_hz, c.high_hz)], 0.2) for c in channels])
     n = len(channels)
     full = np.zeros(n, bool)
     for i in range(n):
-        around = np.r_[quantile[max(0, i - 4) : i], quantile[i + 1 : i + 5]]
+        around = np.r_[lower[max(0, i - 4) : i], lower[i + 1 : i + 5]]
         around = around[~np.isnan(around)]
-        full[i] = len(around) > 0 and quantile[i] > around.min() + FULL_ABOVE_NEIGHBOURS_DB
-    known = np.flatnonzero(~full & ~np.isnan(quantile))
+        full[i] = len(around) > 0 and lower[i] > around.min() + FULL_ABOVE_NEIGHBOURS_DB
+    known = np.flatnonzero(~full & ~np.isnan(lower))
     out: list[float | None] = []
     for i in range(n):
-        if np.isnan(quantile[i]) or not len(known):
+        if np.isnan(lower[i]) or not len(known):
             out.append(None)
         elif full[i]:
             nearest = known[np.argsort(np.abs(known - i), kind="stable")[:2]]
-            out.append(float(np.median(quantile[nearest])))
+            out.append(float(np.median(lower[nearest])))
         else:
-            out.append(float(quantile[i]))
+            out.append(float(lower[i]))
     return out
 
 
-def _quantile(sweep: Sweep, channel: Channel, q: float) -> float:
-    levels = sweep.level_dbm[sweep.between(channel.low_hz, channel.high_hz)]
-    return float(np.quantile(levels, q)) if len(levels) else float("nan")
+def quantile(levels: Floats, q: float) -> float:
+    """The q-quantile of levels (n,), linear between neighbours; NaN of none. Quick for the few bins of a channel."""
+    if not len(levels):
+        return float("nan")
+    place = q * (len(levels) - 1)
+    low = int(place)
+    high = min(low + 1, len(levels) - 1)
+    ordered = np.partition(levels, (low, high))
+    return float(ordered[low] + (place - low) * (ordered[high] - ordered[low]))
 
 
-def read_channels(sweep: Sweep, channels: Sequence[Channel], tolerated_dbm: float) -> list[ChannelReading]:
-    """Occupancy of every raster channel for a use that tolerates `tolerated_dbm` in a link's 200 kHz.
-
-    quiet: nine bins of ten stay within 6 dB of the floor (narrow lines are reported on their own).
-    usable: above it, but the 95 % quantile,
-    scaled as noise to the link's bandwidth, is tolerated. taken: more than that.
-    """
-    per_bin = tolerated_dbm - 10 * float(np.log10(max(LINK_BANDWIDTH_HZ / sweep.bandwidth_hz, 1.0)))
+def survey(sweep: Sweep, channels: Sequence[Channel]) -> list[ChannelReading]:
+    """What a sweep measures of every raster channel; the class is `unknown` until a use is named (`judge`)."""
     out = []
     for channel, floor in zip(channels, floors(sweep, channels), strict=True):
         levels = sweep.level_dbm[sweep.between(channel.low_hz, channel.high_hz)]
-        if (
-            not len(levels)
-            or sweep.freq_hz[0] > channel.low_hz + sweep.spacing_hz
-            or (sweep.freq_hz[-1] < channel.high_hz - 2 * sweep.spacing_hz)
-        ):
+        first_hz, last_hz = sweep.freq_hz[0] - sweep.spacing_hz, sweep.freq_hz[-1] + 2 * sweep.spacing_hz
+        if not len(levels) or first_hz > channel.low_hz or last_hz < channel.high_hz:
             out.append(ChannelReading(channel, "unknown"))
             continue
-        out.append(_read_channel(sweep, channel, levels, floor, per_bin))
+        high = quantile(levels, 0.95)
+        base = floor if floor is not None else float(levels.min())
+        share = float(np.mean(levels > base + ABOVE_FLOOR_DB))
+        power = band_power_dbm(sweep, channel.low_hz, channel.high_hz)
+        out.append(ChannelReading(channel, "unknown", power, floor, high, share))
     return out
 
 
-def _read_channel(
-    sweep: Sweep, channel: Channel, levels: Floats, floor: float | None, tolerated: float
-) -> ChannelReading:
-    high = float(np.quantile(levels, 0.95))
-    base = floor if floor is not None else float(levels.min())
-    share = float(np.mean(levels > base + ABOVE_FLOOR_DB))
-    if share <= 0.1:
-        occupancy: Occupancy = "quiet"
-    else:
-        occupancy = "usable" if high <= tolerated else "taken"
-    power = band_power_dbm(sweep, channel.low_hz, channel.high_hz)
-    return ChannelReading(channel, occupancy, power, floor, high, share, tolerated)
+def judge(sweep: Sweep, surveyed: Sequence[ChannelReading], tolerated_dbm: float) -> list[ChannelReading]:
+    """Class of every surveyed channel for a use that tolerates `tolerated_dbm` in a link's 200 kHz.
+
+    quiet: nine bins of ten stay within 6 dB of the floor (narrow lines are reported on their own).
+    usable: above it, but the 95 % quantile, scaled as noise to the link's bandwidth, is tolerated.
+    taken: more than that.
+    """
+    per_bin = tolerated_dbm - 10 * float(np.log10(max(LINK_BANDWIDTH_HZ / sweep.bandwidth_hz, 1.0)))
+    return [
+        r if r.high_dbm is None else replace(r, occupancy=_class(r, per_bin), tolerated_dbm=per_bin) for r in surveyed
+    ]
+
+
+def _class(reading: ChannelReading, tolerated: float) -> Occupancy:
+    if reading.share_above <= 0.1:
+        return "quiet"
+    return "usable" if reading.high_dbm is not None and reading.high_dbm <= tolerated else "taken"
 
 
 _RANK: dict[Occupancy, int] = {"unknown": 0, "quiet": 1, "usable": 2, "taken": 3}

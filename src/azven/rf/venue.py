@@ -156,7 +156,7 @@ def _add_gaussian(
     total[low:high] += float(milliwatts(level_dbm)) * filter_sigma / sigma * np.exp(-0.5 * offset**2)
 
 
-def _detect(mean_mw: Floats, detector: Detector, rng: np.random.Generator) -> Floats:
+def _detect(mean_mw: Floats, detector: Detector, rng: "np.random.Generator") -> Floats:
     """Noise-like power as a detector shows it: the average of many samples, or the greatest of some.
 
     A peak detector holds the greatest of about a thousand independent powers of exponential

@@ -1,6 +1,7 @@
-"""The demonstration: the Marrowby Lantern Regatta, built afresh in a temporary place."""
+"""The demonstration: the Marrowby Lantern Regatta, a fresh copy in a temporary place each time."""
 
 import json
+import sys
 import tempfile
 from collections.abc import Mapping
 from dataclasses import replace
@@ -11,13 +12,15 @@ from pathlib import Path
 from typing import Any
 
 from azven.book import regions
-from azven.book.edits import Edit, add
-from azven.book.records import Act, Link, Model, Neighbour, Region, Relation, Show, Site, Unit, Zone
+from azven.book.edits import Change, Edit, add, replace_record
+from azven.book.records import EPOCH, Act, Link, Model, Neighbour, Region, Relation, Show, Site, Sweep, Unit, Zone
 from azven.book.store import Store
 from azven.rf.venue import Antenna, Emitter, Multiplex, Settings, Venue
 from azven.work import kit, listen, plan
 from azven.work.catalogue import generic_models
 from azven.work.listen import About
+
+PREPARED = "lantern-regatta.azven"
 
 
 @cache
@@ -29,17 +32,38 @@ def script() -> dict[str, Any]:
 
 
 def build(folder: Path | None = None) -> Store:
-    """A fresh demonstration book in `folder`, a new temporary one by default."""
-    place = folder or Path(tempfile.mkdtemp(prefix="azven-demo-"))
-    store = Store.create(place / "lantern-regatta.azven")
+    """A fresh copy of the demonstration book in `folder`, a new temporary one by default, as if made today."""
+    place = (folder or Path(tempfile.mkdtemp(prefix="azven-demo-"))) / PREPARED
+    place.write_bytes((files("azven") / "data" / "demo" / PREPARED).read_bytes())
+    store = Store.open(place)
+    store.apply(_dated(store, datetime.now(UTC)))
+    return store
+
+
+def prepare(path: Path) -> Store:
+    """Make the demonstration book from the story; what ships is made by `python -m azven.work.demo FILE`."""
+    store = Store.create(path)
     story = script()
-    _ids = _Numbers(store.reserve(200))
-    rooms = _rooms(store, story, _ids)
-    _kit(store, story, rooms, _ids)
+    number = _Numbers(store.reserve(200))
+    rooms = _rooms(store, story, number)
+    _kit(store, story, rooms, number)
     _sweeps(store, story)
     if story["plan"]:
         store.apply(plan.set_frequencies(store, story["plan"], "Plan all", complete=True))
     return store
+
+
+def _dated(store: Store, now: datetime) -> Edit:
+    """Sweeps a few hours old, acts this evening."""
+    hours = {s["place"]: s["hours_ago"] for s in script()["sweeps"]}
+    opening = now.replace(hour=18, minute=0, second=0, microsecond=0)
+    changes: tuple[Change, ...] = ()
+    for sweep in store.all(Sweep):
+        changes += replace_record(sweep, replace(sweep, taken_at=now - timedelta(hours=hours[sweep.place])))
+    for act in store.all(Act):
+        start = opening + timedelta(hours=1.5 * act.position)
+        changes += replace_record(act, replace(act, starts_at=start, ends_at=start + timedelta(hours=1.25)))
+    return Edit("Tonight", changes)
 
 
 class _Numbers:
@@ -76,14 +100,7 @@ def _kit(store: Store, story: Mapping[str, Any], zones: Mapping[str, Zone], numb
     site = store.all(Site)[0]
     show = Show(id=number(), site_id=site.id, name=story["show"], density=1)
     models: dict[str, Model] = {m.name: replace(m, id=number()) for m in generic_models()}
-    opening = datetime.now(UTC).replace(hour=18, minute=0, second=0, microsecond=0)
-    acts = {
-        name: Act(
-            id=number(), show_id=show.id, name=name, position=i,
-            starts_at=opening + timedelta(hours=1.5 * i), ends_at=opening + timedelta(hours=1.5 * i + 1.25),
-        )
-        for i, name in enumerate(story["acts"])
-    }  # fmt: skip
+    acts = {name: Act(id=number(), show_id=show.id, name=name, position=i) for i, name in enumerate(story["acts"])}
     units = {
         u["name"]: Unit(
             id=number(), model_id=models[u["model"]].id, name=u["name"], band=u["band"], channels=u["channels"],
@@ -114,8 +131,7 @@ def _sweeps(store: Store, story: Mapping[str, Any]) -> None:
     for number, entry in enumerate(story["sweeps"], start=1):
         sweep = world.sweep(world.antennas[entry["use"]], settings, number, own_on=False)
         about = About(entry["place"], entry["antenna"], own_on=False, hears=entry["hears"])
-        moment = datetime.now(UTC) - timedelta(hours=entry["hours_ago"])
-        store.apply(listen.keep(store, sweep, about, "stand-in analyser", moment))
+        store.apply(listen.keep(store, sweep, about, "stand-in analyser", EPOCH))
 
 
 def venue(own: tuple[Emitter, ...] = ()) -> Venue:
@@ -135,3 +151,7 @@ def venue(own: tuple[Emitter, ...] = ()) -> Venue:
 def _raster() -> tuple[regions.RasterChannel, ...]:
     document = next(r for r in regions.shipped() if r["key"] == script()["region"])
     return regions.territory(document).channels
+
+
+if __name__ == "__main__":
+    prepare(Path(sys.argv[1])).close()

@@ -20,10 +20,11 @@ from azven.rf.sweep import (
     ChannelReading,
     Line,
     Sweep,
+    judge,
     lines,
     merge,
     narrowest_seen_hz,
-    read_channels,
+    survey,
     sweep_time_s,
     worst,
 )
@@ -217,10 +218,15 @@ def picture(store: Store) -> Picture:
     loaded = [(r, load(store, r)) for r in sweeps(store) if r.used]
     merged = merge([s for _, s in loaded]) if loaded else None
     decisions = {}
+    surveys = [survey(s, channels) for _, s in loaded]
     for use in USES:
-        heard = [(r, read_channels(s, channels, TOLERATED_DBM[use])) for r, s in loaded if r.hears in HEARD_BY[use]]
+        heard = [
+            (r, judge(s, surveyed, TOLERATED_DBM[use]))
+            for (r, s), surveyed in zip(loaded, surveys, strict=True)
+            if r.hears in HEARD_BY[use]
+        ]
         decisions[use] = tuple(_decide(i, channel, heard) for i, channel in enumerate(channels))
-    return Picture(tuple(loaded), merged, decisions, _unclaimed(store, loaded))
+    return Picture(tuple(loaded), merged, decisions, _unclaimed(store, loaded, surveys))
 
 
 def _decide(i: int, channel: object, heard: Sequence[tuple[SweepRecord, list[ChannelReading]]]) -> Decision:
@@ -231,16 +237,17 @@ def _decide(i: int, channel: object, heard: Sequence[tuple[SweepRecord, list[Cha
     return Decision(decisive, None if decisive.occupancy == "unknown" else record)
 
 
-def _unclaimed(store: Store, loaded: Sequence[tuple[SweepRecord, Sweep]]) -> tuple[Line, ...]:
+def _unclaimed(
+    store: Store, loaded: Sequence[tuple[SweepRecord, Sweep]], surveys: Sequence[Sequence[ChannelReading]]
+) -> tuple[Line, ...]:
     """Lines of all sweeps that are neither a known neighbour nor, with our transmitters on, one of our links."""
-    channels = ground.current(store).channels()
     known = [n.freq_hz for n in ground.neighbours(store)]
     ours = [a.freq_hz for a in store.all(Assignment)]
     found: list[Line] = []
-    for record, sweep in loaded:
+    for (record, sweep), surveyed in zip(loaded, surveys, strict=True):
         claimed = known + (ours if record.own_on else [])
         slack = max(2 * sweep.rbw_hz, 60_000)
-        for line in lines(sweep, read_channels(sweep, channels, TOLERATED_DBM["voice"])):
+        for line in lines(sweep, surveyed):
             if all(abs(line.freq_hz - f) > slack for f in claimed) and all(
                 abs(line.freq_hz - other.freq_hz) > slack for other in found
             ):

@@ -51,6 +51,7 @@ class Reasons:
     origins: tuple[Row, ...] = ()
     options: tuple[Option, ...] = ()
     threats: tuple[int, ...] = ()
+    heading: str = "The arithmetic"
 
     def with_options(self, options: tuple[Option, ...]) -> "Reasons":
         return replace(self, options=options)
@@ -335,6 +336,7 @@ def for_sweep(record: SweepRecord, store: Store, moment: datetime) -> Reasons:
         rows,
         origins,
         (used, gone),
+        heading="The sweep",
     )
 
 
@@ -363,7 +365,7 @@ def for_rule(region: Territory, rule: Rule) -> Reasons:
             ("licence", "needed" if rule.licence else "see condition"))  # fmt: skip
     origins = (("condition", rule.condition or "none given"), ("source", rule.source or "not given"),
                ("region", f"{region.title}, {region.dated}"))  # fmt: skip
-    return Reasons(rule.title, "", rule.kind, ADVICE, rows, origins)
+    return Reasons(rule.title, "", rule.kind, ADVICE, rows, origins, heading="The rule")
 
 
 def for_neighbour(store: Store, neighbour: Neighbour) -> Reasons:

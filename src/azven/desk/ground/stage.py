@@ -5,6 +5,7 @@ from itertools import combinations
 from pathlib import Path
 from typing import Any
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QLineEdit, QScrollArea, QVBoxLayout
 
 from azven.book import regions
@@ -52,6 +53,8 @@ class GroundStage(Stage):
         self.room_name, self.neighbour_name, self.neighbour_mhz = QLineEdit(), QLineEdit(), QLineEdit()
         self._lay_out()
         self.region.activated.connect(self._choose_region)
+        for table in (self.rooms, self.pairs):
+            table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         selection = self.neighbours.selectionModel()
         if selection is not None:
             selection.currentRowChanged.connect(self._select_neighbour)
@@ -104,12 +107,12 @@ class GroundStage(Stage):
 
     def _pair_columns(self) -> list[Column]:
         return [
-            Column("Rooms", 166, lambda p: f"{p.a.name} – {p.b.name}"),
+            Column("Rooms", 154, lambda p: f"{p.a.name} – {p.b.name}"),
             Column(
-                "Relation", 72, lambda p: p.relation.relation if p.relation else "not set", self._relate,
+                "Relation", 68, lambda p: p.relation.relation if p.relation else "not set", self._relate,
                 lambda _: [(words, key) for key, words in _MEANING.items()],
             ),
-            Column("Wall dB", 64, _loss_text, self._set_loss, right=True),
+            Column("Wall dB", 66, _loss_text, self._set_loss, right=True),
         ]  # fmt: skip
 
     def _neighbour_columns(self) -> list[Column]:
@@ -124,7 +127,7 @@ class GroundStage(Stage):
             return next((z.name for z in ground.zones(session.store) if z.id == n.zone_id), "everywhere")
 
         return [
-            Column("Name", 124, lambda n: n.name, change("name", str)),
+            Column("Name", 112, lambda n: n.name, change("name", str)),
             Column("MHz", 78, lambda n: mhz(n.freq_hz), change("freq_hz", _hertz), right=True),
             Column("Kind", 84, lambda n: n.kind, change("kind", str), lambda _: [(k, k) for k in NEIGHBOUR_KINDS]),
             Column(
@@ -156,9 +159,10 @@ class GroundStage(Stage):
         )
         self.neighbours.show_records(ground.neighbours(store))
 
-    def points(self) -> Points:
-        region = ground.current(self.session.store).region
-        unset = ground.open_points(self.session.store) - (region is None)
+    @staticmethod
+    def points(session: Session) -> Points:
+        region = ground.current(session.store).region
+        unset = ground.open_points(session.store) - (region is None)
         out = [("no region", "ochre_text")] if region is None else []
         if unset:
             out.append((f"{unset} unrelated", "ochre_text"))

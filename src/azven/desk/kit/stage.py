@@ -139,9 +139,10 @@ class KitStage(Stage):
         if chosen:
             self.session.select("link", chosen[0].name)
 
-    def points(self) -> Points:
-        points = kit.open_points(self.session.store)
-        if not kit.links(self.session.store):
+    @staticmethod
+    def points(session: Session) -> Points:
+        points = kit.open_points(session.store)
+        if not kit.links(session.store):
             return (("no links", "ochre_text"),)
         return ((f"{points} mismatched", "brick_text"),) if points else ()
 

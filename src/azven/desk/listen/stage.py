@@ -150,8 +150,11 @@ class ListenStage(Stage):
         grid.addWidget(self.antenna, 2, 2, 1, 2)
         grid.addWidget(self.hears, 2, 4)
         grid.addWidget(self._forecast, 3, 0, 1, 5)
-        grid.setColumnStretch(1, 2)
-        grid.setColumnStretch(3, 1)
+        grid.setColumnStretch(1, 3)
+        grid.setColumnStretch(2, 2)
+        grid.setColumnStretch(3, 2)
+        self.count.setMinimumWidth(112)
+        self.hears.setMinimumWidth(180)
         return grid
 
     # -- showing -------------------------------------------------------------------------------------
@@ -204,14 +207,15 @@ class ListenStage(Stage):
         used = item.checkState() == Qt.CheckState.Checked
         self.session.do(lambda: listen.set_used(record, used))
 
-    def points(self) -> Points:
-        stale, unserved = listen.open_points(self.session.store, self.session.now())
+    @staticmethod
+    def points(session: Session) -> Points:
+        stale, unserved = listen.open_points(session.store, session.now())
         out = []
         if stale:
             out.append((f"{stale} stale", "ochre_text"))
         if unserved:
             out.append(("no sweep" if unserved > 1 else "1 use unswept", "ochre_text"))
-        if lines := len(self.session.picture.lines):
+        if lines := len(session.picture.lines):
             out.append((f"{lines} unclaimed", "ochre_text"))
         return tuple(out)
 
@@ -254,6 +258,7 @@ class ListenStage(Stage):
         for name, analyser in venue.analysers.items():
             if analyser.resource == self._resource():
                 self.antenna.setText(ANTENNAS[name])
+                self.antenna.setCursorPosition(0)
                 self.place.setText("Rope Hall, riser" if name == "omni" else "Rope Hall, receive antennas")
                 self.hears.setCurrentIndex(1 if name == "omni" else 2)
 

@@ -3,13 +3,14 @@
 from pathlib import Path
 
 from PyQt6.QtCore import QMarginsF, QRectF, QSizeF, Qt
-from PyQt6.QtGui import QPageLayout, QPageSize, QPainter, QPdfWriter, QTextDocument
+from PyQt6.QtGui import QPageLayout, QPageSize, QPainter, QPdfWriter, QTextCursor, QTextDocument, QTextFormat
 
 from azven.desk import theme as look
 
 _DPI = 300
 _MARGIN_MM = 14.0
 _FOOT_PX = 90
+_ROOM_UNDER_HEADING_PX = 260
 _STYLE = """
 body, td, th, p { font-family: B612; font-size: 34px; color: #1D2A2E; }
 h1 { font-size: 64px; } h2 { font-size: 44px; }
@@ -46,6 +47,7 @@ def write_pdf(html: str, path: Path) -> int:
     document.setHtml(html)
     width, height = writer.width(), writer.height() - _FOOT_PX
     document.setPageSize(QSizeF(width, height))
+    _keep_headings_with_tables(document, height)
     painter = QPainter(writer)
     pages = document.pageCount()
     for page in range(pages):
@@ -61,3 +63,18 @@ def write_pdf(html: str, path: Path) -> int:
         painter.drawText(foot, Qt.AlignmentFlag.AlignLeft, "Azven frequency sheet")
     painter.end()
     return pages
+
+
+def _keep_headings_with_tables(document: QTextDocument, height: float) -> None:
+    """A room's heading near the foot of a page goes to the next one."""
+    layout = document.documentLayout()
+    assert layout is not None
+    block = document.begin()
+    while block.isValid():
+        if block.blockFormat().headingLevel() == 2:
+            foot = layout.blockBoundingRect(block).bottom() % height
+            if foot > height - _ROOM_UNDER_HEADING_PX:
+                breaking = block.blockFormat()
+                breaking.setPageBreakPolicy(QTextFormat.PageBreakFlag.PageBreak_AlwaysBefore)
+                QTextCursor(block).setBlockFormat(breaking)
+        block = block.next()

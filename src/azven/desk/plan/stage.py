@@ -114,8 +114,9 @@ class PlanStage(Stage):
         else:
             self._words.setText(str(text))
 
-    def points(self) -> Points:
-        board = self.session.board
+    @staticmethod
+    def points(session: Session) -> Points:
+        board = session.board
         out = []
         if broken := board.count("broken"):
             out.append((f"{broken} broken", "brick_text"))

@@ -1,0 +1,85 @@
+"""How dense the plans are: placed by class, against first fit written here, and the goal."""
+
+import json
+import sys
+import time
+from dataclasses import replace
+from pathlib import Path
+
+from azven.book.formats import plan_request
+from azven.rf.coordinate import conflicts, coordinate
+from azven.rf.coordinate.grid import permitted, tunable
+from azven.rf.products import Situation, harmed_by
+from azven.rf.request import Carrier, PlanRequest, Profile, Range, Request
+
+SHARED = Path(__file__).resolve().parents[2] / "shared" / "bench"
+
+
+def by_class(request: PlanRequest, names: set[str]) -> list[int]:
+    classes = sorted({r.priority for r in request.requests})
+    return [sum(r.id in names for r in request.requests if r.priority == c) for c in classes]
+
+
+def first_fit(request: PlanRequest) -> set[str]:
+    """Each request in order of priority at its lowest free step, judged by the product checker alone."""
+    placed: list[Carrier] = list(request.carriers)
+    names: set[str] = set()
+    full: set[Request] = set()
+    for wish in sorted(request.requests, key=lambda r: r.priority):
+        alike = replace(wish, id="")
+        if alike in full:
+            continue
+        for freq in tunable(wish):
+            if permitted(request, wish, freq) and _fits(request, placed, wish, freq):
+                placed.append(wish.at(freq))
+                names.add(wish.id)
+                break
+        else:
+            full.add(alike)
+    return names
+
+
+def _fits(request: PlanRequest, placed: list[Carrier], wish: Request, freq: int) -> bool:
+    spacing = request.profiles[wish.profile].spacing_hz
+    if any(c.zone == wish.zone and not c.times and not wish.times and abs(c.freq_hz - freq) < spacing for c in placed):
+        return False
+    return not harmed_by(Situation([*placed, wish.at(freq)], request.profiles, request.relations), wish.id)
+
+
+def mixed(n: int) -> PlanRequest:
+    """A usual night: voices, in-ears and intercoms in one room over 138 MHz."""
+    profiles = {
+        "voice": Profile(350_000, {"2T3O": 100_000, "3T3O": 50_000}),
+        "ear": Profile(500_000, {"2T3O": 100_000, "2T5O": 50_000}),
+        "intercom": Profile(250_000, {"2T3O": 50_000}),
+    }
+    dense = {k: Profile(p.spacing_hz, {"2T3O": 50_000}) for k, p in profiles.items()}
+    kinds = ["voice", "voice", "ear", "intercom"]
+    band = (Range(470_000_000, 608_000_000),)
+    wishes = tuple(Request(f"l{i}", kinds[i % 4], "hall", band, 25_000, 0, 1 + i % 3) for i in range(n))
+    return PlanRequest(profiles if n <= 40 else dense, ("hall",), wishes, time_limit_s=20)
+
+
+def run(name: str, request: PlanRequest, goal: object, baseline: list[int] | None) -> None:
+    started = time.monotonic()
+    plan = coordinate(request, elapsed=lambda: time.monotonic() - started)
+    took = time.monotonic() - started
+    frequencies = {a.id: a.freq_hz for a in plan.assignments}
+    clean = "clean" if not conflicts(request, frequencies)[0] else "BROKEN"
+    placed = by_class(request, set(frequencies))
+    print(f"| {name} | {placed} | {baseline or '–'} | {goal or '–'} | {took:.1f} s | {clean} |", flush=True)
+
+
+def main(arguments: list[str]) -> None:
+    effort = int(next((a for a in arguments if a.isdigit()), 3))
+    limit = {1: 1.0, 5: 60.0}.get(effort, 10.0)
+    targets = json.loads((SHARED / "targets.json").read_text(encoding="utf-8"))["instances"]
+    print(f"effort {effort}, time limit {limit:g} s, Python {sys.version.split()[0]}, one core\n")
+    print("| request | placed by class | first fit (here) | goal | time | check |\n|---|---|---|---|---|---|")
+    for path in sorted((SHARED / "requests").glob("*.json")):
+        request = plan_request.read(json.loads(path.read_text(encoding="utf-8")))
+        request = replace(request, effort=effort, time_limit_s=limit)
+        goal = targets[path.stem]["reach" if effort == 5 else "goal"]
+        run(path.stem, request, goal, by_class(request, first_fit(request)))
+    run("40 mixed links", mixed(40), [40], None)
+    run("100 mixed links", mixed(100), [100], None)
