@@ -8,9 +8,9 @@ from pathlib import Path
 
 from azven.book.formats import plan_request
 from azven.rf.coordinate import conflicts, coordinate
-from azven.rf.coordinate.grid import permitted, tunable
-from azven.rf.products import Situation, harmed_by
-from azven.rf.request import Carrier, PlanRequest, Profile, Range, Request
+from azven.rf.coordinate.grid import Grid
+from azven.rf.coordinate.state import Rules, build
+from azven.rf.request import PlanRequest, Profile, Range, Request
 
 SHARED = Path(__file__).resolve().parents[2] / "shared" / "bench"
 
@@ -21,29 +21,17 @@ def by_class(request: PlanRequest, names: set[str]) -> list[int]:
 
 
 def first_fit(request: PlanRequest) -> set[str]:
-    """Each request in order of priority at its lowest free step, judged by the product checker alone."""
-    placed: list[Carrier] = list(request.carriers)
+    """Each request in order of priority at its lowest free step."""
+    grid = Grid(request)
+    state = build(Rules(grid), grid.given)
+    kind_of = {i: kind for kind in grid.kinds for i in kind.members}
     names: set[str] = set()
-    full: set[Request] = set()
-    for wish in sorted(request.requests, key=lambda r: r.priority):
-        alike = replace(wish, id="")
-        if alike in full:
-            continue
-        for freq in tunable(wish):
-            if permitted(request, wish, freq) and _fits(request, placed, wish, freq):
-                placed.append(wish.at(freq))
-                names.add(wish.id)
-                break
-        else:
-            full.add(alike)
+    for i, wish in sorted(enumerate(request.requests), key=lambda item: item[1].priority):
+        free = kind_of[i].open & ~state.closed[kind_of[i].tag]
+        if free:
+            state.add(kind_of[i].tag, (free & -free).bit_length() - 1)
+            names.add(wish.id)
     return names
-
-
-def _fits(request: PlanRequest, placed: list[Carrier], wish: Request, freq: int) -> bool:
-    spacing = request.profiles[wish.profile].spacing_hz
-    if any(c.zone == wish.zone and not c.times and not wish.times and abs(c.freq_hz - freq) < spacing for c in placed):
-        return False
-    return not harmed_by(Situation([*placed, wish.at(freq)], request.profiles, request.relations), wish.id)
 
 
 def mixed(n: int) -> PlanRequest:

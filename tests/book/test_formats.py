@@ -174,3 +174,12 @@ def test_a_missing_file_is_one_line(tmp_path):
 def test_large_file_is_read_whole():
     rows = "\n".join(f"{470_000_000 + 100 * i},-{90 + i % 7}.5" for i in range(100_000))
     assert len(sweep_csv.parse(rows).freq_hz) == 100_000
+
+
+def test_shipped_schemas_are_what_the_readers_say():
+    from importlib.resources import files
+
+    from azven.book.formats.schemas import schemas
+
+    folder = files("azven") / "data" / "schemas"
+    assert {f.name: json.loads(f.read_text("utf-8")) for f in folder.iterdir()} == schemas()

@@ -263,9 +263,9 @@ def near(situation: Situation, kind: str, radius: Ints, source: int | None = Non
 
     With `source`, only those in which that carrier (its place in the arrays) is one of the sources.
     """
-    if source is not None and not situation.radiates[source]:
-        return
     victims = np.flatnonzero(radius >= 0)
+    if not len(victims) or (source is not None and not situation.radiates[source]):
+        return
     for pattern in PATTERNS[kind]:
         yield from _search(situation, pattern, radius, situation.tail(pattern, source), victims, None)
         if source is not None and pattern.head is not None:
@@ -395,6 +395,8 @@ def _tighten(situation: Situation, kind: str, best: Ints) -> None:
     """Lower `best` in place by the products of `kind`: nearest tails first, then what is still closer."""
     guard = situation.guard[kind]
     victims = np.flatnonzero(_watched(situation, kind, best) >= 0)
+    if not len(victims):
+        return
     for pattern in PATTERNS[kind]:
         tail = situation.tail(pattern)
         v, h, wanted = _queries(situation, pattern, victims)

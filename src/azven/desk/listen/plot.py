@@ -24,6 +24,7 @@ from azven.work.listen import USES
 
 _LEFT, _RIGHT, _TOP, _CELL = 50, 12, 10, 18
 _TOP_DBM, _BOTTOM_DBM, _GRID_DB = -30.0, -130.0, 20
+_KEY = "grey: worst of all sweeps · ring: unclaimed line · cells: open quiet, half usable, hatched taken"
 _ROLES = ("petrol", "plum", "slate", "ochre")
 
 
@@ -81,6 +82,7 @@ class SweepPlot(QWidget):
         painter = QPainter(self)
         painter.fillRect(self.rect(), self._session.theme.color("ground"))
         self._paint_grid(painter)
+        self._paint_key(painter)
         painter.save()
         painter.setClipRect(QRectF(self._axis.left, _TOP, self._axis.width, self.height()))
         self._paint_merged(painter)
@@ -106,6 +108,12 @@ class SweepPlot(QWidget):
             text = f"{level}".replace("-", "−")
             painter.drawText(QRectF(0, y - 8, _LEFT - 6, 16), Qt.AlignmentFlag.AlignRight, text)
         painter.drawText(QRectF(4, _TOP - 8, _LEFT, 16), Qt.AlignmentFlag.AlignLeft, "dBm")
+
+    def _paint_key(self, painter: QPainter) -> None:
+        painter.setFont(look.font(look.SMALL_PX))
+        painter.setPen(self._session.theme.color("dim"))
+        box = QRectF(_LEFT, _TOP - 8, self.width() - _LEFT - _RIGHT, 16)
+        painter.drawText(box, Qt.AlignmentFlag.AlignRight, _KEY)
 
     def _paint_merged(self, painter: QPainter) -> None:
         merged = self._session.picture.merged

@@ -82,9 +82,9 @@ class ListenStage(Stage):
         self.own_on = QCheckBox("our transmitters on")
         self.hears = choice(
             [
-                ("counts for every use", "everyone"),
-                ("counts for in-ear packs", "in-ears"),
-                ("counts for receivers", "receivers"),
+                ("for every use", "everyone"),
+                ("for in-ear packs", "in-ears"),
+                ("for receivers", "receivers"),
             ],
             "What the sweep counts for",
         )
@@ -153,8 +153,8 @@ class ListenStage(Stage):
         grid.setColumnStretch(1, 3)
         grid.setColumnStretch(2, 2)
         grid.setColumnStretch(3, 2)
-        self.count.setMinimumWidth(112)
-        self.hears.setMinimumWidth(180)
+        self.count.setMinimumWidth(106)
+        self.hears.setMinimumWidth(140)
         return grid
 
     # -- showing -------------------------------------------------------------------------------------
