@@ -126,6 +126,13 @@ def test_a_sweep_can_be_stopped_and_keeps_what_arrived(open_window, tmp_path, se
     assert 100 < newest.points < 10_001
 
 
+def test_typing_an_address_makes_sweeping_possible(empty_window):
+    empty_window.show_stage("listen")
+    assert not empty_window.header.primary_button.isEnabled()
+    empty_window.open_stage("listen").address.setEditText("TCPIP::127.0.0.1::9::SOCKET")
+    assert empty_window.header.primary_button.isEnabled()
+
+
 def test_an_instrument_that_is_not_there_is_said(window, settle):
     stage = window.open_stage("listen")
     window.show_stage("listen")

@@ -140,7 +140,7 @@ class Unit(Record):
 class Show(Record):
     site_id: int
     name: str
-    density: int = 2
+    density: int = 1
     note: str = ""
 
 

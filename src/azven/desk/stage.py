@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from azven.desk.actions import Action
@@ -14,6 +14,7 @@ Points = tuple[tuple[str, str], ...]
 class Stage(QWidget):
     """One stage. Subclasses say their one primary action, their open points and what else can be done."""
 
+    primary_changed = pyqtSignal()
     name = ""
     title = ""
 

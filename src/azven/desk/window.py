@@ -95,6 +95,7 @@ class Window(QMainWindow):
         if name not in self._made:
             stage = self._made[name] = STAGES[name](self.session)
             self._stack.addWidget(stage)
+            stage.primary_changed.connect(self._refresh_primary)
             self.actions_table.add(*stage.actions_offered())
         return self._made[name]
 

@@ -81,12 +81,13 @@ def act_names(link: Link, acts: dict[int, str]) -> str:
     return ", ".join(acts[a] for a in link.acts if a in acts) or "always"
 
 
-def html(store: Store, board: Board, moment: datetime, act: str = "") -> str:
-    """The sheet as HTML for Qt's document; `act` limits it to one act."""
+def html(store: Store, board: Board, moment: datetime) -> str:
+    """The sheet as HTML for Qt's document: by room, then by act."""
     from jinja2 import Environment
 
     place = ground.current(store)
-    rows = [e for e in entries(store, board) if not act or e.acts == "always" or act in e.acts]
+    rows = entries(store, board)
+    acts = {a.name: [e for e in rows if e.acts == "always" or a.name in e.acts.split(", ")] for a in kit.acts(store)}
     rooms: dict[str, list[Entry]] = {}
     for entry in rows:
         rooms.setdefault(entry.room, []).append(entry)
@@ -97,7 +98,7 @@ def html(store: Store, board: Board, moment: datetime, act: str = "") -> str:
         .render(
             show=place.show.name,
             site=place.site.name,
-            act=act,
+            acts=acts,
             made=f"{moment:%Y-%m-%d %H:%M} UTC",
             region=f"{place.region.title}, {place.region.dated}" if place.region else "no region chosen",
             advice=ADVICE,

@@ -99,6 +99,7 @@ class ListenStage(Stage):
         for box in (self.rbw, self.count):
             box.currentIndexChanged.connect(self._foretell)
         self.address.currentIndexChanged.connect(self._name_antenna)
+        self.address.editTextChanged.connect(lambda _: self.primary_changed.emit())
         self._name_antenna()
 
     def _lay_out(self) -> None:
