@@ -105,8 +105,25 @@ def test_density_is_a_slider_with_words_and_undo(window, qtbot):
     assert session.board.count("broken") > 0
     stage.density.hovered.emit(4)
     assert "Two-transmitter guards are halved" in stage._words.text()
+    qtbot.waitUntil(lambda: 4 in stage._prices, timeout=20_000)
+    stage.density.hovered.emit(4)
+    assert "of 29 find room" in stage._words.text()
     session.step_back()
     assert session.board.count("broken") == 0
+
+
+def test_spares_are_added_beside_the_plan_and_undone(window, settle):
+    stage, session = window.open_stage("plan"), window.session
+    before = dict(session.board.frequencies)
+    stage.more_spares()
+    settle(window)
+    assert len(session.board.frequencies) > len(before)
+    assert session.board.count("broken", "unplaced") == 0
+    assert "spares found room" in window.said()
+    session.step_back()
+    assert session.board.frequencies == before
+    stage.add_missing()
+    assert window.said() == "Every link has a frequency."
 
 
 def test_ground_changes_rooms_relations_neighbours_and_region(window, tmp_path):

@@ -3,9 +3,10 @@
 from PyQt6.QtCore import QRect, Qt
 from PyQt6.QtWidgets import QFrame, QGridLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
+from azven.desk.jobs import Progress
 from azven.desk.session import Session
 from azven.rf.sweep import Line
-from azven.work import ground, listen, reasons
+from azven.work import ground, listen, reasons, reasons_spectrum, ways_out
 from azven.work.reasons import Option, Reasons, Row
 
 _WIDTH = 288
@@ -35,12 +36,20 @@ class ReasonsPanel(QScrollArea):
         self._lay_out(self.shown)
         name = self._session.link_name
         if name is not None:
-            board, store = self._session.board, self._session.store
-            self._session.jobs.quiet(
-                "alternatives",
-                lambda progress: reasons.better_place(store, board, name, progress),
-                lambda options: self._add_options(board, options),
-            )
+            self._ask_for_alternatives(name)
+
+    def _ask_for_alternatives(self, name: str) -> None:
+        session = self._session
+        board, store = session.board, session.store
+        stuck = self.shown is not None and self.shown.state == "no room"
+        tries = ways_out.variants(store, session.picture, board.input.links[name]) if stuck else ()
+
+        def work(progress: Progress) -> tuple[Option, ...]:
+            if stuck:
+                return ways_out.ways_out(store, board, name, tries, progress)
+            return reasons.better_place(store, board, name, progress)
+
+        session.jobs.quiet("alternatives", work, lambda options: self._add_options(board, options))
 
     def _add_options(self, board: object, options: tuple[Option, ...]) -> None:
         if options and self.shown is not None and board is self._session.board:
@@ -53,18 +62,18 @@ class ReasonsPanel(QScrollArea):
             return reasons.for_link(session.store, session.board, session.picture, name, session.now())
         if chosen.kind == "sweep":
             record = next((s for s in listen.sweeps(session.store) if s.id == chosen.key), None)
-            return None if record is None else reasons.for_sweep(record, session.store, session.now())
+            return None if record is None else reasons_spectrum.for_sweep(record, session.store, session.now())
         if chosen.kind == "line" and isinstance(chosen.key, Line) and chosen.key in session.picture.lines:
-            return reasons.for_line(session.store, chosen.key)
+            return reasons_spectrum.for_line(session.store, chosen.key)
         if chosen.kind == "channel" and isinstance(chosen.key, tuple):
-            return reasons.for_channel(session.picture, *chosen.key, session.now())
+            return reasons_spectrum.for_channel(session.picture, *chosen.key, session.now())
         if chosen.kind == "rule" and isinstance(chosen.key, int):
             region = ground.current(session.store).region
             if region is not None and chosen.key < len(region.rules):
-                return reasons.for_rule(region, region.rules[chosen.key])
+                return reasons_spectrum.for_rule(region, region.rules[chosen.key])
         if chosen.kind == "neighbour":
             found = next((n for n in ground.neighbours(session.store) if n.id == chosen.key), None)
-            return None if found is None else reasons.for_neighbour(session.store, found)
+            return None if found is None else reasons_spectrum.for_neighbour(session.store, found)
         return None
 
     # -- layout --------------------------------------------------------------------------------------

@@ -5,20 +5,23 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 
+import numpy as np
+
 from azven.book.edits import Change, Edit, add, replace_record
 from azven.book.records import Act, Assignment, Link, Model, Neighbour, Region, Sweep, Unit
 from azven.book.records import Plan as PlanRecord
 from azven.book.store import Store
 from azven.rf import coordinate as rf
 from azven.rf.density import STEPS, at_density
-from azven.rf.products import Limit, Situation, harmed_by, margins
-from azven.rf.request import Carrier, PlanRequest, Profile, Range, Relation, Request
+from azven.rf.products import Limit, Situation, harmed_by, margins, near
+from azven.rf.request import KINDS, Carrier, PlanRequest, Profile, Range, Relation, Request
 from azven.work import ground, kit, listen
 from azven.work.listen import Picture
 
 EVERYWHERE = "(every room)"
 SPARE_PRIORITY = 90
 TIGHT_HZ = 12_500
+_MORE_SPARES = 3
 UNCLAIMED_SPACING_HZ = 200_000
 _NO_RANGE = Range(1, 1)
 _NEIGHBOUR_GUARDS = {"2T3O": 50_000}
@@ -80,8 +83,18 @@ class Board:
 # -- from the book to a request ------------------------------------------------------------------------
 
 
-def input_for(store: Store, picture: Picture | None = None, density: int | None = None) -> PlanInput:
-    """The coordination of the show: every link that is not set aside, everything it has to keep clear of."""
+def input_for(
+    store: Store,
+    picture: Picture | None = None,
+    density: int | None = None,
+    changed: Mapping[int, Link] | None = None,
+    extra: tuple[Link, ...] = (),
+) -> PlanInput:
+    """The coordination of the show: every link that is not set aside, everything it has to keep clear of.
+
+    `density` and `changed` (link id → link) stand in for what the book says, `extra` links come on top, to try
+    something out.
+    """
     picture = picture or listen.picture(store)
     place = ground.current(store)
     density = place.show.density if density is None else density
@@ -89,7 +102,8 @@ def input_for(store: Store, picture: Picture | None = None, density: int | None 
     zones = {z.id: z.name for z in ground.zones(store)}
     acts = {a.id: a.name for a in kit.acts(store)}
     units = {u.id: u for u in kit.units(store)}
-    links = {x.name: x for x in kit.links(store) if not x.set_aside}
+    listed = [*((changed or {}).get(x.id, x) for x in kit.links(store)), *extra]
+    links = {x.name: x for x in listed if not x.set_aside}
     bars = {
         name: _bars(place, picture, link, models[link.model_id], units.get(link.unit_id or 0))
         for name, link in links.items()
@@ -336,6 +350,57 @@ def mend(now: Board, progress: Progress, elapsed: Callable[[], float]) -> rf.Pla
     )
 
 
+def add_missing(now: Board, progress: Progress, elapsed: Callable[[], float]) -> rf.Plan:
+    """Place what has no frequency and move nobody."""
+    held = replace(now, locked=frozenset(now.frequencies))
+    return rf.coordinate(replace(_with_locked(held), time_limit_s=20.0), progress, elapsed)
+
+
+def spare_links(store: Store) -> tuple[Link, ...]:
+    """Spares that could be wanted: up to three more for every kind of link in the show, ids still 0."""
+    links = kit.links(store)
+    kinds: dict[tuple[object, ...], Link] = {}
+    for link in links:
+        if not link.spare and not link.set_aside:
+            kinds.setdefault((link.model_id, link.band, link.zone_id, link.use_class), link)
+    taken = [x.name for x in links]
+    out: list[Link] = []
+    for like in kinds.values():
+        for name in kit.numbered(f"Spare {'ear' if like.service == 'in-ear' else like.service} 1", _MORE_SPARES, taken):
+            taken.append(name)
+            out.append(replace(like, id=0, version=0, name=name, spare=True, acts=(), unit_id=None, performer="",
+                               position=len(taken)))  # fmt: skip
+    return tuple(out)
+
+
+def more_spares(
+    found: PlanInput, now: Board, spares: tuple[Link, ...], progress: Progress, elapsed: Callable[[], float]
+) -> rf.Plan:
+    """Place as many of `spares` as fit; they are in `found`, everybody in `now` stays."""
+    names = {x.name for x in spares}
+    held = tuple(r.at(now.frequencies[r.id]) for r in found.request.requests if r.id in now.frequencies)
+    wanted = tuple(r for r in found.request.requests if r.id in names)
+    request = replace(found.request, carriers=(*found.request.carriers, *held), requests=wanted, effort=2)
+    return rf.coordinate(replace(request, time_limit_s=20.0), progress, elapsed)
+
+
+def keep_spares(store: Store, spares: tuple[Link, ...], found: rf.Plan) -> Edit:
+    """The edit that adds the spares that found room, with their frequencies."""
+    plan = plan_record(store)
+    if plan is None:
+        raise ValueError("Plan all first, then add spares.")
+    placed = {a.id: a.freq_hz for a in found.assignments}
+    chosen = [x for x in spares if x.name in placed]
+    first = store.reserve(2 * max(len(chosen), 1))
+    links = [replace(x, id=first + i) for i, x in enumerate(chosen)]
+    rows = [
+        Assignment(id=first + len(links) + i, plan_id=plan.id, link_id=x.id, freq_hz=placed[x.name])
+        for i, x in enumerate(links)
+    ]
+    changes = add(*links, *rows)
+    return Edit(f"{len(links)} more spares", changes)
+
+
 def adopt(store: Store, found: rf.Plan, title: str, keep: Mapping[str, int] | None = None) -> Edit:
     """The edit that makes a coordination the plan of the show. `keep`: locked frequencies, which stay."""
     frequencies = dict(keep or {}) | {a.id: a.freq_hz for a in found.assignments}
@@ -378,6 +443,40 @@ def lock(store: Store, link: Link, locked: bool) -> Edit:
         raise ValueError(f"{link.name} has no frequency to lock.")
     title = f"{'Lock' if locked else 'Unlock'} {link.name}"
     return Edit(title, replace_record(placed, replace(placed, locked=locked)), (link.id,))
+
+
+@dataclass(frozen=True)
+class Price:
+    """What a step of density would give and cost: links placed, products by kind that land, and on whom most."""
+
+    step: int
+    placed: int
+    wanted: int
+    landing: Mapping[str, int]
+    worst: str
+
+    def sentence(self) -> str:
+        products = [f"{n} {kind}" for kind, n in self.landing.items() if n]
+        falls = f"{', '.join(products)} products land inside the cautious guards, most on {self.worst}"
+        return f"{self.placed} of {self.wanted} find room; " + (falls if products else "no product lands on a link")
+
+
+def price(asked: PlanInput, cautious: PlanInput, step: int, progress: Progress, elapsed: Callable[[], float]) -> Price:
+    """Plan at a step (`asked`) and count what lands within the guards of the most cautious one."""
+    found = rf.coordinate(replace(asked.request, effort=1), progress, elapsed)
+    frequencies = {a.id: a.freq_hz for a in found.assignments}
+    request = cautious.request
+    situation = Situation(rf.carriers_of(request, frequencies), request.profiles, request.relations)
+    ours = np.array([name in frequencies for name in situation.ids], bool)
+    landing: dict[str, int] = {}
+    by_victim = np.zeros(len(situation.ids), np.int64)
+    for kind in KINDS:
+        for hit in near(situation, kind, situation.guard[kind] - 1):
+            on_us = hit.victim[ours[hit.victim]]
+            landing[kind] = landing.get(kind, 0) + len(on_us)
+            by_victim += np.bincount(on_us, minlength=len(by_victim))
+    worst = situation.ids[int(np.argmax(by_victim))] if by_victim.any() else ""
+    return Price(step, len(frequencies), len(request.requests), landing, worst)
 
 
 def set_density(store: Store, step: int) -> Edit:

@@ -7,15 +7,11 @@ from datetime import datetime
 import numpy as np
 
 from azven.book.edits import Edit
-from azven.book.records import Neighbour
-from azven.book.records import Sweep as SweepRecord
-from azven.book.regions import ADVICE, Rule, Territory
 from azven.book.store import Store
 from azven.rf.coordinate import Lane, lane
 from azven.rf.coordinate.plan import carriers_of
 from azven.rf.products import PATTERNS, Limit
-from azven.rf.sweep import Line
-from azven.work import ground, kit, listen, plan
+from azven.work import listen, plan
 from azven.work.listen import Picture
 from azven.work.plan import Board, Progress, Verdict
 
@@ -62,6 +58,10 @@ def mhz(freq_hz: int) -> str:
     return f"{freq_hz / 1e6:.3f}" if freq_hz % 1000 == 0 else f"{freq_hz / 1e6:.5f}".rstrip("0")
 
 
+def decibel(value: float, unit: str = "dBm") -> str:
+    return f"{value:.0f} {unit}".replace("-", "−")
+
+
 def khz(value_hz: int) -> str:
     return f"{value_hz / 1e3:g} kHz".replace("-", "−")
 
@@ -76,7 +76,7 @@ def for_link(store: Store, now: Board, picture: Picture, name: str, moment: date
     """Reasons for a link of the plan."""
     verdict = now.verdict(name)
     if verdict.freq_hz is None:
-        return _unplaced(store, now, verdict)
+        return _unplaced(now, verdict)
     return Reasons(
         name,
         f"{mhz(verdict.freq_hz)} MHz",
@@ -221,21 +221,15 @@ def best_alternative(now: Board, name: str, progress: Progress = always) -> plan
     return max(trials, key=lambda t: t.margin_hz if t.margin_hz is not None else _UNLIMITED, default=None)
 
 
-def _unplaced(store: Store, now: Board, verdict: Verdict) -> Reasons:
+def _unplaced(now: Board, verdict: Verdict) -> Reasons:
     name = verdict.link.name
     found = lane_of(now, name)
     shares = refined_shares(now, name, found)
-    options = []
     text = f"None of its {len(found.freq_hz)} steps is free."
     if len(found.free):
         text = f"{len(found.free)} of its {len(found.freq_hz)} steps are free."
-    if verdict.link.use_class == "quiet":
-        options.append(Option("Let it use noisier spectrum", "opens channels that are above the floor",
-                              lambda: kit.change_links(store, [verdict.link], use_class="usable")))  # fmt: skip
     rows = tuple((cause, f"{share:.0%}") for cause, share in shares)
-    return Reasons(
-        name, "no frequency", "no room" if not len(found.free) else "not placed", text, rows, (), tuple(options)
-    )
+    return Reasons(name, "no frequency", "not placed" if len(found.free) else "no room", text, rows)
 
 
 def refined_shares(now: Board, name: str, found: Lane) -> list[tuple[str, float]]:
@@ -266,118 +260,3 @@ def refined_causes(
     for bar in reversed(now.input.bars[name]):
         codes[(found.freq_hz >= bar.low_hz) & (found.freq_hz < bar.high_hz)] = LANE_CAUSES.index(bar.cause)
     return codes, LANE_CAUSES
-
-
-# -- what is not a link ------------------------------------------------------------------------------------
-
-
-def decibel(value: float, unit: str = "dBm") -> str:
-    return f"{value:.0f} {unit}".replace("-", "−")
-
-
-def for_channel(picture: Picture, use: str, name: str, moment: datetime) -> Reasons | None:
-    """Why a raster channel has its class for a use; None when the raster has no such channel."""
-    decision = next((d for d in picture.decisions.get(use, ()) if d.reading.channel.name == name), None)
-    if decision is None:
-        return None
-    r = decision.reading
-    edges = f"{r.channel.low_hz / 1e6:g}–{r.channel.high_hz / 1e6:g} MHz"
-    if r.high_dbm is None or r.tolerated_dbm is None:
-        return Reasons(f"Channel {name} for {use}", edges, "unknown", "No sweep in use for this purpose reaches it.")
-    rows = [
-        ("95 % of bins stay below", decibel(r.high_dbm)),
-        ("tolerated in a bin", decibel(r.tolerated_dbm)),
-        (f"tolerated for {use} in 200 kHz", decibel(listen.TOLERATED_DBM[use])),
-        ("bins 6 dB above the floor", f"{r.share_above:.0%}"),
-    ]
-    if r.floor_dbm is not None:
-        rows.insert(0, ("noise floor", decibel(r.floor_dbm)))
-    if r.power_dbm is not None:
-        rows.append(("power in the channel", decibel(r.power_dbm)))
-    words = {
-        "quiet": "Nine bins of ten lie within 6 dB of the noise floor.",
-        "usable": "It lies above the floor, but no higher than this use tolerates.",
-        "taken": "It lies above what this use tolerates.",
-    }
-    origins = []
-    if decision.sweep is not None:
-        origins = [("decided by", decision.sweep.place), ("antenna", decision.sweep.antenna),
-                   ("taken", listen.age(decision.sweep, moment))]  # fmt: skip
-    return Reasons(f"Channel {name} for {use}", edges, r.occupancy, words[r.occupancy], tuple(rows), tuple(origins))
-
-
-def for_sweep(record: SweepRecord, store: Store, moment: datetime) -> Reasons:
-    """What a sweep is and whether it still counts."""
-    spacing = (record.high_hz - record.low_hz) / max(record.points - 1, 1)
-    sentence = f"Taken {listen.age(record, moment)}" + (
-        ", older than a day: take it again." if listen.is_stale(record, moment) else "."
-    )
-    if record.own_on:
-        sentence += " Our own transmitters were on: lines at our frequencies are not counted as foreign."
-    rows = (
-        ("range", f"{record.low_hz / 1e6:g}–{record.high_hz / 1e6:g} MHz"),
-        ("resolution bandwidth", khz(round(record.rbw_hz))),
-        ("bins", f"{record.points} every {spacing / 1e3:.1f} kHz"),
-        ("detector", record.detector),
-        (
-            "counts for",
-            {"everyone": "every use", "in-ears": "in-ear packs", "receivers": "microphone receivers"}[record.hears],
-        ),
-    )
-    origins = (("antenna", record.antenna), ("source", record.source or "not said"), ("note", record.note or "none"))
-    used = Option("Set it aside" if record.used else "Use it", "the picture of the spectrum follows",
-                  lambda: listen.set_used(record, not record.used))  # fmt: skip
-    gone = Option("Remove it", "undo brings it back", lambda: listen.remove_sweep(store, record))
-    return Reasons(
-        record.place,
-        f"{record.points} bins",
-        "in use" if record.used else "set aside",
-        sentence,
-        rows,
-        origins,
-        (used, gone),
-        heading="The sweep",
-    )
-
-
-def for_line(store: Store, line: Line) -> Reasons:
-    """A peak nobody has owned up to."""
-    rows = (("level", decibel(line.level_dbm)), ("width within 20 dB", khz(line.width_hz)))
-    options = (
-        Option("Claim it as ours", "it is not counted as foreign", lambda: listen.claim(store, line, "ours")),
-        Option(
-            "It is a neighbour", "protected: our products keep off it", lambda: listen.claim(store, line, "neighbour")
-        ),
-        Option("Keep clear of it", "our links keep their distance", lambda: listen.claim(store, line, "avoid")),
-    )
-    sentence = (
-        "A narrow line that is neither a known neighbour nor ours. Until it is claimed, the plan keeps 200 kHz away."
-    )
-    return Reasons(
-        "Unclaimed line", f"{mhz(line.freq_hz)} MHz", "unclaimed", sentence, rows, (), options, (line.freq_hz,)
-    )
-
-
-def for_rule(region: Territory, rule: Rule) -> Reasons:
-    """What a permitted or reserved range says."""
-    cap = f"{rule.power_mw:g} mW {rule.power_kind}" if rule.power_mw is not None else "none given"
-    rows = (("range", f"{rule.low_hz / 1e6:g}–{rule.high_hz / 1e6:g} MHz"), ("power cap", cap),
-            ("licence", "needed" if rule.licence else "see condition"))  # fmt: skip
-    origins = (("condition", rule.condition or "none given"), ("source", rule.source or "not given"),
-               ("region", f"{region.title}, {region.dated}"))  # fmt: skip
-    return Reasons(rule.title, "", rule.kind, ADVICE, rows, origins, heading="The rule")
-
-
-def for_neighbour(store: Store, neighbour: Neighbour) -> Reasons:
-    """A foreign frequency and how it is treated."""
-    words = {
-        "neighbour": "It is protected: our links keep their spacing and our products keep off it.",
-        "avoid": "Our links keep their distance; it is not protected from products.",
-        "ours": "It is ours and does not count as foreign.",
-    }
-    mixing = "It is strong enough to mix with ours." if neighbour.mixes else "It is taken as too weak to mix with ours."
-    rows = (("spacing kept", khz(neighbour.spacing_hz)), ("contact", neighbour.contact or "not known"),
-            ("note", neighbour.note or "none"))  # fmt: skip
-    gone = Option("Remove it", "undo brings it back", lambda: ground.take_out(neighbour, f"Remove {neighbour.name}"))
-    return Reasons(neighbour.name, f"{mhz(neighbour.freq_hz)} MHz", neighbour.kind, f"{words[neighbour.kind]} {mixing}",
-                   rows, (), (gone,), (neighbour.freq_hz,))  # fmt: skip

@@ -17,7 +17,7 @@ from azven.desk.stage import Points, Stage, button, label, row
 from azven.rf.coordinate import Plan
 from azven.rf.density import STEPS
 from azven.work import ground, plan, sheet
-from azven.work.plan import Board
+from azven.work.plan import Board, Price
 
 _NOTHING = "There is nothing to plan yet. Say which links there are, and they get their lanes here."
 _LEGEND = (
@@ -39,6 +39,8 @@ class PlanStage(Stage):
         super().__init__(session)
         self.chart = LaneChart(session)
         self.density = DensitySlider(session)
+        self._prices: dict[int, Price] = {}
+        self._priced_board: Board | None = None
         self._summary = label(name="title")
         self._detail = label(name="dim")
         self._words = label(name="small")
@@ -46,6 +48,10 @@ class PlanStage(Stage):
         self._mend = button(
             "Mend broken", self.mend, "Move only what is broken and place what has no frequency (Ctrl+M)"
         )
+        self._add = button(
+            "Add missing", self.add_missing, "Place what has no frequency without moving anyone (Ctrl+Shift+A)"
+        )
+        self._spares = button("More spares", self.more_spares, "As many spares of each kind as find room; nobody moves")
         self._lock = button("Lock", self.lock, "Hold the selected link where it is (Ctrl+L)")
         self._sheet = button(
             "Sheet", self.print_sheet, "Print the frequency sheet as PDF, with the CSV beside it (Ctrl+P)"
@@ -64,7 +70,9 @@ class PlanStage(Stage):
         head = QVBoxLayout()
         head.setContentsMargins(14, 8, 12, 4)
         head.setSpacing(3)
-        head.addLayout(row(self._summary, self._detail, 1, self._mend, self._lock, self._sheet))
+        head.addLayout(
+            row(self._summary, self._detail, 1, self._mend, self._add, self._spares, self._lock, self._sheet, spacing=6)
+        )
         head.addLayout(row(self._words, 1, self.density))
         box.addLayout(head)
         self._nothing = QWidget()
@@ -87,10 +95,15 @@ class PlanStage(Stage):
         some = bool(board.verdicts)
         self._nothing.setVisible(not some)
         self.chart.setVisible(some)
+        if board is not self._priced_board:
+            self._priced_board = board
+            self._prices.clear()
         self.chart.show_board(board)
         self._summary.setText(f"{len(board.verdicts)} links")
         self._detail.setText(_detail(board))
         self._mend.setEnabled(board.count("broken", "unplaced") > 0 and not self.session.jobs.busy)
+        self._add.setEnabled(board.count("unplaced") > 0 and not self.session.jobs.busy)
+        self._spares.setEnabled(bool(board.frequencies) and not self.session.jobs.busy)
         self._sheet.setEnabled(some)
         if some and self.session.selection.kind == "" and (tightest := _tightest(board)):
             self.session.select("link", tightest)
@@ -105,8 +118,31 @@ class PlanStage(Stage):
         self._lock.setEnabled(verdict is not None and verdict.freq_hz is not None)
 
     def _explain_density(self, step: int) -> None:
+        """Words for a step, −1 for the one in use; under the pointer its price follows from a quiet job."""
         shown = ground.current(self.session.store).show.density if step < 0 else step
-        self._words.setText(f"{STEPS[shown].name.capitalize()}: {STEPS[shown].gives_up}")
+        words = f"{STEPS[shown].name.capitalize()}: {STEPS[shown].gives_up}"
+        priced = self._prices.get(shown)
+        if step >= 0 and priced is None and self.session.board.verdicts:
+            self._ask_price(shown)
+        self._words.setText(
+            f"{STEPS[shown].name.capitalize()}: {priced.sentence()}." if step >= 0 and priced else words
+        )
+        self._words.setToolTip(words)
+
+    def _ask_price(self, step: int) -> None:
+        session, board = self.session, self.session.board
+        asked, cautious = (plan.input_for(session.store, session.picture, density=d) for d in (step, 0))
+        started = time.monotonic()
+
+        def work(progress: Progress) -> Price:
+            return plan.price(asked, cautious, step, progress, lambda: time.monotonic() - started)
+
+        def show(found: Price) -> None:
+            if board is self.session.board:
+                self._prices[step] = found
+                self._explain_density(step if self.density.underMouse() else -1)
+
+        session.jobs.quiet("price", work, show)
 
     def _hint(self, text: object) -> None:
         if text is None:
@@ -133,6 +169,8 @@ class PlanStage(Stage):
         return [
             Action("plan-all", "Plan all", self.run_primary, "Ctrl+Return", lambda: bool(self.session.board.verdicts)),
             Action("mend", "Mend broken", self.mend, "Ctrl+M"),
+            Action("add-missing", "Add missing links without moving anyone", self.add_missing, "Ctrl+Shift+A"),
+            Action("spares", "More spares", self.more_spares),
             Action("lock", "Lock or unlock the link", self.lock, "Ctrl+L", lambda: self.session.link_name is not None),
             Action("sheet", "Print the frequency sheet", self.print_sheet, "Ctrl+P"),
         ]
@@ -161,13 +199,43 @@ class PlanStage(Stage):
 
         self.session.jobs.start("Mending", work, lambda found: self._adopt(found, "Mend broken", board))
 
-    def _adopt(self, found: Plan, title: str, before: Board) -> None:
+    def add_missing(self) -> None:
+        board = self.session.board
+        if not board.count("unplaced"):
+            self.session.say("Every link has a frequency.")
+            return
+        started = time.monotonic()
+
+        def work(progress: Progress) -> Plan:
+            return plan.add_missing(board, progress, lambda: time.monotonic() - started)
+
+        self.session.jobs.start("Adding", work, lambda found: self._adopt(found, "Add missing", board, hold_all=True))
+
+    def more_spares(self) -> None:
+        """Spares of every kind that find room beside the plan as it stands."""
+        session = self.session
+        board, spares = session.board, plan.spare_links(session.store)
+        asked = plan.input_for(session.store, session.picture, extra=spares)
+        started = time.monotonic()
+
+        def work(progress: Progress) -> Plan:
+            return plan.more_spares(asked, board, spares, progress, lambda: time.monotonic() - started)
+
+        def keep(found: Plan) -> None:
+            if session.do(lambda: plan.keep_spares(session.store, spares, found)):
+                session.say(f"{len(found.assignments)} spares found room; {len(found.unplaced)} more would not fit.")
+            else:
+                session.say("No further spare finds room.")
+
+        session.jobs.start("Looking for spares", work, keep)
+
+    def _adopt(self, found: Plan, title: str, before: Board, hold_all: bool = False) -> None:
         if self.session.board is not before:
             self.session.say(
                 f"{title}: the book changed meanwhile, so its answer was not used. Run it again.", trouble=True
             )
             return
-        held = {n: before.frequencies[n] for n in before.locked}
+        held = {n: before.frequencies[n] for n in (before.frequencies if hold_all else before.locked)}
         self.session.do(lambda: plan.adopt(self.session.store, found, title, held))
         after = self.session.board
         moved = sum(after.frequencies.get(n) != f for n, f in before.frequencies.items())

@@ -167,6 +167,17 @@ class Grid:
         """Whether any profile in use guards against `kind`."""
         return any(self.profile(t).guard(kind) > 0 for t in range(len(self.tags)))
 
+    def pair_rule(self, f: int, x: int, y: int) -> tuple[tuple[int, int, int] | None, bool]:
+        """For three needs: reaches of 2T3O at 2x − y, 2y − x and the middle when all radiate on the raster, else None;
+        and whether any other two-signal kind, or 2T3O itself, has to be looked up as a pattern."""
+        tags = [self._tag_with_need[n] for n in (f, x, y)]
+        others = any(self.profile(t).guard(k) > 0 for t in tags for k in _TWO_SIGNAL if k != "2T3O")
+        third = [self.reach(self.profile(t).guard("2T3O"), 0) for t in tags]
+        if any(not self.tags[t].radiates or self.tags[t].error_hz for t in tags):
+            return None, others or max(third) >= 0
+        r_f, r_x, r_y = third
+        return (max(r_f, r_y), max(r_f, r_x), max(r_x, r_y)), others
+
     def two_signal_pattern(self, f: int, x: int, y: int, d: int) -> tuple[int, int]:
         """Steps closed to f by x at 0 and y at `d`, all two-signal kinds and all roles; members by their needs.
 
@@ -174,7 +185,10 @@ class Grid:
         """
         f, x, y = (self._tag_with_need[n] for n in (f, x, y))
         spans: list[tuple[int, int]] = []
+        by_shifts = self.pair_rule(*(self.need_of[t] for t in (f, x, y)))[0] is not None
         for kind, (m, n) in _TWO_SIGNAL.items():
+            if kind == "2T3O" and by_shifts:
+                continue
             roles = (
                 (f, x, y, 1, -n * d), (f, y, x, 1, m * d),
                 (y, f, x, m, d), (x, f, y, m, n * d),

@@ -4,7 +4,6 @@ They have no shift-and-or form, so every combination with the new carrier is wri
 as the interval of steps it closes, and the intervals are painted together.
 """
 
-from itertools import permutations
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -16,8 +15,12 @@ if TYPE_CHECKING:
     from azven.rf.coordinate.state import State
 
 Ints = NDArray[np.int64]
-# A rule reads: |Σ coefficient · member| < guard of the member with coefficient −1 that is the victim.
-_FIFTH = ((3, -1, -1, -1), (2, 1, -2, -1))
+_FIFTH = (
+    (3, -1, -1, -1), (-1, 3, -1, -1), (-1, -1, 3, -1),
+    (2, -2, 1, -1), (2, 1, -2, -1), (2, -1, 1, -2),
+    (1, 2, -2, -1), (1, -2, 2, -1), (1, -1, 2, -2),
+)  # fmt: skip
+"""Coefficients of f, x, y, z in a rule |Σ coefficient · member| < guard: 3a = b + c + v and 2a + b = 2c + v."""
 _HARMONICS = {"H2": 2, "H3": 3}
 
 
@@ -48,45 +51,64 @@ class _Painter:
 
     def __init__(self, grid: Grid) -> None:
         self.width = grid.width
-        self.count = np.zeros(self.width + 2, np.int64)
+        self._low: list[Ints] = []
+        self._high: list[Ints] = []
 
     def paint(self, low: Ints, high: Ints) -> None:
-        low, high = np.maximum(low, 0), np.minimum(high, self.width)
-        keep = low <= high
-        self.count += np.bincount(low[keep], minlength=self.width + 2)
-        self.count -= np.bincount(high[keep] + 1, minlength=self.width + 2)[: self.width + 2]
+        self._low.append(low)
+        self._high.append(high)
 
     def bits(self) -> int:
-        marked = np.cumsum(self.count)[: self.width] > 0
+        if not self._low:
+            return 0
+        low = np.maximum(np.concatenate(self._low), 0)
+        high = np.minimum(np.concatenate(self._high), self.width)
+        keep = low <= high
+        count = np.bincount(low[keep], minlength=self.width + 2)
+        count[: self.width + 2] -= np.bincount(high[keep] + 1, minlength=self.width + 2)[: self.width + 2]
+        marked = np.cumsum(count)[: self.width] > 0
         return int.from_bytes(np.packbits(marked, bitorder="little").tobytes(), "little")
 
 
 def _fifth(painter: _Painter, grid: Grid, f: int, tag: int, x: int, tags: Ints, places: Ints) -> None:
-    """3T5O with f, x and two placed carriers, in every role."""
-    guards = np.array([grid.profile(t).guard("3T5O") for t in range(len(grid.tags))])
-    errors = np.array([t.error_hz for t in grid.tags])
-    radiates = np.array([t.radiates for t in grid.tags])
+    """3T5O with f, x and two placed carriers y, z: every way to write a product of three on the fourth."""
     mixes = np.array(grid.mixes)
     i, j = (a.ravel() for a in np.meshgrid(np.arange(len(places)), np.arange(len(places)), indexing="ij"))
     keep = (i != j) & mixes[tags[i], tags[j]]
     i, j = i[keep], j[keep]
-    shape = np.ones(len(i), np.int64)
-    member_tags = (f * shape, tag * shape, tags[i], tags[j])
-    member_steps = (0 * shape, x * shape, places[i], places[j])
-    for formula in _FIFTH:
-        for seats in permutations(range(4)):
-            coefficient = [formula[seat] for seat in seats]
-            victim = seats.index(3)
-            alive = np.ones(len(i), bool)
-            error = np.zeros(len(i), np.int64)
-            for m in range(4):
-                error += abs(coefficient[m]) * errors[member_tags[m]]
-                if m != victim:
-                    alive &= radiates[member_tags[m]]
-            guard = guards[member_tags[victim]]
-            alive &= guard > 0
-            rest = sum(coefficient[m] * member_steps[m] for m in range(1, 4))
-            _paint_linear(painter, coefficient[0], np.asarray(rest)[alive], ((guard - 1 + error) // grid.unit)[alive])
+    y, z = places[i], places[j]
+    once = i < j
+    reaches = _FifthReach(grid, f, tag, tags[i], tags[j])
+    for coefficients in _FIFTH:
+        c_f, c_x, c_y, c_z = coefficients
+        reach = reaches.of(coefficients)
+        alive = (reach >= 0) & (once if c_y == c_z else True)
+        rest = (c_x * x + c_y * y + c_z * z)[alive]
+        _paint_linear(painter, c_f, rest, reach[alive])
+
+
+class _FifthReach:
+    """Reach of a rule by its coefficients: members with coefficient ±1 may be the victim of the other three."""
+
+    def __init__(self, grid: Grid, f: int, x: int, y: Ints, z: Ints) -> None:
+        shape = np.ones(len(y), np.int64)
+        self._members = (f * shape, x * shape, y, z)
+        self._unit = grid.unit
+        self._guard = np.array([grid.profile(t).guard("3T5O") for t in range(len(grid.tags))])
+        self._error = np.array([t.error_hz for t in grid.tags])
+        self._listens = np.array([not t.radiates for t in grid.tags])
+        self._listeners = np.sum([self._listens[m] for m in self._members], axis=0)
+
+    def of(self, coefficients: tuple[int, ...]) -> Ints:
+        """Steps (m,), −1 where the rule is off."""
+        guard = np.zeros(len(self._listeners), np.int64)
+        error = np.zeros(len(self._listeners), np.int64)
+        for c, member in zip(coefficients, self._members, strict=True):
+            error += abs(c) * self._error[member]
+            if abs(c) == 1:
+                may = self._listeners == self._listens[member]
+                guard = np.maximum(guard, np.where(may, self._guard[member], 0))
+        return np.where(guard > 0, (guard - 1 + error) // self._unit, -1)
 
 
 def _paint_linear(painter: _Painter, factor: int, rest: Ints, reach: Ints) -> None:

@@ -9,12 +9,17 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from math import log2
 
+from azven.rf.coordinate import sidon
 from azven.rf.coordinate.grid import Grid, Kind
 from azven.rf.coordinate.state import Rules, State, build
 
-_WORK = {1: 1_500, 2: 20_000, 3: 150_000, 4: 500_000, 5: 2_000_000}
-_BEAM = {1: 4, 2: 16, 3: 48, 4: 100, 5: 200}
-_CHILDREN = {1: 4, 2: 8, 3: 12, 4: 20, 5: 20}
+_WORK = {1: 1_500, 2: 20_000, 3: 400_000, 4: 1_000_000, 5: 4_000_000}
+_BEAM = {1: (1, 4), 2: (2, 16), 3: (4, 25, 100), 4: (8, 50, 200), 5: (8, 50, 300)}
+_SETS = {1: 8, 2: 80, 3: 1_500, 4: 3_000, 5: 10_000}
+_OPEN_SHARE, _OPEN_HZ = 0.8, 80_000_000
+_MOST_DROPPED = 60
+_BEAM_SHARE = 0.5
+_CHILDREN = {1: 4, 2: 8, 3: 20, 4: 20, 5: 20}
 
 Placement = tuple[int, int, int]  # kind, member of the kind's list, step
 
@@ -76,12 +81,15 @@ class Search:
     def run(self) -> None:
         """Improve `best` until everything is placed or the effort is spent."""
         self._offer(self._first_fit())
-        width = _BEAM[self.grid.request.effort]
         children = _CHILDREN[self.grid.request.effort]
-        for w in sorted({max(1, width // 8), width}):
+        beams = _BEAM[self.grid.request.effort]
+        if not self._finished() and self._algebraic():
+            beams = beams[:1]
+        for width in beams:
             if self._finished():
                 return
-            self._offer(self._beam(self._start(()), self._demand(()), w, children))
+            if width * children * sum(self.wanted) <= _BEAM_SHARE * self.effort.limit:
+                self._offer(self._beam(self._start(()), self._demand(()), width, children))
         while not self._finished():
             self._neighbourhood()
 
@@ -222,9 +230,53 @@ class Search:
             places.append((k, x))
         return Node(state, tuple(places), self._counts(places), 0.0)
 
+    def _algebraic(self) -> bool:
+        """Lay Sidon sets over the spectrum of the largest kind and fill up the best; False where too little is open."""
+        kind = max(range(len(self.grid.kinds)), key=lambda k: (len(self.grid.kinds[k].members), -k))
+        shape = self.grid.kinds[kind]
+        free = self._free(self.root, shape)
+        level = self.grid.level_of[shape.tag]
+        unit = self.grid.three_signal(level, level, level, level) + 1
+        if not free or unit < 1 or 2 * len(shape.members) < sum(self.wanted):
+            return False
+        lowest = (free & -free).bit_length() - 1
+        span = free.bit_length() - lowest
+        if free.bit_count() < _OPEN_SHARE * span or free.bit_count() * self.grid.unit < _OPEN_HZ:
+            return False
+        tries = _SETS[self.grid.request.effort]
+        apart = self.rules.spacing[shape.tag][shape.tag] // unit + 1
+        need = self.grid.need_of[shape.tag]
+        third = self.rules.pair_rule((need, need, need))[0]
+        sets = sidon.best_sets(span // unit, apart, (third or (0,))[0] // unit, max(tries // 25, 4))
+        laid = [self._lay(kind, free, lowest, span, unit, *sets[i % len(sets)]) for i in range(tries)] if sets else []
+        for kept in sorted(laid, key=len, reverse=True)[: max(tries // 100, 1)]:
+            if not self._finished():
+                self._offer(self._beam(self._start(kept), self._demand(kept), 20, 20))
+        return bool(sets)
+
+    def _lay(
+        self, kind: int, free: int, lowest: int, span: int, unit: int, modulus: int, residues: list[int]
+    ) -> list[tuple[int, int]]:
+        """A Sidon set, shifted at random, as far as its members are free in turn."""
+        if self.effort.over:
+            return []
+        shape = self.grid.kinds[kind]
+        shift, offset = self.random.randrange(modulus), self.random.randrange(unit)
+        state = self.root.copy()
+        kept: list[tuple[int, int]] = []
+        for s in sorted((r + shift) % modulus for r in residues):
+            x = lowest + offset + unit * s
+            if s * unit < span and free >> x & 1 and not state.closed[shape.tag] >> x & 1:
+                if len(kept) == len(shape.members):
+                    break
+                state.add(shape.tag, x)
+                kept.append((kind, x))
+        self.effort.spend(len(kept))
+        return kept
+
     def _neighbourhood(self) -> None:
         """Take a random part out of the best plan and refill it with a narrow beam."""
-        share = self.random.uniform(0.1, 0.5)
+        share = self.random.uniform(0.1, 0.5) * min(1.0, _MOST_DROPPED / max(len(self.best), 1))
         kept = [p for p in self.best if self.random.random() > share]
         start = self._start(kept)
         self._offer(

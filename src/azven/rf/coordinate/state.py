@@ -6,6 +6,7 @@ A state is cheap to copy and only grows; taking a carrier out means building the
 """
 
 from collections.abc import Sequence
+from typing import NamedTuple
 
 from azven.rf.coordinate.grid import Grid
 
@@ -38,6 +39,13 @@ class Rules:
         self.absolute_kinds = [k for k in ("H2", "H3", "2T2O") if grid.active(k)]
         self.fifth_matters = grid.active("3T5O")
         self.pair_patterns: dict[tuple[int, int, int, int], tuple[int, int]] = {}
+        self._pair_rules: dict[tuple[int, int, int], tuple[tuple[int, int, int] | None, bool]] = {}
+
+    def pair_rule(self, needs: tuple[int, int, int]) -> tuple[tuple[int, int, int] | None, bool]:
+        """How far 2T3O reaches (beyond, behind, middle) where shifts can do it, and whether patterns are needed too."""
+        if needs not in self._pair_rules:
+            self._pair_rules[needs] = self.grid.pair_rule(*needs)
+        return self._pair_rules[needs]
 
     def pair(self, f: int, x: int, y: int, d: int) -> tuple[int, int]:
         key = (f, x, y, d)
@@ -47,14 +55,67 @@ class Rules:
         return pattern
 
 
+class Ladder(NamedTuple):
+    """Placed steps y of one tag as sets: width − y, 2y, and the halves of the even and of the odd ones."""
+
+    reverse: int = 0
+    double: int = 0
+    even: int = 0
+    odd: int = 0
+
+    def with_step(self, y: int, width: int) -> "Ladder":
+        half = 1 << (y >> 1)
+        even, odd = (self.even, self.odd | half) if y & 1 else (self.even | half, self.odd)
+        return Ladder(self.reverse | 1 << (width - y), self.double | 1 << 2 * y, even, odd)
+
+
+class _Shifts:
+    """2T3O of x with all carriers of a tag at once: f at 2x − y, at 2y − x, and in the middle of both."""
+
+    def __init__(self) -> None:
+        self._around: dict[int, int] = {}
+        self._middle: dict[int, int] = {}
+        self._between: dict[int, int] = {}
+
+    def collect(self, ladder: Ladder, x: int, width: int, reaches: tuple[int, int, int]) -> None:
+        beyond, behind, middle = reaches
+        self._put(self._around, beyond, ladder.reverse << 2 * x >> width)
+        self._put(self._around, behind, ladder.double >> x)
+        k = x >> 1
+        if x & 1:
+            self._put(self._middle, middle, ladder.odd << (k + 1))
+            self._put(self._between, middle, ladder.even << k)
+        else:
+            self._put(self._middle, middle, ladder.even << k)
+            self._put(self._between, middle, ladder.odd << k)
+
+    @staticmethod
+    def _put(sets: dict[int, int], reach: int, bits: int) -> None:
+        if reach >= 0:
+            sets[reach] = sets.get(reach, 0) | bits
+
+    def closed(self) -> int:
+        out = 0
+        for r, bits in self._around.items():
+            out |= widen(bits, r) >> r if r else bits
+        for r, bits in self._middle.items():  # |2f − s| ≤ r around a whole step
+            out |= widen(bits, r // 2) >> r // 2
+        for r, bits in self._between.items():  # the same around a half step
+            if r:
+                by = (r - 1) // 2
+                out |= widen(bits | bits << 1, by) >> by
+        return out
+
+
 class State:
     """Placed carriers by tag and, per searched tag, the steps closed to it."""
 
-    __slots__ = ("closed", "differences", "placed", "reverse", "rules", "steps", "sums")
+    __slots__ = ("closed", "differences", "ladders", "placed", "reverse", "rules", "steps", "sums")
 
     def __init__(self, rules: Rules) -> None:
         self.rules = rules
         self.placed: dict[int, tuple[int, ...]] = {}
+        self.ladders: dict[int, Ladder] = {}
         self.steps: dict[tuple[int, int], int] = {}
         self.reverse: dict[tuple[int, int], int] = {}
         self.differences: dict[PairKey, int] = {}
@@ -65,6 +126,7 @@ class State:
         other = State.__new__(State)
         other.rules = self.rules
         other.placed = dict(self.placed)
+        other.ladders = dict(self.ladders)
         other.steps = dict(self.steps)
         other.reverse = dict(self.reverse)
         other.differences = dict(self.differences)
@@ -87,6 +149,8 @@ class State:
             self._remember_pairs(tag, x)
         for f, bits in self.closed.items():
             self.closed[f] = bits & self.rules.all_steps
+        if self.rules.pairs_matter:
+            self.ladders[tag] = self.ladders.get(tag, Ladder()).with_step(x, self.rules.grid.width)
         self.placed[tag] = (*self.placed.get(tag, ()), x)
 
     def _close_by_spacing(self, tag: int, x: int) -> None:
@@ -98,23 +162,34 @@ class State:
                 self.closed[f] |= ((1 << (x + r + 1 - low)) - 1) << low
 
     def _close_by_pairs(self, tag: int, x: int) -> None:
+        """Two-signal products of x, one placed carrier and f: 2T3O by shifts where it can be, patterns for the rest."""
         grid, rules = self.rules.grid, self.rules
-        patterns = rules.pair_patterns
         for f in grid.searched:
             if not grid.mixes[f][tag]:
                 continue
-            closed = self.closed[f]
+            shifted = _Shifts()
+            closed = 0
             for other, places in self.placed.items():
                 if not (grid.mixes[f][other] and grid.mixes[tag][other]):
                     continue
                 needs = grid.need_of[f], grid.need_of[tag], grid.need_of[other]
-                for y in places:
-                    pattern = patterns.get((*needs, y - x))
-                    if pattern is None:
-                        pattern = rules.pair(*needs, y - x)
-                    at = x + pattern[1]
-                    closed |= pattern[0] << at if at >= 0 else pattern[0] >> -at
-            self.closed[f] = closed
+                reaches, pattern_too = rules.pair_rule(needs)
+                if reaches is not None:
+                    shifted.collect(self.ladders[other], x, grid.width, reaches)
+                if pattern_too:
+                    closed |= self._pattern(needs, x, places)
+            self.closed[f] |= closed | shifted.closed()
+
+    def _pattern(self, needs: tuple[int, int, int], x: int, places: tuple[int, ...]) -> int:
+        patterns = self.rules.pair_patterns
+        closed = 0
+        for y in places:
+            pattern = patterns.get((*needs, y - x))
+            if pattern is None:
+                pattern = self.rules.pair(*needs, y - x)
+            at = x + pattern[1]
+            closed |= pattern[0] << at if at >= 0 else pattern[0] >> -at
+        return closed
 
     def _close_by_triples(self, tag: int, x: int) -> None:
         """f + z = x + y: y − z and y + z are at hand as sets, so x shifts them onto f."""

@@ -1,0 +1,120 @@
+"""Reasons for what is not a link: channels, sweeps, lines, rules, neighbours."""
+
+from datetime import datetime
+
+from azven.book.records import Neighbour
+from azven.book.records import Sweep as SweepRecord
+from azven.book.regions import ADVICE, Rule, Territory
+from azven.book.store import Store
+from azven.rf.sweep import Line
+from azven.work import ground, listen
+from azven.work.listen import Picture
+from azven.work.reasons import Option, Reasons, decibel, khz, mhz
+
+
+def for_channel(picture: Picture, use: str, name: str, moment: datetime) -> Reasons | None:
+    """Why a raster channel has its class for a use; None when the raster has no such channel."""
+    decision = next((d for d in picture.decisions.get(use, ()) if d.reading.channel.name == name), None)
+    if decision is None:
+        return None
+    r = decision.reading
+    edges = f"{r.channel.low_hz / 1e6:g}–{r.channel.high_hz / 1e6:g} MHz"
+    if r.high_dbm is None or r.tolerated_dbm is None:
+        return Reasons(f"Channel {name} for {use}", edges, "unknown", "No sweep in use for this purpose reaches it.")
+    rows = [
+        ("95 % of bins stay below", decibel(r.high_dbm)),
+        ("tolerated in a bin", decibel(r.tolerated_dbm)),
+        (f"tolerated for {use} in 200 kHz", decibel(listen.TOLERATED_DBM[use])),
+        ("bins 6 dB above the floor", f"{r.share_above:.0%}"),
+    ]
+    if r.floor_dbm is not None:
+        rows.insert(0, ("noise floor", decibel(r.floor_dbm)))
+    if r.power_dbm is not None:
+        rows.append(("power in the channel", decibel(r.power_dbm)))
+    words = {
+        "quiet": "Nine bins of ten lie within 6 dB of the noise floor.",
+        "usable": "It lies above the floor, but no higher than this use tolerates.",
+        "taken": "It lies above what this use tolerates.",
+    }
+    origins = []
+    if decision.sweep is not None:
+        origins = [("decided by", decision.sweep.place), ("antenna", decision.sweep.antenna),
+                   ("taken", listen.age(decision.sweep, moment))]  # fmt: skip
+    return Reasons(f"Channel {name} for {use}", edges, r.occupancy, words[r.occupancy], tuple(rows), tuple(origins))
+
+
+def for_sweep(record: SweepRecord, store: Store, moment: datetime) -> Reasons:
+    """What a sweep is and whether it still counts."""
+    spacing = (record.high_hz - record.low_hz) / max(record.points - 1, 1)
+    sentence = f"Taken {listen.age(record, moment)}" + (
+        ", older than a day: take it again." if listen.is_stale(record, moment) else "."
+    )
+    if record.own_on:
+        sentence += " Our own transmitters were on: lines at our frequencies are not counted as foreign."
+    rows = (
+        ("range", f"{record.low_hz / 1e6:g}–{record.high_hz / 1e6:g} MHz"),
+        ("resolution bandwidth", khz(round(record.rbw_hz))),
+        ("bins", f"{record.points} every {spacing / 1e3:.1f} kHz"),
+        ("detector", record.detector),
+        (
+            "counts for",
+            {"everyone": "every use", "in-ears": "in-ear packs", "receivers": "microphone receivers"}[record.hears],
+        ),
+    )
+    origins = (("antenna", record.antenna), ("source", record.source or "not said"), ("note", record.note or "none"))
+    used = Option("Set it aside" if record.used else "Use it", "the picture of the spectrum follows",
+                  lambda: listen.set_used(record, not record.used))  # fmt: skip
+    gone = Option("Remove it", "undo brings it back", lambda: listen.remove_sweep(store, record))
+    return Reasons(
+        record.place,
+        f"{record.points} bins",
+        "in use" if record.used else "set aside",
+        sentence,
+        rows,
+        origins,
+        (used, gone),
+        heading="The sweep",
+    )
+
+
+def for_line(store: Store, line: Line) -> Reasons:
+    """A peak nobody has owned up to."""
+    rows = (("level", decibel(line.level_dbm)), ("width within 20 dB", khz(line.width_hz)))
+    options = (
+        Option("Claim it as ours", "it is not counted as foreign", lambda: listen.claim(store, line, "ours")),
+        Option(
+            "It is a neighbour", "protected: our products keep off it", lambda: listen.claim(store, line, "neighbour")
+        ),
+        Option("Keep clear of it", "our links keep their distance", lambda: listen.claim(store, line, "avoid")),
+    )
+    sentence = (
+        "A narrow line that is neither a known neighbour nor ours. Until it is claimed, the plan keeps 200 kHz away."
+    )
+    return Reasons(
+        "Unclaimed line", f"{mhz(line.freq_hz)} MHz", "unclaimed", sentence, rows, (), options, (line.freq_hz,)
+    )
+
+
+def for_rule(region: Territory, rule: Rule) -> Reasons:
+    """What a permitted or reserved range says."""
+    cap = f"{rule.power_mw:g} mW {rule.power_kind}" if rule.power_mw is not None else "none given"
+    rows = (("range", f"{rule.low_hz / 1e6:g}–{rule.high_hz / 1e6:g} MHz"), ("power cap", cap),
+            ("licence", "needed" if rule.licence else "see condition"))  # fmt: skip
+    origins = (("condition", rule.condition or "none given"), ("source", rule.source or "not given"),
+               ("region", f"{region.title}, {region.dated}"))  # fmt: skip
+    return Reasons(rule.title, "", rule.kind, ADVICE, rows, origins, heading="The rule")
+
+
+def for_neighbour(store: Store, neighbour: Neighbour) -> Reasons:
+    """A foreign frequency and how it is treated."""
+    words = {
+        "neighbour": "It is protected: our links keep their spacing and our products keep off it.",
+        "avoid": "Our links keep their distance; it is not protected from products.",
+        "ours": "It is ours and does not count as foreign.",
+    }
+    mixing = "It is strong enough to mix with ours." if neighbour.mixes else "It is taken as too weak to mix with ours."
+    rows = (("spacing kept", khz(neighbour.spacing_hz)), ("contact", neighbour.contact or "not known"),
+            ("note", neighbour.note or "none"))  # fmt: skip
+    gone = Option("Remove it", "undo brings it back", lambda: ground.take_out(neighbour, f"Remove {neighbour.name}"))
+    return Reasons(neighbour.name, f"{mhz(neighbour.freq_hz)} MHz", neighbour.kind, f"{words[neighbour.kind]} {mixing}",
+                   rows, (), (gone,), (neighbour.freq_hz,))  # fmt: skip
