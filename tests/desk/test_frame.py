@@ -126,6 +126,22 @@ def test_spares_are_added_beside_the_plan_and_undone(window, settle):
     assert window.said() == "Every link has a frequency."
 
 
+def test_products_are_listed_filtered_selected_and_exported(window, settle, tmp_path):
+    stage = window.open_stage("plan")
+    window.actions_table.run("products")
+    settle(window)
+    shown = stage.products.table.records.records
+    assert shown
+    assert shown[0].slack_hz == min(v.margin_hz for v in window.session.board.verdicts if v.margin_hz is not None)
+    stage.products.filter.setText("narrator")
+    rows = stage.products.table.records.records
+    assert 0 < len(rows) < len(shown)
+    stage.products.table.selectRow(0)
+    assert window.session.link_name == rows[0].victim
+    stage.products.write(tmp_path / "products.csv")
+    assert len((tmp_path / "products.csv").read_text(encoding="utf-8").splitlines()) == len(rows) + 1
+
+
 def test_ground_changes_rooms_relations_neighbours_and_region(window, tmp_path):
     window.show_stage("ground")
     stage, store = window.open_stage("ground"), window.session.store

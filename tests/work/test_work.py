@@ -10,7 +10,7 @@ from azven.book.edits import Edit
 from azven.book.formats import plan_request
 from azven.book.records import Model
 from azven.rf.venue import Settings
-from azven.work import demo, ground, kit, listen, plan, reasons, sheet, ways_out
+from azven.work import demo, ground, kit, listen, plan, plan_input, reasons, sheet, threats, ways_out
 
 
 @pytest.fixture
@@ -118,7 +118,7 @@ def test_bands_that_do_not_meet_are_noted(store):
 
 
 def test_request_of_the_show_is_a_valid_document(store):
-    request = plan.input_for(store).request
+    request = plan_input.input_for(store).request
     assert plan_request.read(plan_request.write(request)) == request
 
 
@@ -155,7 +155,7 @@ def test_a_link_set_aside_or_spare_changes_the_request(store):
     store.apply(kit.change_links(store, [link], set_aside=True))
     assert link.name not in plan.board(store).input.links
     spare = next(x for x in kit.links(store) if x.spare)
-    assert plan.input_for(store).wish(spare.name).priority > plan.SPARE_PRIORITY
+    assert plan_input.input_for(store).wish(spare.name).priority > plan_input.SPARE_PRIORITY
 
 
 def test_reasons_carry_the_arithmetic_of_this_case(store):
@@ -298,7 +298,7 @@ def test_more_spares_are_clean_with_everybody_and_undone_in_one(store):
     before = plan.board(store)
     spares = plan.spare_links(store)
     assert len({x.name for x in spares}) == len(spares)
-    asked = plan.input_for(store, extra=spares)
+    asked = plan_input.input_for(store, extra=spares)
     found = plan.more_spares(asked, before, spares, lambda done, total: done < 300, lambda: 0.0)
     landed = store.apply(plan.keep_spares(store, spares, found))
     after = plan.board(store)
@@ -309,7 +309,7 @@ def test_more_spares_are_clean_with_everybody_and_undone_in_one(store):
 
 
 def test_the_price_of_a_step_is_counted_not_guessed(store):
-    asked, cautious = (plan.input_for(store, density=d) for d in (4, 0))
+    asked, cautious = (plan_input.input_for(store, density=d) for d in (4, 0))
     dense = plan.price(asked, cautious, 4, lambda done, total: True, lambda: 0.0)
     safe = plan.price(cautious, cautious, 0, lambda done, total: True, lambda: 0.0)
     assert dense.placed == dense.wanted == 29
@@ -317,3 +317,20 @@ def test_the_price_of_a_step_is_counted_not_guessed(store):
     assert dense.worst in plan.board(store).input.links
     assert "products land" in dense.sentence()
     assert sum(safe.landing.values()) == 0
+
+
+def test_products_near_our_links_agree_with_the_margins(store):
+    board = plan.board(store)
+    listed = threats.threats(board, 60_000)
+    nearest = {}
+    for t in listed.threats:
+        nearest.setdefault(t.victim, t.slack_hz)
+    bound = {v.link.name: v for v in board.verdicts if v.limit and v.limit.kind != "spacing" and v.margin_hz <= 60_000}
+    assert bound
+    assert all(nearest[name] == v.margin_hz for name, v in bound.items())
+    assert [t.slack_hz for t in listed.threats] == sorted(t.slack_hz for t in listed.threats)
+    only = threats.matching(listed, "brass ear", "3T3O")
+    assert only
+    assert all(t.kind == "3T3O" and "brass" in (t.victim + t.formula).lower() for t in only)
+    assert threats.csv_text(only).count("\n") == len(only) + 1
+    assert "Margins are set by" in threats.summary(board)

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QMouseEvent, QPolygonF, QWheelEvent
+from PyQt6.QtWidgets import QWidget
 
 from azven.desk.session import Session
 
@@ -54,6 +55,28 @@ class Axis:
 
     def whole(self) -> None:
         self._session.show_band(*self._session.full_view())
+
+
+class BandView(QWidget):
+    """A painted widget whose x axis is the session's band: wheel zooms, drag pans, double click shows the whole."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.setMouseTracking(True)
+        self._session = session
+        self._axis = Axis(session)
+        for signal in (session.edited, session.selected, session.view_changed, session.themed):
+            signal.connect(self.update)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._axis.release()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self._axis.whole()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None:
+            self._axis.wheel(event)
 
 
 def silhouette(

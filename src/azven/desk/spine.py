@@ -1,11 +1,11 @@
 """The spine: the band we work in, the same in every stage."""
 
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
-from PyQt6.QtGui import QBrush, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent, QWheelEvent
-from PyQt6.QtWidgets import QToolTip, QWidget
+from PyQt6.QtGui import QBrush, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent
+from PyQt6.QtWidgets import QToolTip
 
 from azven.desk import theme as look
-from azven.desk.axis import Axis, polygon, silhouette, stacked
+from azven.desk.axis import BandView, polygon, silhouette, stacked
 from azven.desk.marks import PENNANT_W, paint_pennant, service_color
 from azven.desk.session import Session
 from azven.work import ground
@@ -16,19 +16,14 @@ _HEIGHT, _RASTER, _ROWS = 118, 18, 4
 _LEVELS_DBM = (-125.0, -45.0)
 
 
-class Spine(QWidget):
+class Spine(BandView):
     """Permitted ranges, raster, merged sweep and every planned carrier, painted from arrays."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
+        super().__init__(session)
         self.setFixedHeight(_HEIGHT)
-        self.setMouseTracking(True)
         self.setAccessibleName("Spine: the band we work in")
-        self._session = session
-        self._axis = Axis(session)
         self.threats: tuple[int, ...] = ()
-        for signal in (session.edited, session.selected, session.view_changed, session.themed):
-            signal.connect(self.update)
 
     def show_threats(self, threats: tuple[int, ...]) -> None:
         """Thin lines at the products [Hz] that threaten what is selected."""
@@ -176,13 +171,3 @@ class Spine(QWidget):
             QToolTip.showText(event.globalPosition().toPoint(), f"{name}  {mhz(freq)} MHz", self)
         else:
             QToolTip.hideText()
-
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        self._axis.release()
-
-    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        self._axis.whole()
-
-    def wheelEvent(self, event: QWheelEvent | None) -> None:
-        if event is not None:
-            self._axis.wheel(event)

@@ -4,7 +4,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QObject, Qt
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QObject, Qt, pyqtSignal
 from PyQt6.QtWidgets import QAbstractItemView, QComboBox, QHeaderView, QStyledItemDelegate, QTableView, QWidget
 
 _ROOT = QModelIndex()
@@ -118,13 +118,18 @@ class _Delegate(QStyledItemDelegate):
 
 
 class RecordTable(QTableView):
-    """A calm table: fixed rows, no grid boxes, whole rows selected."""
+    """A calm table: fixed rows, no grid boxes, whole rows selected. `picked` carries the first selected record."""
+
+    picked = pyqtSignal(object)
 
     def __init__(self, columns: Sequence[Column], name: str) -> None:
         super().__init__()
         self.records = RecordModel(columns, self)
         self.setModel(self.records)
         self.setItemDelegate(_Delegate(self))
+        selection = self.selectionModel()
+        assert selection is not None
+        selection.selectionChanged.connect(self._pick)
         self.setAccessibleName(name)
         self.setShowGrid(False)
         self.setWordWrap(False)
@@ -158,6 +163,11 @@ class RecordTable(QTableView):
         selection = self.selectionModel()
         rows = sorted(i.row() for i in selection.selectedRows()) if selection else []
         return [self.records.records[r] for r in rows if r < len(self.records.records)]
+
+    def _pick(self) -> None:
+        chosen = self.chosen()
+        if chosen:
+            self.picked.emit(chosen[0])
 
     def choose(self, ids: set[int]) -> None:
         """Select the records with these ids, quietly."""

@@ -8,9 +8,10 @@ from azven.book.records import Link, Model
 from azven.book.store import Store
 from azven.rf.coordinate import lane
 from azven.rf.coordinate.plan import carriers_of
-from azven.work import kit, plan
+from azven.work import kit, plan, plan_input
 from azven.work.listen import Picture
-from azven.work.plan import Board, PlanInput, Progress
+from azven.work.plan import Board, Progress
+from azven.work.plan_input import PlanInput
 from azven.work.reasons import Option, always, best_alternative, mhz
 
 _FREED_AT_MOST = 12
@@ -36,7 +37,7 @@ def variants(store: Store, picture: Picture, link: Link) -> tuple[Variant, ...]:
     wishes += [(f"Another tuning band, {b[0]}", {"band": b[0]}) for b in model.bands if b[0] != link.band]
     for title, changes in wishes:
         changed = replace(link, **changes)  # type: ignore[arg-type]
-        out.append(Variant(title, changes, plan.input_for(store, picture, changed={link.id: changed})))
+        out.append(Variant(title, changes, plan_input.input_for(store, picture, changed={link.id: changed})))
     return tuple(out)
 
 

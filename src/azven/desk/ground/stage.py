@@ -55,9 +55,7 @@ class GroundStage(Stage):
         self.region.activated.connect(self._choose_region)
         for table in (self.rooms, self.pairs):
             table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        selection = self.neighbours.selectionModel()
-        if selection is not None:
-            selection.currentRowChanged.connect(self._select_neighbour)
+        self.neighbours.picked.connect(lambda neighbour: session.select("neighbour", neighbour.id))
 
     def _lay_out(self) -> None:
         self._scroll = QScrollArea()
@@ -236,11 +234,6 @@ class GroundStage(Stage):
     def remove_neighbour(self) -> None:
         for n in self.neighbours.chosen():
             self.session.do(lambda n=n: ground.take_out(n, f"Remove {n.name}"))  # type: ignore[misc]
-
-    def _select_neighbour(self, *_: Any) -> None:
-        chosen = self.neighbours.chosen()
-        if chosen:
-            self.session.select("neighbour", chosen[0].id)
 
 
 def _loss_text(pair: Pair) -> str:

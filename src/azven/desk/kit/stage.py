@@ -39,9 +39,7 @@ class KitStage(Stage):
         self._empty = label("", "dim", wrap=True)
         self._make_entry()
         self._lay_out()
-        selection = self.links.selectionModel()
-        if selection is not None:
-            selection.currentRowChanged.connect(self._select_link)
+        self.links.picked.connect(lambda link: session.select("link", link.name))
 
     def _make_entry(self) -> None:
         self.pattern, self.count = QLineEdit(), QSpinBox()
@@ -133,11 +131,6 @@ class KitStage(Stage):
 
     def _model(self) -> Model | None:
         return next((m for m in self.session.store.all(Model) if m.id == self.model.currentData()), None)
-
-    def _select_link(self, *_: Any) -> None:
-        chosen = self.links.chosen()
-        if chosen:
-            self.session.select("link", chosen[0].name)
 
     @staticmethod
     def points(session: Session) -> Points:

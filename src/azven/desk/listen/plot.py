@@ -12,12 +12,10 @@ from PyQt6.QtGui import (
     QPixmap,
     QPolygonF,
     QResizeEvent,
-    QWheelEvent,
 )
-from PyQt6.QtWidgets import QWidget
 
 from azven.desk import theme as look
-from azven.desk.axis import Axis, polygon, silhouette
+from azven.desk.axis import BandView, polygon, silhouette
 from azven.desk.session import Session
 from azven.rf.sweep import Line, Sweep
 from azven.work.listen import USES
@@ -28,20 +26,15 @@ _KEY = "grey: worst of all sweeps · ring: unclaimed line · cells: open quiet, 
 _ROLES = ("petrol", "plum", "slate", "ochre")
 
 
-class SweepPlot(QWidget):
+class SweepPlot(BandView):
     """Painted from arrays; shares its zoom with the spine."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.setMouseTracking(True)
+        super().__init__(session)
         self.setMinimumHeight(240)
         self.setAccessibleName("Sweeps over frequency")
-        self._session = session
-        self._axis = Axis(session)
         self.live: tuple[list[np.ndarray], list[np.ndarray]] | None = None
         self._pointer: float | None = None
-        for signal in (session.edited, session.selected, session.view_changed, session.themed):
-            signal.connect(self.update)
 
     def sample(self, sweep_id: int) -> QIcon:
         """A bit of the line with which a sweep is drawn."""
@@ -244,13 +237,3 @@ class SweepPlot(QWidget):
     def leaveEvent(self, event: object) -> None:
         self._pointer = None
         self.update()
-
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        self._axis.release()
-
-    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        self._axis.whole()
-
-    def wheelEvent(self, event: QWheelEvent | None) -> None:
-        if event is not None:
-            self._axis.wheel(event)

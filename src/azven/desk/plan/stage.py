@@ -1,24 +1,27 @@
 """Plan: the lane chart with its deeds."""
 
 import time
+from collections.abc import Callable, Iterable
 from pathlib import Path
 
 from PyQt6.QtCore import QRectF, Qt, QUrl
 from PyQt6.QtGui import QBrush, QDesktopServices, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QFileDialog, QStackedWidget, QVBoxLayout, QWidget
 
 from azven.desk import theme as look
 from azven.desk.actions import Action
 from azven.desk.jobs import Progress
 from azven.desk.plan.density import DensitySlider
 from azven.desk.plan.lanes import LaneChart, cause_color
+from azven.desk.plan.products import ProductList
 from azven.desk.session import Session
 from azven.desk.stage import Points, Stage, button, label, row
 from azven.rf.coordinate import Plan
 from azven.rf.density import STEPS
-from azven.work import ground, plan, sheet
+from azven.work import ground, plan, plan_input, sheet
 from azven.work.plan import Board, Price
 
+Search = Callable[[Board, Progress, Callable[[], float]], Plan]
 _NOTHING = "There is nothing to plan yet. Say which links there are, and they get their lanes here."
 _LEGEND = (
     ("permission", "not tunable or permitted"),
@@ -38,6 +41,8 @@ class PlanStage(Stage):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.chart = LaneChart(session)
+        self.products = ProductList(session)
+        self._pages, self._tabs = QStackedWidget(), QButtonGroup(self)
         self.density = DensitySlider(session)
         self._prices: dict[int, Price] = {}
         self._priced_board: Board | None = None
@@ -82,8 +87,18 @@ class PlanStage(Stage):
         empty.addLayout(row(self._to_kit, 1))
         empty.addStretch(1)
         box.addWidget(self._nothing, 1)
-        box.addWidget(self.chart, 1)
-        box.addWidget(_Legend(self.session))
+        self._pages.addWidget(self.chart)
+        self._pages.addWidget(self.products)
+        box.addWidget(self._pages, 1)
+        tabs = [button(t, lambda n=i: self.show_page(n), name="flat") for i, t in enumerate(("Lanes", "Products"))]
+        for i, tab in enumerate(tabs):
+            tab.setCheckable(True)
+            tab.setChecked(i == 0)
+            self._tabs.addButton(tab, i)
+        self._legend = _Legend(self.session)
+        foot = row(self._legend, 1, *tabs, spacing=2)
+        foot.setContentsMargins(0, 0, 10, 0)
+        box.addLayout(foot)
 
     def take_focus(self) -> None:
         self.chart.setFocus()
@@ -94,11 +109,13 @@ class PlanStage(Stage):
         board = self.session.board
         some = bool(board.verdicts)
         self._nothing.setVisible(not some)
-        self.chart.setVisible(some)
+        self._pages.setVisible(some)
         if board is not self._priced_board:
             self._priced_board = board
             self._prices.clear()
         self.chart.show_board(board)
+        if self._pages.currentWidget() is self.products:
+            self.products.show_board(board)
         self._summary.setText(f"{len(board.verdicts)} links")
         self._detail.setText(_detail(board))
         self._mend.setEnabled(board.count("broken", "unplaced") > 0 and not self.session.jobs.busy)
@@ -110,6 +127,16 @@ class PlanStage(Stage):
         self.density.show_step(ground.current(self.session.store).show.density)
         self._explain_density(-1)
         self._refresh_lock()
+
+    def show_page(self, page: int) -> None:
+        """Lanes (0) or the list of products (1)."""
+        self._pages.setCurrentIndex(page)
+        self._legend.setVisible(page == 0)
+        tab = self._tabs.button(page)
+        if tab is not None:
+            tab.setChecked(True)
+        if page:
+            self.products.show_board(self.session.board)
 
     def _refresh_lock(self) -> None:
         name = self.session.link_name
@@ -131,7 +158,7 @@ class PlanStage(Stage):
 
     def _ask_price(self, step: int) -> None:
         session, board = self.session, self.session.board
-        asked, cautious = (plan.input_for(session.store, session.picture, density=d) for d in (step, 0))
+        asked, cautious = (plan_input.input_for(session.store, session.picture, density=d) for d in (step, 0))
         started = time.monotonic()
 
         def work(progress: Progress) -> Price:
@@ -170,6 +197,8 @@ class PlanStage(Stage):
             Action("plan-all", "Plan all", self.run_primary, "Ctrl+Return", lambda: bool(self.session.board.verdicts)),
             Action("mend", "Mend broken", self.mend, "Ctrl+M"),
             Action("add-missing", "Add missing links without moving anyone", self.add_missing, "Ctrl+Shift+A"),
+            Action("lanes", "Show the lanes", lambda: self.show_page(0)),
+            Action("products", "List the products near our links", lambda: self.show_page(1)),
             Action("spares", "More spares", self.more_spares),
             Action("lock", "Lock or unlock the link", self.lock, "Ctrl+L", lambda: self.session.link_name is not None),
             Action("sheet", "Print the frequency sheet", self.print_sheet, "Ctrl+P"),
@@ -179,43 +208,40 @@ class PlanStage(Stage):
 
     def run_primary(self) -> None:
         """Plan all."""
-        board = self.session.board
-        started = time.monotonic()
-
-        def work(progress: Progress) -> Plan:
-            return plan.plan_all(board, progress, lambda: time.monotonic() - started)
-
-        self.session.jobs.start("Planning", work, lambda found: self._adopt(found, "Plan all", board))
+        self._search("Plan all", plan.plan_all, self.session.board.locked)
 
     def mend(self) -> None:
+        """Move only what is broken, and place what has no frequency."""
         board = self.session.board
-        if not board.count("broken", "unplaced"):
+        if board.count("broken", "unplaced"):
+            self._search("Mend broken", plan.mend, board.locked)
+        else:
             self.session.say("Nothing is broken.")
-            return
-        started = time.monotonic()
-
-        def work(progress: Progress) -> Plan:
-            return plan.mend(board, progress, lambda: time.monotonic() - started)
-
-        self.session.jobs.start("Mending", work, lambda found: self._adopt(found, "Mend broken", board))
 
     def add_missing(self) -> None:
+        """Place what has no frequency and move nobody."""
         board = self.session.board
-        if not board.count("unplaced"):
+        if board.count("unplaced"):
+            self._search("Add missing", plan.add_missing, board.frequencies)
+        else:
             self.session.say("Every link has a frequency.")
-            return
+
+    def _search(self, title: str, search: Search, held: Iterable[str]) -> None:
+        """Run a search on the plan as it stands; its answer replaces everything but the `held` links."""
+        board = self.session.board
+        kept = {name: board.frequencies[name] for name in held}
         started = time.monotonic()
 
         def work(progress: Progress) -> Plan:
-            return plan.add_missing(board, progress, lambda: time.monotonic() - started)
+            return search(board, progress, lambda: time.monotonic() - started)
 
-        self.session.jobs.start("Adding", work, lambda found: self._adopt(found, "Add missing", board, hold_all=True))
+        self.session.jobs.start(title, work, lambda found: self._adopt(found, title, board, kept))
 
     def more_spares(self) -> None:
         """Spares of every kind that find room beside the plan as it stands."""
         session = self.session
         board, spares = session.board, plan.spare_links(session.store)
-        asked = plan.input_for(session.store, session.picture, extra=spares)
+        asked = plan_input.input_for(session.store, session.picture, extra=spares)
         started = time.monotonic()
 
         def work(progress: Progress) -> Plan:
@@ -229,14 +255,12 @@ class PlanStage(Stage):
 
         session.jobs.start("Looking for spares", work, keep)
 
-    def _adopt(self, found: Plan, title: str, before: Board, hold_all: bool = False) -> None:
+    def _adopt(self, found: Plan, title: str, before: Board, kept: dict[str, int]) -> None:
         if self.session.board is not before:
-            self.session.say(
-                f"{title}: the book changed meanwhile, so its answer was not used. Run it again.", trouble=True
-            )
+            text = f"{title}: the book changed meanwhile, so its answer was not used. Run it again."
+            self.session.say(text, trouble=True)
             return
-        held = {n: before.frequencies[n] for n in (before.frequencies if hold_all else before.locked)}
-        self.session.do(lambda: plan.adopt(self.session.store, found, title, held))
+        self.session.do(lambda: plan.adopt(self.session.store, found, title, kept))
         after = self.session.board
         moved = sum(after.frequencies.get(n) != f for n, f in before.frequencies.items())
         missing = after.count("unplaced")
@@ -308,7 +332,7 @@ class _Legend(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self.setFixedHeight(22)
+        self.setFixedSize(700, 22)
         self.setAccessibleName("Tints: " + ", ".join(words for _, words in _LEGEND))
         session.themed.connect(self.update)
 

@@ -19,6 +19,8 @@ _SETS = {1: 8, 2: 80, 3: 1_500, 4: 3_000, 5: 10_000}
 _OPEN_SHARE, _OPEN_HZ = 0.8, 80_000_000
 _MOST_DROPPED = 60
 _BEAM_SHARE = 0.5
+_SEARCH_SHARE = 0.92
+"""Of the time allowed; the rest is for margins and explanations."""
 _CHILDREN = {1: 4, 2: 8, 3: 20, 4: 20, 5: 20}
 
 Placement = tuple[int, int, int]  # kind, member of the kind's list, step
@@ -40,7 +42,7 @@ class Effort:
         before = self.spent // 64
         self.spent += amount
         if self.spent // 64 != before:
-            self.timed_out = self.timed_out or self.elapsed() >= self.time_limit_s
+            self.timed_out = self.timed_out or self.elapsed() >= _SEARCH_SHARE * self.time_limit_s
             self.cancelled = self.cancelled or not self.progress(min(self.spent, self.limit), self.limit)
 
     @property

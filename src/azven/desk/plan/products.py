@@ -1,0 +1,101 @@
+"""The list of products near our links: filter, select, export."""
+
+from pathlib import Path
+
+from PyQt6.QtWidgets import QFileDialog, QLineEdit, QVBoxLayout, QWidget
+
+from azven.desk.session import Session
+from azven.desk.stage import button, choice, label, row
+from azven.desk.tables import Column, RecordTable
+from azven.rf.request import KINDS
+from azven.work import threats
+from azven.work.plan import Board
+from azven.work.reasons import khz, mhz
+from azven.work.threats import Threat, ThreatList
+
+_WITHIN_HZ = (0, 25_000, 50_000, 100_000, 250_000)
+
+
+class ProductList(QWidget):
+    """Worked out off the GUI thread when it is in view; the tightest first."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._board: Board | None = None
+        self.listed = ThreatList((), 0)
+        self.filter = QLineEdit()
+        self.filter.setPlaceholderText("Victim or source")
+        self.filter.setAccessibleName("Only products with these words")
+        self.kind = choice([("every kind", ""), *((k, k) for k in KINDS)], "Kind of product")
+        self.within = choice([(_within(w), w) for w in _WITHIN_HZ], "How far beyond the guard")
+        self.within.setCurrentIndex(2)
+        self.table = RecordTable(_columns(), "Products near our links")
+        self._summary, self._count = label(name="dim"), label(name="small")
+        box = QVBoxLayout(self)
+        box.setContentsMargins(14, 4, 12, 0)
+        box.addWidget(self._summary)
+        export = button("Export", self.export, "Write what is listed as CSV")
+        box.addLayout(row(self.filter, self.kind, self.within, self._count, 1, export))
+        box.addWidget(self.table, 1)
+        self.filter.textChanged.connect(self.show_matching)
+        self.kind.currentIndexChanged.connect(self.show_matching)
+        self.within.currentIndexChanged.connect(self._ask)
+        self.table.picked.connect(lambda threat: session.select("link", threat.victim))
+
+    def show_board(self, board: Board) -> None:
+        """List the products of another plan."""
+        if board is not self._board:
+            self._board = board
+            self._summary.setText(threats.summary(board))
+            self._ask()
+
+    def _ask(self) -> None:
+        board, within = self._board, int(self.within.currentData())
+        if board is not None:
+            self._session.jobs.quiet("products", lambda _: threats.threats(board, within), self._listed)
+
+    def _listed(self, found: ThreatList) -> None:
+        self.listed = found
+        self.show_matching()
+
+    def show_matching(self) -> None:
+        rows = threats.matching(self.listed, self.filter.text(), self.kind.currentData())
+        self.table.show_records(rows)
+        more = f", the nearest {threats.MOST} of {self.listed.found} kept" if self.listed.found > threats.MOST else ""
+        self._count.setText(f"{len(rows)} products{more}")
+
+    def export(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Products as CSV", "products.csv", "CSV (*.csv)")
+        if name:
+            self.write(Path(name))
+
+    def write(self, path: Path) -> None:
+        """Write the listed rows to `path`."""
+        try:
+            path.write_text(threats.csv_text(self.table.records.records), encoding="utf-8", newline="")
+        except OSError as error:
+            self._session.say(f"{path} could not be written: {error.strerror}.", trouble=True)
+        else:
+            self._session.say(f"Wrote {len(self.table.records.records)} products to {path.name}.")
+
+
+def _within(hz: int) -> str:
+    return f"up to {khz(hz)} beyond the guard" if hz else "inside the guard only"
+
+
+def _columns() -> list[Column]:
+    def figure(hz: int) -> str:
+        return f"{hz / 1e3:g}".replace("-", "−")
+
+    def formula(t: Threat) -> str:
+        return t.formula
+
+    return [
+        Column("Falls near", 150, lambda t: t.victim),
+        Column("Kind", 62, lambda t: t.kind),
+        Column("Product MHz", 104, lambda t: mhz(t.product_hz), right=True),
+        Column("Distance kHz", 104, lambda t: figure(t.distance_hz), right=True),
+        Column("Beyond guard", 108, lambda t: figure(t.slack_hz), right=True),
+        Column("Product of", 300, formula),
+    ]
