@@ -13,7 +13,7 @@ from sqlalchemy.exc import DatabaseError, IntegrityError, OperationalError
 
 from azven.book.edits import BookError, Change, ConflictError, Edit
 from azven.book.records import Record, Trace
-from azven.book.tables import APPLICATION_ID, REVISION, REVISIONS, TABLES, counter, metadata, revision, values
+from azven.book.tables import APPLICATION_ID, REVISION, REVISIONS, TABLES, as_read, counter, metadata, revision, values
 
 R = TypeVar("R", bound=Record)
 SUFFIX = ".azven"
@@ -253,7 +253,7 @@ def _added(change: Change) -> Change:
     assert change.after is not None
     if not change.after.id:
         raise ValueError("reserve an id before adding a record")
-    return Change(None, replace(change.after, version=change.after.version + 1))
+    return Change(None, as_read(replace(change.after, version=change.after.version + 1)))
 
 
 def _write(connection: sa.Connection, change: Change) -> Change:
@@ -269,7 +269,7 @@ def _write(connection: sa.Connection, change: Change) -> Change:
     if change.after is None:
         connection.execute(sa.delete(table).where(mine))
         return Change(current, None)
-    after = replace(change.after, version=current.version + 1)
+    after = as_read(replace(change.after, version=current.version + 1))
     connection.execute(sa.update(table).where(mine).values(values(after)))
     return Change(current, after)
 

@@ -2,9 +2,9 @@
 
 import json
 import zlib
-from dataclasses import fields
+from dataclasses import fields, replace
 from datetime import UTC, datetime
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 import sqlalchemy as sa
@@ -12,6 +12,7 @@ from sqlalchemy.engine import Dialect
 
 from azven.book import records as r
 
+R = TypeVar("R", bound=r.Record)
 APPLICATION_ID = 0x417A7665
 """SQLite's application_id of a book: the letters Azve."""
 REVISION = "0001"
@@ -52,14 +53,15 @@ class Json(sa.TypeDecorator[Any]):
         return None if value is None else json.dumps(value, ensure_ascii=False, separators=(",", ":"))
 
     def process_result_value(self, value: str | None, dialect: Dialect) -> Any:
-        return None if value is None else _frozen(json.loads(value))
+        return None if value is None else frozen(json.loads(value))
 
 
-def _frozen(value: Any) -> Any:
+def frozen(value: Any) -> Any:
+    """Lists as tuples, all the way down: the form in which JSON columns are read back."""
     if isinstance(value, list):
-        return tuple(_frozen(v) for v in value)
+        return tuple(frozen(v) for v in value)
     if isinstance(value, dict):
-        return {k: _frozen(v) for k, v in value.items()}
+        return {k: frozen(v) for k, v in value.items()}
     return value
 
 
@@ -163,6 +165,12 @@ TABLES: dict[type[r.Record], sa.Table] = {
 
 counter = sa.Table("counter", metadata, sa.Column("next_id", KEY, nullable=False))
 revision = sa.Table("alembic_version", sa.MetaData(), sa.Column("version_num", sa.String(32), nullable=False))
+
+
+def as_read(record: R) -> R:
+    """The record as it will be read back from the book."""
+    changed = {f.name: frozen(v) for f in fields(record) if isinstance(v := getattr(record, f.name), list | dict)}
+    return replace(record, **changed) if changed else record
 
 
 def values(record: r.Record) -> dict[str, Any]:

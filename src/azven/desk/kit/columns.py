@@ -4,7 +4,7 @@ from collections.abc import Callable
 from typing import Any
 
 from azven.book.edits import Edit
-from azven.book.records import USE_CLASSES, Act, Link, Model, Unit, Zone
+from azven.book.records import SERVICES, USE_CLASSES, Act, Link, Model, Unit, Zone
 from azven.desk.session import Session
 from azven.desk.tables import Column
 from azven.work import ground, kit, sheet
@@ -111,7 +111,7 @@ def for_models(session: Session) -> list[Column]:
 
     return [
         Column("Name", 210, lambda m: m.name, setter("name", str)),
-        Column("Service", 70, lambda m: m.service, setter("service", str), lambda _: [(s, s) for s in kit.SERVICES]),
+        Column("Service", 70, lambda m: m.service, setter("service", str), lambda _: [(s, s) for s in SERVICES]),
         Column("Tuning bands MHz", 150, bands_text, setter("bands", _bands)),
         Column("Step kHz", 62, lambda m: f"{m.step_hz / 1e3:g}", setter("step_hz", _kilo), right=True),
         Column("Power mW", 66, lambda m: f"{m.power_mw:g}", setter("power_mw", _positive), right=True),

@@ -1,0 +1,306 @@
+"""Deeds that go through dialogs, tables and jobs."""
+
+import re
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtPdf import QPdfDocument
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QInputDialog
+
+from azven.book.records import Model
+from azven.desk.jobs import Jobs
+from azven.desk.plan.sheet_pdf import write_pdf
+from azven.desk.session import Selection
+from azven.work import ground, kit, listen
+
+
+@pytest.fixture
+def answers(monkeypatch):
+    """Dialogs that answer at once; what they were asked is kept."""
+    asked = []
+
+    def answer(item, ok=True):
+        def get(parent, title, question, items, *_):
+            asked.append((title, question, list(items)))
+            return (item if item in items else items[-1], ok)
+
+        monkeypatch.setattr(QInputDialog, "getItem", get)
+
+    answer.asked = asked
+    return answer
+
+
+def test_import_asks_for_the_unit_and_the_column(window, settle, answers, tmp_path):
+    path = tmp_path / "two.csv"
+    path.write_text("470.0;-90;-80\n470.1;-91;-70\n", encoding="utf-8")
+    answers("column 3")
+    stage, store = window.open_stage("listen"), window.session.store
+    before = len(listen.sweeps(store))
+    stage.import_path(path)
+    settle(window)
+    questions = [q for _, q, _ in answers.asked]
+    assert questions[0] == "Which column holds the levels?"
+    assert "Read as MHz it covers 470.000 to 470.100 MHz" in questions[1]
+    assert len(listen.sweeps(store)) == before  # the last answer offered was: leave it out
+    assert "was not read" in window.said()
+
+
+def test_import_keeps_what_was_chosen(window, settle, answers, tmp_path):
+    path = tmp_path / "plain.csv"
+    path.write_text("frequency_hz,a,b\n470000000,-90,-80\n470025000,-91,-70\nrubbish\n", encoding="utf-8")
+    answers("b")
+    window.open_stage("listen").import_path(path)
+    settle(window)
+    newest = next(s for s in listen.sweeps(window.session.store) if s.source == "plain.csv")
+    assert listen.load(window.session.store, newest).level_dbm.tolist() == [-80, -70]
+    assert "1 rows were not numbers" in window.said()
+
+
+def test_a_sweep_goes_out_as_csv_and_is_set_aside_by_its_tick(window, monkeypatch, tmp_path):
+    window.show_stage("listen")
+    session, stage = window.session, window.open_stage("listen")
+    target = tmp_path / "out.csv"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(target), ""))
+    session.select("sweep", listen.sweeps(session.store)[0].id)
+    window.actions_table.run("export-sweep")
+    assert target.read_text(encoding="utf-8").startswith("# time: ")
+    stage.stack.item(0).setCheckState(Qt.CheckState.Unchecked)
+    assert len(session.picture.sweeps) == 1
+    session.step_back()
+    assert len(session.picture.sweeps) == 2
+
+
+@pytest.mark.parametrize(("start", "stop", "message"), [("x", "500", "two numbers"), ("600", "500", "above its start")])
+def test_a_range_that_makes_no_sense_is_said_before_sweeping(window, start, stop, message):
+    stage = window.open_stage("listen")
+    stage.start.setText(start)
+    stage.stop.setText(stop)
+    assert message in stage._forecast.text()
+    stage.run_primary()
+    assert message in window.said()
+    assert not window.session.jobs.busy
+
+
+def test_the_sheet_goes_where_it_is_told_and_says_where_not(window, monkeypatch, tmp_path):
+    stage = window.open_stage("plan")
+    opened = []
+    monkeypatch.setattr("azven.desk.plan.stage.QDesktopServices.openUrl", lambda url: opened.append(url.toLocalFile()))
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "sheet.pdf"), ""))
+    stage.print_sheet()
+    assert opened == [str(tmp_path / "sheet.pdf")]
+    stage.write_sheet(tmp_path / "missing" / "sheet.pdf")
+    assert "could not be written" in window.said()
+
+
+def test_headings_stay_with_their_tables_over_many_pages(qapp, tmp_path):
+    rows = "".join(f"<tr><td>row {i}</td></tr>" for i in range(40))
+    html = "".join(f"<h2>Room {n}</h2><table><thead><tr><th>Link</th></tr></thead>{rows}</table>" for n in range(8))
+    path = tmp_path / "long.pdf"
+    pages = write_pdf(f"<html><body>{html}</body></html>", path)
+    document = QPdfDocument(None)
+    document.load(str(path))
+    assert document.pageCount() == pages > 3
+    for page in range(pages):
+        text = "".join(document.getAllText(page).text().split())
+        assert f"page{page + 1}of{pages}" in text
+        body = text.replace("Azvenfrequencysheet", "").split("page")[0]
+        assert not re.search(r"Room\d(Link)?$", body)
+    document.close()
+
+
+def edit(table, row, column, value):
+    return table.records.setData(table.records.index(row, column), value)
+
+
+def column_of(table, title):
+    return next(i for i, c in enumerate(table.records.columns) if c.title == title)
+
+
+@pytest.mark.parametrize(
+    ("title", "value", "shown"),
+    [
+        ("Band", "518–606", "518–606"),
+        ("Importance", 4, "4 low"),
+        ("Spectrum", "quiet", "quiet"),
+        ("Role", (True, False), "spare"),
+        ("Role", (False, True), "set aside"),
+        ("Acts", (), "always"),
+        ("Performer", "A. Nonymous", "A. Nonymous"),
+        ("Unit", None, ""),
+    ],
+)
+def test_every_field_of_a_link_is_edited_in_place(window, title, value, shown):
+    window.show_stage("kit")
+    table = window.open_stage("kit").links
+    name = table.records.records[0].name
+    column = column_of(table, title)
+    assert edit(table, 0, column, value)
+    link = next(x for x in kit.links(window.session.store) if x.name == name)
+    assert table.records.columns[column].show(link) == shown
+    window.session.step_back()
+    assert next(x for x in kit.links(window.session.store) if x.name == name).performer == ""
+
+
+@pytest.mark.qt_log_ignore("commitData called with an editor")  # the renewed table has let go of it already
+def test_choices_of_a_cell_are_a_box(window, qtbot):
+    window.show_stage("kit")
+    table = window.open_stage("kit").links
+    column = column_of(table, "Acts")
+    table.edit(table.records.index(0, column))
+    box = table.findChild(QComboBox)
+    assert box is not None
+    assert [box.itemText(i) for i in range(3)] == ["always", "Blessing of Boats", "Blessing of Boats, Lantern Parade"]
+    box.setCurrentIndex(0)
+    box.activated.emit(0)
+    assert kit.links(window.session.store)[0].acts == ()
+
+
+@pytest.mark.parametrize(
+    ("title", "value", "message"),
+    [
+        ("Step kHz", "twelve", "is not a number"),
+        ("Power mW", "-3", "out of range"),
+        ("Tuning bands MHz", "470", "is written low–high"),
+        ("Service", "in-ear", ""),
+        ("2T3O kHz", "0", ""),
+    ],
+)
+def test_models_are_edited_and_nonsense_is_refused(window, title, value, message):
+    window.show_stage("kit")
+    table = window.open_stage("kit").models
+    before = table.records.records[0]
+    done = edit(table, 0, column_of(table, title), value)
+    assert done == (not message)
+    assert message in window.said()
+    after = window.session.store.get(Model, before.id)
+    assert (after == before) == bool(message)
+
+
+def test_acts_take_times_in_one_form(window):
+    window.show_stage("kit")
+    stage = window.open_stage("kit")
+    stage.show_table("Acts")
+    assert edit(stage.acts, 0, 1, "2026-08-14 19:30")
+    assert f"{kit.acts(window.session.store)[0].starts_at:%H:%M}" == "19:30"
+    assert not edit(stage.acts, 0, 1, "half past seven")
+    assert "write it like" in window.said()
+    stage.add_other()
+    assert kit.acts(window.session.store)[-1].name == "Act"
+
+
+def test_rows_are_removed_from_the_table_in_view(window):
+    window.show_stage("kit")
+    stage, store = window.open_stage("kit"), window.session.store
+    stage.show_table("Units")
+    stage.remove()
+    assert "Select the rows" in window.said()
+    stage.units.choose({kit.units(store)[0].id})
+    stage.remove()
+    assert "still needs it" in window.said()
+    stage.add_other()
+    new = kit.units(store)[-1]
+    stage.units.choose({new.id})
+    stage.remove()
+    assert new.id not in {u.id for u in kit.units(store)}
+
+
+def test_selecting_a_row_selects_the_link_everywhere(window):
+    window.show_stage("kit")
+    window.open_stage("kit").links.selectRow(4)
+    name = window.open_stage("kit").links.records.records[4].name
+    assert window.session.selection == Selection("link", name)
+    assert window.panel.shown.title == name
+
+
+def test_selection_in_a_table_survives_an_edit(window):
+    window.show_stage("kit")
+    table = window.open_stage("kit").links
+    table.selectRow(2)
+    chosen = [x.id for x in table.chosen()]
+    edit(table, 2, column_of(table, "Performer"), "Somebody")
+    assert [x.id for x in table.chosen()] == chosen
+
+
+def test_neighbours_are_edited_in_ground(window):
+    window.show_stage("ground")
+    stage, store = window.open_stage("ground"), window.session.store
+    table = stage.neighbours
+    assert edit(table, 0, column_of(table, "MHz"), "477,2")
+    assert ground.neighbours(store)[0].freq_hz == 477_200_000
+    assert edit(table, 0, column_of(table, "Kind"), "neighbour")
+    assert edit(table, 0, column_of(table, "Where"), ground.zones(store)[0].id)
+    table.selectRow(0)
+    assert window.session.selection.kind == "neighbour"
+    stage.remove_neighbour()
+    assert len(ground.neighbours(store)) == 2
+    stage.rooms.selectRow(0)
+    stage.remove_room()
+    assert "is still used by" in window.said()
+
+
+def test_one_visible_job_at_a_time_and_trouble_is_told(qapp, qtbot):
+    jobs = Jobs()
+    told, done = [], []
+    jobs.trouble.connect(told.append)
+
+    def patient(progress):
+        while progress(1, 2):
+            pass
+        return "stopped"
+
+    assert jobs.start("first", patient, done.append) is not None
+    assert jobs.start("second", patient, done.append) is None
+    assert told == ["“first” is still running; stop it first."]
+    jobs.stop()
+    qtbot.waitUntil(lambda: jobs.idle)
+    assert done == ["stopped"]
+
+    def broken(progress):
+        raise ValueError("no such luck")
+
+    jobs.start("third", broken, done.append)
+    qtbot.waitUntil(lambda: jobs.idle)
+    assert told[-1] == "no such luck"
+    jobs.wait()
+
+
+def test_only_the_newest_quiet_job_of_a_name_counts(qapp, qtbot):
+    jobs = Jobs()
+    done = []
+    for n in range(3):
+        jobs.quiet("same", lambda _, n=n: n, done.append)
+    qtbot.waitUntil(lambda: jobs.idle)
+    assert done == [2]
+    jobs.wait()
+    jobs.quiet("late", lambda _: 9, done.append)
+    assert jobs.idle
+
+
+def test_a_conflict_with_another_writer_is_said_and_undo_stays(window):
+    from azven.book.store import Store
+
+    session = window.session
+    link = kit.links(session.store)[0]
+    session.do(lambda: kit.change_links(session.store, [link], performer="Mine"))
+    other = Store.open(session.store.path)
+    theirs = kit.links(other)[0]
+    other.apply(kit.change_links(other, [theirs], performer="Theirs"))
+    other.close()
+    session.step_back()
+    assert "changed elsewhere meanwhile" in window.said()
+    assert session.undo.canUndo()
+    assert kit.links(session.store)[0].performer == "Theirs"
+
+
+def test_default_book_is_made_where_the_platform_keeps_data(monkeypatch, tmp_path):
+    from azven.desk.app import default_book, open_book
+
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path))
+    path = default_book()
+    assert path.is_relative_to(tmp_path)
+    first = open_book(path)
+    first.apply(ground.add_zone(first, "Kept"))
+    first.close()
+    again = open_book(path)
+    assert [z.name for z in ground.zones(again)] == ["Main room", "Kept"]
+    again.close()

@@ -1,0 +1,188 @@
+"""The bookkeeping of the search: bit sets against the written-out rules, grids, lanes by halving."""
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from azven.rf.coordinate.grid import Grid, permitted, to_array, tunable
+from azven.rf.coordinate.lanes import CAUSES, lane, lanes
+from azven.rf.coordinate.plan import carriers_of
+from azven.rf.coordinate.state import Rules, State, build, widen
+from azven.rf.products import Situation, harmed_by
+from azven.rf.request import KINDS, Blocked, Carrier, PlanRequest, Profile, Range, Request
+
+BAND = (Range(500_000_000, 504_000_000),)
+
+
+def wish(name="new", profile="p", zone="hall", step=25_000, origin=0, **more):
+    return Request(name, profile, zone, more.pop("ranges", BAND), step, origin, **more)
+
+
+def request(requests, profile, carriers=(), **more):
+    return PlanRequest({"p": profile}, ("hall", "foyer"), tuple(requests), carriers=tuple(carriers), **more)
+
+
+def closed_by_definition(asked, link):
+    """Steps where the link would take part in a broken rule, by the product checker."""
+    out = set()
+    for freq in tunable(link):
+        situation = Situation([*asked.carriers, link.at(freq)], asked.profiles, asked.relations)
+        if harmed_by(situation, link.id):
+            out.add(freq)
+    return out
+
+
+def closed_by_state(asked):
+    grid = Grid(asked)
+    closed = build(Rules(grid), grid.given).closed[grid.request_tag[0]]
+    return {f for f in tunable(asked.requests[0]) if closed >> grid.position(f) & 1}
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_each_kind_alone_closes_exactly_what_its_formula_says(kind):
+    freqs = (250_025_000, 500_500_000, 501_175_000, 502_650_000, 166_900_000, 251_500_000)
+    carriers = [Carrier(f"g{i}", f, "p", "hall") for i, f in enumerate(freqs)]
+    asked = request([wish()], Profile(0, {kind: 80_000}), carriers)
+    found = closed_by_state(asked)
+    assert found == closed_by_definition(asked, asked.requests[0])
+    assert found or kind in ("2T5O", "2T7O", "2T9O", "H3")
+
+
+@settings(max_examples=25)
+@given(
+    st.lists(st.integers(0, 160), min_size=2, max_size=6, unique=True),
+    st.sampled_from([0, 30_000, 75_000, 100_000]),
+    st.sampled_from([0, 25_000, 50_000]),
+    st.lists(st.booleans(), min_size=6, max_size=6),
+)
+def test_third_order_with_listeners_is_exact_on_the_raster(steps, two, three, radiates):
+    carriers = [
+        Carrier(f"g{i}", 500_000_000 + 25_000 * s, "p", "hall", r)
+        for i, (s, r) in enumerate(zip(steps, radiates, strict=False))
+    ]
+    asked = request([wish()], Profile(60_000, {"2T3O": two, "3T3O": three}), carriers)
+    assert closed_by_state(asked) == closed_by_definition(asked, asked.requests[0])
+
+
+@settings(max_examples=25)
+@given(st.lists(st.integers(0, 320_000), min_size=1, max_size=5, unique=True))
+def test_carriers_off_the_raster_never_leave_a_broken_step_open(offsets):
+    carriers = [Carrier(f"g{i}", 500_000_000 + 12 * o + 7, "p", "hall") for i, o in enumerate(offsets)]
+    asked = request([wish()], Profile(200_000, {"2T3O": 60_000, "3T3O": 40_000}), carriers)
+    assert closed_by_definition(asked, asked.requests[0]) <= closed_by_state(asked)
+
+
+def test_victims_profile_counts_and_both_ways_are_kept():
+    profiles = {"wide": Profile(0, {"2T3O": 100_000}), "none": Profile(0)}
+    given_two = (Carrier("a", 501_000_000, "none", "hall"), Carrier("b", 501_400_000, "wide", "hall"))
+    asked = PlanRequest(profiles, ("hall",), (wish(profile="none"),), carriers=given_two)
+    grid = Grid(asked)
+    closed = build(Rules(grid), grid.given).closed[grid.request_tag[0]]
+    # 2f − a on b and 2a − f on b are guarded by b; 2b − a on f is not, f has no guard
+    for freq, expected in ((501_200_000, True), (500_600_000, True), (501_800_000, False)):
+        assert bool(closed >> grid.position(freq) & 1) == expected
+
+
+@pytest.mark.parametrize(("relation", "spacing", "products"), [("together", 1, 1), ("near", 1, 0), ("apart", 0, 0)])
+def test_rooms_decide_what_counts(relation, spacing, products):
+    carriers = [Carrier("a", 501_000_000, "p", "foyer"), Carrier("b", 501_500_000, "p", "foyer")]
+    asked = request(
+        [wish()], Profile(200_000, {"2T3O": 60_000}), carriers, relations={frozenset(("hall", "foyer")): relation}
+    )
+    found = closed_by_state(asked)
+    assert (501_000_000 in found) == bool(spacing)
+    assert (502_000_000 in found) == bool(products)
+
+
+def test_acts_that_never_meet_close_nothing():
+    carriers = [Carrier("a", 501_000_000, "p", "hall", times=frozenset({"one"}))]
+    asked = request([wish(times=frozenset({"two"}))], Profile(200_000), carriers)
+    assert closed_by_state(asked) == set()
+
+
+def test_order_of_placing_does_not_matter():
+    asked = request(
+        [wish(f"r{i}") for i in range(5)], Profile(100_000, {"2T3O": 75_000, "3T3O": 50_000, "3T5O": 30_000})
+    )
+    grid = Grid(asked)
+    members = [(0, p) for p in (5, 22, 61, 90, 133)]
+    forward, backward = build(Rules(grid), members), build(Rules(grid), members[::-1])
+    assert forward.closed == backward.closed
+
+
+def test_a_copy_is_its_own():
+    grid = Grid(request([wish()], Profile(100_000, {"2T3O": 50_000, "3T3O": 50_000})))
+    first = build(Rules(grid), [(0, 10), (0, 30)])
+    before = dict(first.closed)
+    second = first.copy()
+    second.add(0, 77)
+    assert first.closed == before != second.closed
+    assert first.placed[0] == (10, 30)
+
+
+@given(st.integers(0, 2**60), st.integers(0, 9))
+def test_widen_spreads_every_element(bits, reach):
+    wide = widen(bits, reach)
+    expected = 0
+    for by in range(2 * reach + 1):
+        expected |= bits << by
+    assert wide == expected
+
+
+def test_steps_are_listed_once_inside_closed_ranges():
+    twice = wish(
+        step=50_000, origin=500_025_000, ranges=(Range(500_000_000, 500_200_000), Range(500_100_000, 500_225_000))
+    )
+    assert tunable(twice) == [500_025_000, 500_075_000, 500_125_000, 500_175_000, 500_225_000]
+
+
+def test_blocked_is_half_open_and_by_room_and_allowed_is_closed():
+    link = wish(allowed=(Range(500_000_000, 501_000_000),))
+    asked = request([link], Profile(0), blocked=(Blocked(500_500_000, 500_600_000, "tv", frozenset({"hall"})),))
+    verdicts = [permitted(asked, link, f) for f in (500_000_000, 500_500_000, 500_600_000, 501_000_000, 501_025_000)]
+    assert verdicts == [True, False, True, True, False]
+    elsewhere = wish(zone="foyer")
+    assert permitted(asked, elsewhere, 500_500_000)
+
+
+def test_a_raster_that_is_too_fine_is_rounded_to_the_safe_side():
+    odd = wish(step=6_250), wish("other", step=8_333, origin=1)
+    grid = Grid(request(odd, Profile(100_000)))
+    assert grid.unit == 5_000
+    assert all(t.error_hz == 2_500 for t in grid.tags)
+    for link in odd:
+        for freq in tunable(link)[::50]:
+            assert grid.frequency(link, grid.position(freq)) == freq
+
+
+def test_bits_become_an_array():
+    assert to_array(0b1011, 6).tolist() == [True, True, False, True, False, False]
+
+
+@settings(max_examples=15)
+@given(st.lists(st.integers(0, 160), min_size=3, max_size=7, unique=True))
+def test_lanes_by_halving_are_the_lanes_one_by_one(steps):
+    links = [wish(f"r{i}") for i in range(len(steps))]
+    asked = request(links, Profile(150_000, {"2T3O": 60_000, "3T3O": 30_000}))
+    placed = {f"r{i}": 500_000_000 + 25_000 * s for i, s in enumerate(steps)}
+    together = lanes(asked, placed, [r.id for r in links])
+    for link in links:
+        alone = lane(asked, link, carriers_of(asked, placed))
+        assert together[link.id].cause.tolist() == alone.cause.tolist()
+
+
+def test_lane_names_the_first_cause_and_stops_when_asked():
+    blocked = (Blocked(500_000_000, 501_000_000, "tv"),)
+    asked = request(
+        [wish()], Profile(200_000, {"2T3O": 60_000}), [Carrier("a", 502_000_000, "p", "hall")], blocked=blocked
+    )
+    found = lane(asked, asked.requests[0], asked.carriers)
+    by_freq = dict(zip(found.freq_hz.tolist(), (CAUSES[c] for c in found.cause.tolist()), strict=True))
+    assert (by_freq[500_500_000], by_freq[502_000_000], by_freq[503_500_000]) == ("range", "spacing", "free")
+    assert found.free.min() == 501_000_000
+    assert lanes(asked, {}, ["new"], lambda done, total: False) == {}
+
+
+def test_a_search_without_requests_is_answered():
+    grid = Grid(PlanRequest({"p": Profile(0)}, ("hall",), ()))
+    assert State(Rules(grid)).closed == {}

@@ -1,0 +1,219 @@
+"""Ground and Kit in detail: rooms, relations, neighbours, models, bulk changes, what is refused."""
+
+from dataclasses import replace
+
+import pytest
+
+from azven.book import regions
+from azven.book.edits import BookError
+from azven.book.records import SERVICES, Assignment, Link, Model, Site
+from azven.work import demo, ground, kit, plan, plan_input
+
+
+@pytest.fixture
+def store(tmp_path):
+    made = demo.build(tmp_path)
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def empty(tmp_path):
+    made = ground.new_book(tmp_path / "new.azven")
+    yield made
+    made.close()
+
+
+def apply(store, edit):
+    return store.apply(edit)
+
+
+def test_a_new_book_has_a_room_and_the_generic_models(empty):
+    place = ground.current(empty)
+    assert (place.site.name, place.show.name, place.region) == ("New site", "New show", None)
+    assert [z.name for z in ground.zones(empty)] == ["Main room"]
+    services = [m.service for m in ground.models(empty)]
+    assert services == sorted(services, key=SERVICES.index)
+    assert {"voice", "in-ear", "intercom", "data"} == set(services)
+    assert place.channels() == []
+    assert ground.open_points(empty) == 1
+
+
+def test_rooms_are_named_once_and_renamed(empty):
+    for _ in range(2):
+        apply(empty, ground.add_zone(empty, "Loft"))
+    assert [z.name for z in ground.zones(empty)] == ["Main room", "Loft", "Loft 2"]
+    loft = ground.zones(empty)[1]
+    with pytest.raises(ValueError, match="There is a room named Loft 2 already"):
+        ground.rename_zone(empty, loft, "Loft 2")
+    with pytest.raises(ValueError, match="needs a name"):
+        ground.rename_zone(empty, loft, "  ")
+    apply(empty, ground.rename_zone(empty, loft, "Attic"))
+    assert ground.zones(empty)[1].name == "Attic"
+
+
+def test_an_unused_room_goes_with_its_relations_and_comes_back(empty):
+    apply(empty, ground.add_zone(empty, "Loft"))
+    main, loft = ground.zones(empty)
+    apply(empty, ground.relate(empty, main, loft, "near", 20.0))
+    gone = apply(empty, ground.remove_zone(empty, loft))
+    assert ground.relations(empty) == {}
+    apply(empty, gone.inverse())
+    assert ground.relations(empty)[frozenset((main.id, loft.id))].relation == "near"
+
+
+def test_a_relation_is_changed_in_place(store):
+    hall, quay, _ = ground.zones(store)
+    before = len(ground.relations(store))
+    apply(store, ground.relate(store, quay, hall, "together"))
+    assert len(ground.relations(store)) == before
+    request = plan_input.input_for(store).request
+    assert request.relation("Rope Hall", "Quay Stage") == "together"
+
+
+def test_what_is_still_needed_is_not_removed(store):
+    model = store.get(Model, kit.links(store)[0].model_id)
+    with pytest.raises(BookError, match="still needs it"):
+        apply(store, ground.take_out(model, "Remove"))
+    assert store.get(Model, model.id) == model
+
+
+@pytest.mark.parametrize("freq", [0, 99_000, 10**12])
+def test_a_neighbour_needs_a_frequency_that_can_be(store, freq):
+    with pytest.raises(ValueError, match="is no frequency"):
+        ground.add_neighbour(store, "x", freq)
+
+
+def test_a_neighbour_in_a_room_counts_only_where_it_is_heard(store):
+    quay = ground.zones(store)[1]
+    apply(store, ground.add_neighbour(store, "Kiosk", 486_100_000, zone_id=quay.id, mixes=True))
+    kiosk = next(c for c in plan_input.input_for(store).request.carriers if c.id == "Kiosk")
+    assert (kiosk.zone, kiosk.radiates) == ("Quay Stage", True)
+    # Lamp Choir 5 stands at the same frequency in Rope Hall, which is near: spacing counts
+    assert plan.board(store).verdict("Lamp Choir 5").state == "broken"
+
+
+def test_a_line_that_is_ours_is_not_foreign(store):
+    apply(store, ground.add_neighbour(store, "Test pack", 486_100_000, kind="ours"))
+    assert "Test pack" not in {c.id for c in plan_input.input_for(store).request.carriers}
+
+
+def test_choosing_a_region_changes_what_is_permitted_and_is_undone(store):
+    landed = apply(
+        store, ground.choose_region(store, next(r for r in regions.shipped() if r["key"] == "north-america-6mhz"))
+    )
+    assert ground.current(store).region.key == "north-america-6mhz"
+    board = plan.board(store)
+    assert "region" in board.stale
+    assert any("reserved" in b.text for b in board.input.bars["Brass 1"])
+    apply(store, landed.inverse())
+    assert store.all(Site)[0].region_id is not None
+    assert ground.current(store).region.key == "marrowby-coast"
+
+
+def test_without_a_region_everything_is_permitted_and_said_so(empty):
+    ((low, high, rule),) = ground.permitted(None, 1, 2)
+    assert (low, high, rule.title) == (1, 2, "no region chosen")
+
+
+def test_links_are_changed_together_and_follow_their_model(store):
+    ears = [x for x in kit.links(store) if x.service == "in-ear"]
+    voice = next(m for m in ground.models(store) if m.name == "Voice, dense digital")
+    apply(store, kit.change_links(store, ears, model_id=voice.id))
+    changed = [x for x in kit.links(store) if x.id in {e.id for e in ears}]
+    assert {x.service for x in changed} == {"voice"}
+    assert {x.band for x in changed} == {voice.bands[0][0]}
+
+
+@pytest.mark.parametrize(
+    ("pattern", "count", "band", "message"),
+    [
+        ("", 1, "470–542", "need a name"),
+        ("x", 0, "470–542", "Between 1 and 500"),
+        ("x", 501, "470–542", "Between 1 and 500"),
+        ("x", 1, "1–2", "has no tuning band 1–2"),
+    ],
+)
+def test_links_that_cannot_be_meant_are_refused(store, pattern, count, band, message):
+    model, zone = ground.models(store)[0], ground.zones(store)[0]
+    with pytest.raises(ValueError, match=message):
+        kit.add_links(store, pattern, count, model, band, zone)
+
+
+def test_removing_links_takes_their_frequencies_and_brings_them_back(store):
+    board = plan.board(store)
+    chosen = [v.link for v in board.verdicts[:3]]
+    gone = apply(store, kit.remove_links(store, chosen))
+    assert not any(a.link_id in {x.id for x in chosen} for a in store.all(Assignment))
+    apply(store, gone.inverse())
+    assert plan.board(store).frequencies == board.frequencies
+
+
+def test_in_ears_ask_for_quiet_spectrum_unless_told(store):
+    model = next(m for m in ground.models(store) if m.service == "in-ear")
+    apply(store, kit.add_links(store, "Guest ear", 1, model, model.bands[0][0], ground.zones(store)[0]))
+    guest = next(x for x in kit.links(store) if x.name == "Guest ear")
+    assert (guest.service, guest.use_class) == ("in-ear", "quiet")
+
+
+def test_units_models_and_acts_are_added(store):
+    model = ground.models(store)[0]
+    apply(store, kit.add_unit(store, "Rack 9", model, model.bands[0][0], channels=2))
+    assert kit.units(store)[-1].channels == 2
+    with pytest.raises(ValueError, match="needs a name"):
+        kit.add_unit(store, " ", model, model.bands[0][0])
+    apply(store, kit.add_model(store, model, model.name))
+    copied = next(m for m in store.all(Model) if m.name == f"{model.name} 2")
+    assert not copied.builtin
+    apply(store, kit.add_act(store, "Encore"))
+    assert [a.position for a in kit.acts(store)] == [0, 1, 2, 3]
+
+
+@pytest.mark.parametrize(
+    ("transmit", "receive", "note"),
+    [
+        ("470–542", "470–542", ""),
+        ("470–542", "518–606", "Only 518–542 MHz"),
+        ("470–542", "606–694", "share no frequency"),
+    ],
+)
+def test_notes_where_bands_do_not_meet(store, transmit, receive, note):
+    model = ground.models(store)[0]
+    link = replace(kit.links(store)[0], model_id=model.id, band=transmit)
+    unit = replace(kit.units(store)[0], receiver_band=receive)
+    assert note in kit.band_note(link, unit, model)
+    assert bool(kit.band_note(link, unit, model)) == bool(note)
+    assert kit.band_note(link, None, model) == ""
+
+
+def test_a_receiver_band_shuts_the_rest_of_the_lane(store):
+    unit = next(u for u in kit.units(store) if u.name == "Voice rack 2")
+    apply(store, ground.change(unit, "x", receiver_band="518–606"))
+    bars = [b for b in plan_input.input_for(store).bars["Narrator"] if b.cause == "tuning"]
+    assert [(b.low_hz, b.high_hz) for b in bars] == [(470_000_000, 518_000_000)]
+
+
+def test_emission_width_keeps_links_off_the_edges(store):
+    found = plan_input.input_for(store)
+    bar = next(b for b in found.bars["Narrator"] if b.text == "channel 22 is taken")
+    assert (bar.low_hz, bar.high_hz) == (478_000_000 - 100_000, 486_000_000 + 100_000)
+    assert all(r.low_hz >= 470_100_000 for r in found.wish("Narrator").allowed)
+
+
+def test_a_link_that_may_go_nowhere_is_planned_around(store):
+    unit = next(u for u in kit.units(store) if u.name == "Voice rack 2")
+    apply(store, ground.change(unit, "x", receiver_band="606–694"))
+    board = plan.board(store)
+    found = plan.plan_all(board, lambda done, total: done < 200, lambda: 0.0)
+    unplaced = {u.id for u in found.unplaced}
+    assert "Narrator" in unplaced
+    assert "Harbour Master" not in unplaced
+
+
+def test_quiet_links_avoid_channels_that_are_only_usable(store):
+    link = next(x for x in kit.links(store) if x.name == "Brass 1")
+    apply(store, kit.change_links(store, [link], use_class="quiet"))
+    request = plan_input.input_for(store)
+    causes = {b.cause for b in request.bars["Brass 1"]}
+    assert "television" in causes
+    assert isinstance(request.links["Brass 1"], Link)
