@@ -10,12 +10,14 @@ from azven.desk.window import Window
 
 FOLDER = Path(__file__).parent / "screenshots"
 VIEWS = (
-    ("ground", "daylight", ("rule", 1)),
-    ("listen", "daylight", ("channel", ("in-ear", "35"))),
-    ("kit", "daylight", ("link", "Brass ear 1")),
-    ("plan", "daylight", ("link", "Lamp Choir 4")),
-    ("plan", "backstage", ("link", "Lamp Choir 4")),
+    ("ground-daylight", "", ("rule", 1)),
+    ("listen-daylight", "", ("channel", ("in-ear", "35"))),
+    ("kit-daylight", "", ("link", "Brass ear 1")),
+    ("plan-daylight", "", ("link", "Lamp Choir 4")),
+    ("plan-backstage", "", ("link", "Lamp Choir 4")),
+    ("plan-products-daylight", "products", ("link", "Brass 1")),
 )
+"""Picture name (stage, anything, theme), an action to run first, and what is selected."""
 
 
 def wait(until: Callable[[], bool]) -> None:
@@ -44,12 +46,15 @@ def close(window: Window) -> None:
 
 def main() -> None:
     FOLDER.mkdir(exist_ok=True)
-    for stage, theme, selection in VIEWS:
+    for name, action, selection in VIEWS:
+        stage, theme = name.split("-")[0], name.split("-")[-1]
         window = start(True, None, stage, theme)
         window.tell("")
+        if action:
+            window.actions_table.run(action)
         window.session.select(*selection)
         wait(lambda w=window: w.session.jobs.idle)  # type: ignore[misc]
-        path = FOLDER / f"{stage}-{theme}.png"
+        path = FOLDER / f"{name}.png"
         window.grab().save(str(path))
         print(path.relative_to(FOLDER.parent.parent))
         close(window)

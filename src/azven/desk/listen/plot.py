@@ -23,6 +23,7 @@ from azven.work.listen import USES
 _LEFT, _RIGHT, _TOP, _CELL = 50, 12, 10, 18
 _TOP_DBM, _BOTTOM_DBM, _GRID_DB = -30.0, -130.0, 20
 _KEY = "grey: worst of all sweeps · ring: unclaimed line · cells: open quiet, half usable, hatched taken"
+_LABEL_PX = 18
 _ROLES = ("petrol", "plum", "slate", "ochre")
 
 
@@ -106,7 +107,8 @@ class SweepPlot(BandView):
         painter.setFont(look.font(look.SMALL_PX))
         painter.setPen(self._session.theme.color("dim"))
         box = QRectF(_LEFT, _TOP - 8, self.width() - _LEFT - _RIGHT, 16)
-        painter.drawText(box, Qt.AlignmentFlag.AlignRight, _KEY)
+        shown = painter.fontMetrics().elidedText(_KEY, Qt.TextElideMode.ElideRight, int(box.width()) - 30)
+        painter.drawText(box, Qt.AlignmentFlag.AlignRight, shown)
 
     def _paint_merged(self, painter: QPainter) -> None:
         merged = self._session.picture.merged
@@ -150,13 +152,15 @@ class SweepPlot(BandView):
                 left = self._axis.x(channel.low_hz)
                 box = QRectF(left, top, self._axis.x(channel.high_hz) - left - 1, _CELL - 2)
                 self._paint_cell(painter, box, decision.reading.occupancy)
+        last_label = -1e9
         for decision in picture.decisions["voice"]:
             channel = decision.reading.channel
             left = self._axis.x(channel.low_hz)
             box = QRectF(left, self._bottom + 4 + _CELL * len(USES), self._axis.x(channel.high_hz) - left, _CELL)
-            if box.width() > 16:
+            if box.center().x() - last_label >= _LABEL_PX:
+                last_label = box.center().x()
                 painter.setPen(theme.color("dim"))
-                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, channel.name)
+                painter.drawText(box.adjusted(-4, 0, 4, 0), Qt.AlignmentFlag.AlignCenter, channel.name)
         painter.setClipping(False)
         painter.setPen(theme.color("dim"))
         for n, use in enumerate(USES):

@@ -34,7 +34,7 @@ from azven.work.simulation import ANTENNAS
 
 _RBW_HZ = (10_000, 30_000, 50_000, 100_000)
 _POINTS = (1_001, 5_001, 10_001, 20_001)
-_SIDE_W = 232
+_SIDE_W = 206
 
 
 class ListenStage(Stage):
@@ -135,27 +135,23 @@ class ListenStage(Stage):
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(5)
         grid.setContentsMargins(10, 4, 0, 0)
-        span = row(self.start, label("to"), self.stop, label("MHz"), spacing=6)
-        self.start.setFixedWidth(64)
-        self.stop.setFixedWidth(64)
-        grid.addWidget(label("Instrument", "dim"), 0, 0)
-        grid.addWidget(self.address, 0, 1, 1, 3)
-        grid.addWidget(self.own_on, 0, 4)
-        grid.addWidget(label("Range", "dim"), 1, 0)
-        span.addWidget(self.rbw, 1)
-        span.addWidget(self.count, 1)
-        grid.addLayout(span, 1, 1, 1, 3)
-        grid.addWidget(self.detector, 1, 4)
-        grid.addWidget(label("Place", "dim"), 2, 0)
-        grid.addWidget(self.place, 2, 1)
-        grid.addWidget(self.antenna, 2, 2, 1, 2)
-        grid.addWidget(self.hears, 2, 4)
-        grid.addWidget(self._forecast, 3, 0, 1, 5)
-        grid.setColumnStretch(1, 3)
-        grid.setColumnStretch(2, 2)
-        grid.setColumnStretch(3, 2)
-        self.count.setMinimumWidth(106)
-        self.hears.setMinimumWidth(140)
+        for field in (self.start, self.stop):
+            field.setFixedWidth(54)
+        self.rbw.setMinimumWidth(86)
+        self.count.setMinimumWidth(108)
+        self.detector.setMinimumWidth(86)
+        span = row(self.start, label("to"), self.stop, label("MHz"), self.rbw, self.count, 1, spacing=6)
+        rows = (
+            ("Instrument", row(self.address, self.detector, self.own_on)),
+            ("Range", span),
+            ("Place", row(self.place, self.antenna, self.hears)),
+        )
+        for i, (name, controls) in enumerate(rows):
+            grid.addWidget(label(name, "dim"), i, 0)
+            grid.addLayout(controls, i, 1)
+        rows[0][1].setStretch(0, 1)
+        grid.addWidget(self._forecast, len(rows), 0, 1, 2)
+        grid.setColumnStretch(1, 1)
         return grid
 
     # -- showing -------------------------------------------------------------------------------------

@@ -34,6 +34,7 @@ ROW, HEAD = 21, 26
 NAME_W, TAIL_W = 152, 152
 _GRAB_PX = 14
 _BATCH = 36
+_LABEL_PX = 18
 
 
 @dataclass(frozen=True)
@@ -186,11 +187,15 @@ class LaneChart(QAbstractScrollArea):
         painter.setPen(theme.color("dim"))
         painter.save()
         painter.setClipRect(QRectF(self._axis.left, 0, self._axis.width, HEAD))
+        last_label = -1e9
         for decision in self._session.picture.decisions["voice"]:
             channel = decision.reading.channel
             left, right = self._axis.x(channel.low_hz), self._axis.x(channel.high_hz)
-            if right - left > 16:
-                painter.drawText(QRectF(left, 0, right - left, HEAD - 2), Qt.AlignmentFlag.AlignCenter, channel.name)
+            middle_x = (left + right) / 2
+            if middle_x - last_label >= _LABEL_PX:
+                last_label = middle_x
+                box = QRectF(middle_x - _LABEL_PX / 2, 0, _LABEL_PX, HEAD - 2)
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, channel.name)
         painter.restore()
         tail = self._axis.left + self._axis.width
         middle = Qt.AlignmentFlag.AlignVCenter

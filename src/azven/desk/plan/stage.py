@@ -24,12 +24,12 @@ from azven.work.plan import Board, Price
 Search = Callable[[Board, Progress, Callable[[], float]], Plan]
 _NOTHING = "There is nothing to plan yet. Say which links there are, and they get their lanes here."
 _LEGEND = (
-    ("permission", "not tunable or permitted"),
+    ("permission", "not allowed here"),
     ("television", "television"),
     ("sweep", "sweep"),
     ("neighbour", "neighbour"),
     ("spacing", "spacing"),
-    ("intermodulation", "intermodulation"),
+    ("intermodulation", "products"),
 )
 
 
@@ -332,7 +332,7 @@ class _Legend(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self.setFixedSize(700, 22)
+        self.setFixedSize(552, 22)
         self.setAccessibleName("Tints: " + ", ".join(words for _, words in _LEGEND))
         session.themed.connect(self.update)
 
@@ -352,4 +352,4 @@ class _Legend(QWidget):
             painter.setPen(theme.color("dim"))
             width = painter.fontMetrics().horizontalAdvance(words)
             painter.drawText(QRectF(x + 19, 0, width + 4, 22), Qt.AlignmentFlag.AlignVCenter, words)
-            x += 19 + width + 18
+            x += 19 + width + 13
