@@ -108,9 +108,15 @@ class _Shifts:
 
 
 class State:
-    """Placed carriers by tag and, per searched tag, the steps closed to it."""
+    """Placed carriers by tag and, per searched tag, the steps closed to it.
 
-    __slots__ = ("closed", "differences", "ladders", "placed", "reverse", "rules", "steps", "sums")
+    The newest carrier closes steps at once but enters the other sets only when they are needed (`settle`),
+    and copies share those sets until one of them changes: most states of a search are looked at and dropped.
+    """
+
+    __slots__ = (
+        "_newest", "_shared", "closed", "differences", "ladders", "placed", "reverse", "rules", "steps", "sums",
+    )  # fmt: skip
 
     def __init__(self, rules: Rules) -> None:
         self.rules = rules
@@ -121,21 +127,48 @@ class State:
         self.differences: dict[PairKey, int] = {}
         self.sums: dict[PairKey, int] = {}
         self.closed: dict[int, int] = dict.fromkeys(rules.grid.searched, 0)
+        self._newest: tuple[int, int] | None = None
+        self._shared = False
 
     def copy(self) -> "State":
+        self.settle()
         other = State.__new__(State)
         other.rules = self.rules
-        other.placed = dict(self.placed)
-        other.ladders = dict(self.ladders)
-        other.steps = dict(self.steps)
-        other.reverse = dict(self.reverse)
-        other.differences = dict(self.differences)
-        other.sums = dict(self.sums)
         other.closed = dict(self.closed)
+        other._newest = None
+        other._take_sets(self)
+        self._shared = other._shared = True
         return other
+
+    def _take_sets(self, source: "State") -> None:
+        self.placed, self.ladders = source.placed, source.ladders
+        self.steps, self.reverse = source.steps, source.reverse
+        self.differences, self.sums = source.differences, source.sums
+
+    def _own_sets(self) -> None:
+        self.placed, self.ladders = dict(self.placed), dict(self.ladders)
+        self.steps, self.reverse = dict(self.steps), dict(self.reverse)
+        self.differences, self.sums = dict(self.differences), dict(self.sums)
+        self._shared = False
+
+    def settle(self) -> "State":
+        """Bring the newest carrier into all sets; returns self."""
+        if self._newest is None:
+            return self
+        if self._shared:
+            self._own_sets()
+        tag, x = self._newest
+        self._newest = None
+        if self.rules.triples_matter:
+            self._remember_pairs(tag, x)
+        if self.rules.pairs_matter:
+            self.ladders[tag] = self.ladders.get(tag, Ladder()).with_step(x, self.rules.grid.width)
+        self.placed[tag] = (*self.placed.get(tag, ()), x)
+        return self
 
     def add(self, tag: int, x: int) -> None:
         """Place a carrier of `tag` at step `x` and close what it closes."""
+        self.settle()
         self._close_by_spacing(tag, x)
         if self.rules.pairs_matter:
             self._close_by_pairs(tag, x)
@@ -145,13 +178,9 @@ class State:
             from azven.rf.coordinate import rare
 
             rare.close(self, tag, x)
-        if self.rules.triples_matter:
-            self._remember_pairs(tag, x)
         for f, bits in self.closed.items():
             self.closed[f] = bits & self.rules.all_steps
-        if self.rules.pairs_matter:
-            self.ladders[tag] = self.ladders.get(tag, Ladder()).with_step(x, self.rules.grid.width)
-        self.placed[tag] = (*self.placed.get(tag, ()), x)
+        self._newest = (tag, x)
 
     def _close_by_spacing(self, tag: int, x: int) -> None:
         grid = self.rules.grid
@@ -250,4 +279,4 @@ def build(rules: Rules, members: Sequence[tuple[int, int]]) -> State:
     state = State(rules)
     for tag, x in members:
         state.add(tag, x)
-    return state
+    return state.settle()
