@@ -7,21 +7,7 @@ import pytest
 from azven.book import regions
 from azven.book.edits import BookError
 from azven.book.records import SERVICES, Assignment, Link, Model, Site
-from azven.work import demo, ground, kit, plan, plan_input
-
-
-@pytest.fixture
-def store(tmp_path):
-    made = demo.build(tmp_path)
-    yield made
-    made.close()
-
-
-@pytest.fixture
-def empty(tmp_path):
-    made = ground.new_book(tmp_path / "new.azven")
-    yield made
-    made.close()
+from azven.work import ground, kit, plan, plan_input
 
 
 def apply(store, edit):

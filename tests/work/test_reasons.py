@@ -6,16 +6,9 @@ import numpy as np
 import pytest
 
 from azven.rf.sweep import Sweep
-from azven.work import demo, ground, listen, plan, reasons, reasons_spectrum
+from azven.work import ground, listen, plan, reasons, reasons_spectrum
 
 NOW = datetime(2026, 8, 14, 18, 0, tzinfo=UTC)
-
-
-@pytest.fixture
-def store(tmp_path):
-    made = demo.build(tmp_path)
-    yield made
-    made.close()
 
 
 @pytest.mark.parametrize(

@@ -10,21 +10,7 @@ from azven.book.edits import Edit
 from azven.book.formats import plan_request
 from azven.book.records import Model
 from azven.rf.venue import Settings
-from azven.work import demo, ground, kit, listen, plan, plan_input, reasons, sheet, threats, ways_out
-
-
-@pytest.fixture
-def store(tmp_path):
-    made = demo.build(tmp_path)
-    yield made
-    made.close()
-
-
-@pytest.fixture
-def empty(tmp_path):
-    made = ground.new_book(tmp_path / "new.azven")
-    yield made
-    made.close()
+from azven.work import ground, kit, listen, plan, plan_input, reasons, sheet, threats, ways_out
 
 
 def test_the_two_sweeps_disagree_about_the_low_power_multiplex(store):

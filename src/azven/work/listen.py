@@ -11,12 +11,13 @@ from numpy.typing import NDArray
 from azven.book.edits import Edit, add, remove, replace_record
 from azven.book.formats import sweep_csv
 from azven.book.formats.sweep_csv import SweepFile
-from azven.book.records import Assignment, Neighbour, Trace
+from azven.book.records import Assignment, Trace
 from azven.book.records import Sweep as SweepRecord
 from azven.book.store import Store
 from azven.gear.instrument import Instrument, sweep_in_parts
 from azven.rf.levels import Floats
 from azven.rf.sweep import (
+    Channel,
     ChannelReading,
     Line,
     Sweep,
@@ -229,9 +230,9 @@ def picture(store: Store) -> Picture:
     return Picture(tuple(loaded), merged, decisions, _unclaimed(store, loaded, surveys))
 
 
-def _decide(i: int, channel: object, heard: Sequence[tuple[SweepRecord, list[ChannelReading]]]) -> Decision:
+def _decide(i: int, channel: Channel, heard: Sequence[tuple[SweepRecord, list[ChannelReading]]]) -> Decision:
     if not heard:
-        return Decision(ChannelReading(channel, "unknown"), None)  # type: ignore[arg-type]
+        return Decision(ChannelReading(channel, "unknown"), None)
     decisive = worst(readings[i] for _, readings in heard)
     record = next(r for r, readings in heard if readings[i] is decisive)
     return Decision(decisive, None if decisive.occupancy == "unknown" else record)
@@ -262,10 +263,6 @@ def claim(store: Store, line: Line, kind: str, name: str = "") -> Edit:
     taken = [n.name for n in ground.neighbours(store)]
     name = name.strip() or ground.unused(f"{names[kind]} at {freq / 1e6:.3f}", taken)
     return ground.add_neighbour(store, name, freq, kind=kind, note=f"{line.level_dbm:.0f} dBm in a sweep")
-
-
-def neighbours_near(store: Store, freq_hz: int, within_hz: int) -> list[Neighbour]:
-    return [n for n in ground.neighbours(store) if abs(n.freq_hz - freq_hz) <= within_hz]
 
 
 def open_points(store: Store, now: datetime) -> tuple[int, int]:

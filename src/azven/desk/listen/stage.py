@@ -25,7 +25,7 @@ from azven.desk.jobs import Job, Progress
 from azven.desk.listen.plot import SweepPlot
 from azven.desk.session import Session
 from azven.desk.stage import Points, Stage, button, choice, label, row, rule
-from azven.rf.sweep import Line, Sweep
+from azven.rf.sweep import Sweep
 from azven.rf.venue import Settings
 from azven.work import listen
 from azven.work.listen import About
@@ -359,6 +359,3 @@ class ListenStage(Stage):
                 listen.export_sweep(self.session.store, record, Path(name))
             except OSError as error:
                 self.session.say(f"{name} could not be written: {error.strerror}.", trouble=True)
-
-    def claim(self, line: Line, kind: str) -> None:
-        self.session.do(lambda: listen.claim(self.session.store, line, kind))

@@ -19,7 +19,7 @@ from azven.rf.coordinate.plan import (
     describe,
     tuning_faults,
 )
-from azven.rf.coordinate.search import _WORK, Effort, Search
+from azven.rf.coordinate.search import WORK, Effort, Search
 from azven.rf.products import Situation, involvement
 from azven.rf.request import PlanRequest, Profile, Request
 
@@ -50,7 +50,7 @@ def coordinate(
     """
     request.validate()
     grid = Grid(request)
-    effort = Effort(_WORK[request.effort], request.time_limit_s, elapsed, progress)
+    effort = Effort(WORK[request.effort], request.time_limit_s, elapsed, progress)
     search = Search(grid, effort, on_better)
     search.run()
     if search.complete and not effort.over:

@@ -10,7 +10,7 @@ from math import gcd
 
 import numpy as np
 
-from azven.rf.request import KINDS, Carrier, PlanRequest, Profile, Range, Request, meet_in_time
+from azven.rf.request import Carrier, PlanRequest, Profile, Request, contains, meet_in_time
 
 _FINEST_HZ = 5_000
 Level = tuple[int, bool, int]
@@ -237,7 +237,7 @@ def tunable(request: Request) -> list[int]:
 
 def permitted(plan: PlanRequest, request: Request, freq_hz: int) -> bool:
     """Whether a step is inside `allowed` and outside everything blocked for the request's zone."""
-    if request.allowed is not None and not any(r.low_hz <= freq_hz <= r.high_hz for r in request.allowed):
+    if request.allowed is not None and not contains(request.allowed, freq_hz):
         return False
     return not any(
         b.low_hz <= freq_hz < b.high_hz and (b.zones is None or request.zone in b.zones) for b in plan.blocked
@@ -248,6 +248,3 @@ def to_array(bits: int, width: int) -> "np.ndarray[tuple[int], np.dtype[np.bool_
     """A bit set as a boolean array (width,)."""
     raw = np.frombuffer(bits.to_bytes((width + 7) // 8 + 1, "little"), np.uint8)
     return np.unpackbits(raw, bitorder="little")[:width].astype(bool)
-
-
-__all__ = ["KINDS", "Grid", "Kind", "Range", "Tag", "permitted", "to_array", "tunable"]

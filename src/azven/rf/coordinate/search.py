@@ -13,7 +13,7 @@ from azven.rf.coordinate import sidon
 from azven.rf.coordinate.grid import Grid, Kind
 from azven.rf.coordinate.state import Rules, State, build
 
-_WORK = {1: 1_500, 2: 20_000, 3: 400_000, 4: 1_000_000, 5: 4_000_000}
+WORK = {1: 1_500, 2: 20_000, 3: 400_000, 4: 1_000_000, 5: 4_000_000}
 _BEAM = {1: (1, 4), 2: (2, 16), 3: (4, 25, 100), 4: (8, 50, 200), 5: (8, 50, 300)}
 _SETS = {1: 8, 2: 80, 3: 1_500, 4: 3_000, 5: 10_000}
 _OPEN_SHARE, _OPEN_HZ = 0.8, 80_000_000
@@ -22,8 +22,6 @@ _BEAM_SHARE = 0.5
 _SEARCH_SHARE = 0.92
 """Of the time allowed; the rest is for margins and explanations."""
 _CHILDREN = {1: 4, 2: 8, 3: 20, 4: 20, 5: 20}
-
-Placement = tuple[int, int, int]  # kind, member of the kind's list, step
 
 
 @dataclass
@@ -146,23 +144,11 @@ class Search:
         return kind.open & ~state.closed[kind.tag]
 
     def _first_fit(self) -> Node:
-        node = self._start(())
-        places: list[tuple[int, int]] = []
-        by_request = sorted(
-            ((k.priority, m, i) for i, k in enumerate(self.grid.kinds) for m in k.members),
-        )
-        full: set[int] = set()
-        for _, _, i in by_request:
-            kind = self.grid.kinds[i]
-            free = 0 if i in full else self._free(node.state, kind)
-            if not free:
-                full.add(i)
-                continue
-            x = (free & -free).bit_length() - 1
-            node.state.add(kind.tag, x)
-            places.append((i, x))
-            self.effort.spend()
-        return Node(node.state, tuple(places), self._counts(places), 0.0)
+        """Requests in order of priority, then as they were asked for."""
+        by_request = sorted((k.priority, m, i) for i, k in enumerate(self.grid.kinds) for m in k.members)
+        node = self._complete(self._start(()), [i for _, _, i in by_request])
+        self.effort.spend(len(node.places))
+        return node
 
     def _freedom(self, state: State, left: dict[int, int]) -> float:
         """How much room is left to what is still to be placed: open steps as logarithms, so that the kind that
@@ -218,7 +204,7 @@ class Search:
         return out
 
     def _complete(self, node: Node, demand: Sequence[int]) -> Node:
-        """Finish a partial plan greedily, so that a stopped search still answers in full."""
+        """Place `demand` in its order, each at its lowest free step; also how a stopped search answers in full."""
         state, places = node.state.copy(), list(node.places)
         full = set(node.exhausted)
         for k in demand:

@@ -1,0 +1,19 @@
+"""A demonstration book and an empty one for the deeds of the stages."""
+
+import pytest
+
+from azven.work import demo, ground
+
+
+@pytest.fixture
+def store(tmp_path):
+    made = demo.build(tmp_path)
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def empty(tmp_path):
+    made = ground.new_book(tmp_path / "new.azven")
+    yield made
+    made.close()
