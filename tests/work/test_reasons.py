@@ -64,6 +64,14 @@ def test_a_sweep_can_be_set_aside_from_its_reasons(store):
     assert len(listen.sweeps(store)) == 1
 
 
+@pytest.mark.parametrize(("rbw_hz", "marked"), [(10_000, True), (30_000, False)])
+def test_a_sweep_whose_lines_can_hide_is_marked(store, rbw_hz, marked):
+    coarse = Sweep(np.arange(500_000_000, 510_000_000, 25_000), np.full(400, -110.0), rbw_hz)
+    landed = store.apply(listen.keep(store, coarse, listen.About("here", "whip"), "x", NOW))
+    found = reasons_spectrum.for_sweep(landed.changes[0].after, store, NOW)
+    assert ("a narrow line can hide" in found.verdict) == marked
+
+
 def test_rules_and_neighbours_say_where_they_come_from(store):
     region = ground.current(store).region
     found = reasons_spectrum.for_rule(region, region.rules[0])

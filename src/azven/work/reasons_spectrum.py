@@ -45,16 +45,18 @@ def for_channel(picture: Picture, use: str, name: str, moment: datetime) -> Reas
 
 def for_sweep(record: SweepRecord, store: Store, moment: datetime) -> Reasons:
     """What a sweep is and whether it still counts."""
-    spacing = (record.high_hz - record.low_hz) / max(record.points - 1, 1)
+    sweep = listen.load(store, record)
     sentence = f"Taken {listen.age(record, moment)}" + (
         ", older than a day: take it again." if listen.is_stale(record, moment) else "."
     )
+    if sweep.misses_lines:
+        sentence += " Its bins lie further apart than their bandwidth: a narrow line can hide between them."
     if record.own_on:
         sentence += " Our own transmitters were on: lines at our frequencies are not counted as foreign."
     rows = (
         ("range", f"{record.low_hz / 1e6:g}–{record.high_hz / 1e6:g} MHz"),
         ("resolution bandwidth", khz(round(record.rbw_hz))),
-        ("bins", f"{record.points} every {spacing / 1e3:.1f} kHz"),
+        ("bins", f"{record.points} every {sweep.spacing_hz / 1e3:.1f} kHz"),
         ("detector", record.detector),
         (
             "counts for",
