@@ -41,14 +41,14 @@ def free_space_db(freq_hz: ArrayLike, distance_m: ArrayLike) -> Floats:
     return np.asarray(LOSS_AT_ONE_WAVELENGTH_DB + 20 * np.log10(np.maximum(waves, 1.0)))
 
 
-def indoor_db(freq_hz: ArrayLike, distance_m: ArrayLike, exponent: float) -> Floats:
+def indoor_db(freq_hz: ArrayLike, distance_m: ArrayLike, exponent: ArrayLike) -> Floats:
     """Median loss [dB] inside a building, 20·log10(f/MHz) + N·log10(d/m) − 28 (form of ITU-R P.1238).
 
     `exponent` is N: 20 open hall, 22 shops and foyers, 28 to 33 furnished rooms. Never less than
     free space.
     """
     distance = np.maximum(np.asarray(distance_m, float), 1e-3)
-    loss = 20 * np.log10(np.asarray(freq_hz, float) / 1e6) + exponent * np.log10(distance) - 28
+    loss = 20 * np.log10(np.asarray(freq_hz, float) / 1e6) + np.asarray(exponent, float) * np.log10(distance) - 28
     return np.asarray(np.maximum(loss, free_space_db(freq_hz, distance_m)))
 
 

@@ -1,0 +1,135 @@
+"""Coordination by school: by spacing, by level, or by spacing with what is harmless here excused."""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from azven.rf.coordinate import Plan, carriers_of, coordinate, finish, lane
+from azven.rf.request import PlanRequest, Profile, Request
+from azven.rf.schools import LEVEL_KINDS, LevelJudge, Radio, Rooms, School, broken
+
+Progress = Callable[[int, int], bool]
+_CANDIDATES = 60
+_SEARCH_SHARE = 0.6
+
+
+@dataclass(frozen=True)
+class Levels:
+    """What the level school needs beside the request: radios by link, and the rooms."""
+
+    radios: Mapping[str, Radio]
+    rooms: Rooms
+
+
+def plan_by(
+    request: PlanRequest, levels: Levels, school: School, progress: Progress, elapsed: Callable[[], float],
+    current: Mapping[str, int] | None = None,
+) -> Plan:  # fmt: skip
+    """Place the requests so that no placed link has a conflict in the `school`.
+
+    The spacing search goes first; the level schools then move what levels find in danger and place what found no
+    room by distance alone, each link at the first of up to 60 steps that breaks nobody. With `current` (id → Hz) the
+    search is left out and those links stay unless they are in danger.
+    """
+    if current is None:
+        first = coordinate(replace(request, time_limit_s=_SEARCH_SHARE * request.time_limit_s), progress, elapsed)
+        if school == "spacing":
+            return first
+        frequencies = {a.id: a.freq_hz for a in first.assignments}
+        stats = first.stats
+    else:
+        frequencies = dict(current)
+        stats = finish(request, frequencies, coordinate(replace(request, requests=())).stats).stats
+    work = _Work(request, levels, school, progress, elapsed)
+    work.clear_danger(frequencies)
+    work.fill(frequencies)
+    return finish(request, frequencies, replace(stats, elapsed_s=elapsed(), timed_out=work.timed_out))
+
+
+class _Work:
+    def __init__(
+        self, request: PlanRequest, levels: Levels, school: School, progress: Progress, elapsed: Callable[[], float]
+    ) -> None:
+        self.request, self.levels, self.school = request, levels, school
+        self._progress, self._elapsed = progress, elapsed
+        self.timed_out = False
+        profiles = {
+            name: Profile(p.spacing_hz, {k: g for k, g in p.guard_hz.items() if k not in LEVEL_KINDS})
+            for name, p in request.profiles.items()
+        }
+        self._without_third = replace(request, profiles=profiles)
+        self._given = {c.id for c in request.carriers}
+
+    def _broken(self, frequencies: Mapping[str, int]) -> set[str]:
+        carriers = carriers_of(self.request, dict(frequencies))
+        return broken(self.request, carriers, self.levels.radios, self.levels.rooms, self.school)
+
+    def _going_on(self, done: int, total: int) -> bool:
+        self.timed_out = self.timed_out or self._elapsed() > self.request.time_limit_s
+        return not self.timed_out and self._progress(done, total)
+
+    def clear_danger(self, frequencies: dict[str, int]) -> None:
+        """Take out, least important first, what is in danger or brings others into it."""
+        rank = {r.id: (r.priority, i) for i, r in enumerate(self.request.requests)}
+        lost = self._given & self._broken({})
+        while danger := self._broken(frequencies) - lost:
+            members = danger | _sources_of(self.request, frequencies, self.levels, danger)
+            movable = [m for m in members if m in frequencies]
+            if not movable:
+                return
+            del frequencies[max(movable, key=lambda m: rank[m])]
+
+    def fill(self, frequencies: dict[str, int]) -> None:
+        """Place what is missing, most important first."""
+        missing = sorted((r for r in self.request.requests if r.id not in frequencies), key=lambda r: r.priority)
+        before = self._broken(frequencies)
+        full: set[Request] = set()
+        for done, wish in enumerate(missing):
+            alike = replace(wish, id="", priority=0)
+            if alike in full:
+                continue
+            if not self._going_on(done, len(missing)):
+                return
+            at = self._place(wish, frequencies, before)
+            if at is None:
+                full.add(alike)
+            else:
+                frequencies[wish.id] = at
+
+    def _place(self, wish: Request, frequencies: Mapping[str, int], before: set[str]) -> int | None:
+        free = lane(self._without_third, wish, carriers_of(self.request, dict(frequencies))).free
+        if not len(free):
+            return None
+        chosen = free[np.unique(np.linspace(0, len(free) - 1, _CANDIDATES).round().astype(int))]
+        for step in chosen.tolist():
+            if not self._broken({**frequencies, wish.id: step}) - before:
+                return int(step)
+            if self._elapsed() > self.request.time_limit_s:
+                return None
+        return None
+
+
+def _sources_of(request: PlanRequest, frequencies: Mapping[str, int], levels: Levels, names: set[str]) -> set[str]:
+    """Who makes the strongest product on each of the named carriers."""
+    judge = LevelJudge(request, carriers_of(request, dict(frequencies)), levels.radios, levels.rooms)
+    worst = [judge.standing(n).worst for n in sorted(names)]
+    return {s for product in worst if product is not None for s in product.sources}
+
+
+def excused(
+    request: PlanRequest, frequencies: Mapping[str, int], levels: Levels, only: Sequence[str] = ()
+) -> dict[str, str]:
+    """Links whose third-order guards are broken while their level ratio holds, with the sentence that excuses them."""
+    carriers = carriers_of(request, dict(frequencies))
+    by_spacing = broken(request, carriers, levels.radios, levels.rooms, "spacing")
+    still = broken(request, carriers, levels.radios, levels.rooms, "both")
+    judge = LevelJudge(request, carriers, levels.radios, levels.rooms)
+    out = {}
+    for name in sorted(by_spacing - still):
+        if name in frequencies and (not only or name in only):
+            found = judge.standing(name)
+            out[name] = (
+                f"{found.ratio_db:.0f} dB over products and noise, {found.needed_db:.0f} dB needed: harmless here"
+            )
+    return out
