@@ -1,6 +1,8 @@
 """How dense the plans are: placed by class, against first fit written here, and the goal."""
 
 import json
+import multiprocessing
+import resource
 import sys
 import time
 from dataclasses import replace
@@ -10,7 +12,8 @@ from azven.book.formats import plan_request
 from azven.rf.coordinate import conflicts, coordinate
 from azven.rf.coordinate.grid import Grid
 from azven.rf.coordinate.state import Rules, build
-from azven.rf.request import PlanRequest, Profile, Range, Request
+from azven.rf.products import Situation, clashes, hits, margins
+from azven.rf.request import Carrier, PlanRequest, Profile, Range, Request
 
 SHARED = Path(__file__).resolve().parents[2] / "shared" / "bench"
 
@@ -49,13 +52,37 @@ def mixed(n: int) -> PlanRequest:
 
 
 def run(name: str, request: PlanRequest, goal: object, baseline: list[int] | None) -> None:
+    """In a process of its own, so that its peak memory is its own."""
+    child = multiprocessing.get_context("fork").Process(target=_run, args=(name, request, goal, baseline))
+    child.start()
+    child.join()
+
+
+def _run(name: str, request: PlanRequest, goal: object, baseline: list[int] | None) -> None:
     started = time.monotonic()
     plan = coordinate(request, elapsed=lambda: time.monotonic() - started)
     took = time.monotonic() - started
     frequencies = {a.id: a.freq_hz for a in plan.assignments}
     clean = "clean" if not conflicts(request, frequencies)[0] else "BROKEN"
     placed = by_class(request, set(frequencies))
-    print(f"| {name} | {placed} | {baseline or '–'} | {goal or '–'} | {took:.1f} s | {clean} |", flush=True)
+    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024
+    print(f"| {name} | {placed} | {baseline or '–'} | {goal or '–'} | {took:.1f} s | {peak} MB | {clean} |", flush=True)
+
+
+def check_200() -> None:
+    """All kinds on, 200 links where a plan of theirs with third-order guards put them: hits, clashes and margins."""
+    guards = {"2T3O": 25_000, "3T3O": 5_000, "2T5O": 5_000, "3T5O": 2_000, "2T7O": 2_000, "2T9O": 2_000}
+    profiles = {"voice": Profile(300_000, guards)}
+    carriers = [Carrier(f"l{i}", 470_000_000 + 25_000 * (11 * i * i // 10 + 37 * i) % 224_000_000, "voice", "hall")
+                for i in range(200)]  # fmt: skip
+    started = time.process_time()
+    situation = Situation(carriers, profiles, {})
+    found, close = hits(situation), clashes(situation)
+    judged = time.process_time()
+    margins(situation)
+    took = time.process_time() - judged
+    print(f"\n200 links, all kinds on: check {judged - started:.2f} s ({len(found)} hits, {len(close)} clashes), "
+          f"margins {took:.2f} s")  # fmt: skip
 
 
 def main(arguments: list[str]) -> None:
@@ -63,7 +90,8 @@ def main(arguments: list[str]) -> None:
     limit = {1: 1.0, 5: 60.0}.get(effort, 10.0)
     targets = json.loads((SHARED / "targets.json").read_text(encoding="utf-8"))["instances"]
     print(f"effort {effort}, time limit {limit:g} s, Python {sys.version.split()[0]}, one core\n")
-    print("| request | placed by class | first fit (here) | goal | time | check |\n|---|---|---|---|---|---|")
+    print("| request | placed by class | first fit (here) | goal | time | peak memory | check |")
+    print("|---|---|---|---|---|---|---|")
     for path in sorted((SHARED / "requests").glob("*.json")):
         request = plan_request.read(json.loads(path.read_text(encoding="utf-8")))
         request = replace(request, effort=effort, time_limit_s=limit)
@@ -71,3 +99,4 @@ def main(arguments: list[str]) -> None:
         run(path.stem, request, goal, by_class(request, first_fit(request)))
     run("40 mixed links", mixed(40), [40], None)
     run("100 mixed links", mixed(100), [100], None)
+    check_200()

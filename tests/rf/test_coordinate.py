@@ -202,11 +202,11 @@ def test_mend_moves_only_what_is_broken_and_least_important_first():
     asked = request(voices(4, priority=1) + voices(4, priority=3))
     current = frequencies(coordinate(asked))
     broken = current | {"v3-02": current["v1-01"] + 50_000}
-    plan = mend(asked, broken)
+    plan = mend(asked, broken).plan
     after = frequencies(plan)
     assert {k for k in current if after[k] != broken[k]} == {"v3-02"}
     assert not conflicts(asked, after)[0]
-    held = mend(asked, broken, fixed=["v3-02"])
+    held = mend(asked, broken, fixed=["v3-02"]).plan
     assert frequencies(held)["v3-02"] == broken["v3-02"]
     assert not conflicts(asked, frequencies(held))[0]
 

@@ -186,3 +186,14 @@ def test_lane_names_the_first_cause_and_stops_when_asked():
 def test_a_search_without_requests_is_answered():
     grid = Grid(PlanRequest({"p": Profile(0)}, ("hall",), ()))
     assert State(Rules(grid)).closed == {}
+
+
+@pytest.mark.parametrize("kind", ["2T3O", "3T3O"])
+def test_a_product_just_below_the_lowest_step_still_closes_it(kind):
+    """Its guard reaches up over the edge of the raster."""
+    given = (502_000_000, 504_025_000) if kind == "2T3O" else (501_000_000, 501_500_000, 502_525_000)
+    carriers = [Carrier(f"g{i}", f, "p", "hall") for i, f in enumerate(given)]
+    asked = request([wish()], Profile(0, {kind: 100_000}), carriers)
+    found = closed_by_state(asked)
+    assert 500_000_000 in found
+    assert found == closed_by_definition(asked, asked.requests[0])

@@ -284,11 +284,21 @@ def _search(
 def hits(situation: Situation) -> list[Hit]:
     """All hits, in the order of the kinds."""
     return [
-        _hit(situation, kind, found, row)
+        hit
         for kind in KINDS
         for found in near(situation, kind, situation.guard[kind] - 1)
-        for row in range(len(found.victim))
+        for hit in _as_hits(situation, kind, found)
     ]
+
+
+def _as_hits(situation: Situation, kind: str, found: Found) -> list[Hit]:
+    names = np.array(situation.ids, object)
+    distance = np.abs(found.product - situation.freq[found.victim])
+    rows = zip(
+        names[found.victim].tolist(), found.product.tolist(), names[found.sources].tolist(), distance.tolist(),
+        strict=True,
+    )  # fmt: skip
+    return [Hit(victim, kind, product, tuple(s), found.coefficients, away) for victim, product, s, away in rows]
 
 
 def harmed_by(situation: Situation, carrier_id: str) -> set[str]:
@@ -325,19 +335,6 @@ def involvement(situation: Situation) -> Ints:
         for name in clash.ids:
             count[situation.index(name)] += 1
     return count
-
-
-def _hit(situation: Situation, kind: str, found: Found, row: int) -> Hit:
-    victim = int(found.victim[row])
-    product = int(found.product[row])
-    return Hit(
-        situation.ids[victim],
-        kind,
-        product,
-        tuple(situation.ids[int(s)] for s in found.sources[row]),
-        found.coefficients,
-        abs(product - int(situation.freq[victim])),
-    )
 
 
 def clashes(situation: Situation) -> list[Clash]:

@@ -4,10 +4,11 @@
 """
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from azven.rf.coordinate.grid import Grid
 from azven.rf.coordinate.lanes import Lane, lane, lanes
+from azven.rf.coordinate.mending import Move, least_change, most_in_conflict
 from azven.rf.coordinate.plan import (
     Assignment,
     Plan,
@@ -20,7 +21,7 @@ from azven.rf.coordinate.plan import (
     tuning_faults,
 )
 from azven.rf.coordinate.search import WORK, Effort, Search
-from azven.rf.products import Situation, involvement
+from azven.rf.coordinate.swaps import Swap, swap_spares
 from azven.rf.request import PlanRequest, Profile, Request
 
 Progress = Callable[[int, int], bool]
@@ -39,19 +40,18 @@ def coordinate(
     request: PlanRequest,
     progress: Progress = _never,
     elapsed: Clock = _no_clock,
-    on_better: Callable[[Sequence[int]], None] | None = None,
+    on_better: Callable[["Best"], None] | None = None,
 ) -> Plan:
     """Place the requests; never returns a plan with a conflict that a placed link takes part in.
 
     `progress(done, total)` counts work in carriers tried; returning False stops the search, and the
     best plan so far is returned. `elapsed()` gives seconds since the start, for the time ceiling.
-    `on_better` hears how many links of each priority class the best plan holds. Raises ValueError when
-    the request is not valid.
+    `on_better` hears of better plans, at most twice a second. Raises ValueError when the request is not valid.
     """
     request.validate()
     grid = Grid(request)
     effort = Effort(WORK[request.effort], request.time_limit_s, elapsed, progress)
-    search = Search(grid, effort, on_better)
+    search = Search(grid, effort, _reporter(request, grid, elapsed, on_better) if on_better else None)
     search.run()
     if search.complete and not effort.over:
         grid, search = _with_more_room(request, grid, search, effort)
@@ -60,7 +60,39 @@ def coordinate(
     return finish(request, frequencies, Stats(0, 0, elapsed(), request.seed, effort.timed_out))
 
 
-_OUT_OF_PLACE = 1 << 40
+_REPORTED_EVERY_S = 0.5
+
+
+@dataclass(frozen=True)
+class Best:
+    """The best plan of a running search: links placed per priority class, and its tightest margin [Hz]."""
+
+    counts: tuple[int, ...]
+    margin_hz: int | None
+    elapsed_s: float
+
+    @property
+    def placed(self) -> int:
+        return sum(self.counts)
+
+
+def _reporter(
+    request: PlanRequest, grid: Grid, elapsed: Clock, on_better: Callable[[Best], None]
+) -> Callable[[Search], None]:
+    """Hears of every better plan and passes on, with its margin, what is not too soon after the last."""
+    last = [-_REPORTED_EVERY_S]
+
+    def report(search: Search) -> None:
+        now = elapsed()
+        if now - last[0] >= _REPORTED_EVERY_S:
+            last[0] = now
+            placed = assess(request, _spread_over_members(grid, search.best))
+            bounded = [a.margin_hz for a in placed if a.margin_hz is not None]
+            on_better(Best(search.best_counts, min(bounded, default=None), now))
+
+    return report
+
+
 _WIDER = (1.25, 1.5, 2.0, 2.5, 3.0, 4.0)
 
 
@@ -83,36 +115,32 @@ def _with_more_room(request: PlanRequest, grid: Grid, search: Search, effort: Ef
     return grid, search
 
 
+@dataclass(frozen=True)
+class Mended:
+    """A plan after mending, and which links moved and why."""
+
+    plan: Plan
+    moves: tuple[Move, ...]
+
+
 def mend(
     request: PlanRequest,
     current: Mapping[str, int],
     fixed: Sequence[str] = (),
     progress: Progress = _never,
     elapsed: Clock = _no_clock,
-) -> Plan:
-    """Repair `current` (id → Hz): only links in a conflict move, the least important of them first.
+) -> Mended:
+    """Repair `current` (id → Hz) with least change: as few links moved as possible, the most important last.
 
     Requests without a frequency in `current` are placed too; `fixed` links never move.
     """
-    kept = {r.id: current[r.id] for r in request.requests if r.id in current}
-    movable = [r for r in request.requests if r.id in kept and r.id not in fixed]
-    while movers := _most_in_conflict(request, kept, movable):
-        del kept[movers.id]
-    given = [r.at(kept[r.id]) for r in request.requests if r.id in kept]
-    rest = tuple(r for r in request.requests if r.id not in kept)
-    found = coordinate(replace(request, carriers=(*request.carriers, *given), requests=rest), progress, elapsed)
-    frequencies = kept | {a.id: a.freq_hz for a in found.assignments}
-    return finish(request, frequencies, found.stats)
 
+    def search(part: PlanRequest) -> Plan:
+        return coordinate(part, progress, elapsed)
 
-def _most_in_conflict(request: PlanRequest, kept: Mapping[str, int], movable: Sequence[Request]) -> Request | None:
-    """The movable link that takes part in most conflicts; of equal ones the least important, then the last."""
-    situation = Situation(carriers_of(request, dict(kept)), request.profiles, request.relations)
-    score = dict(zip(situation.ids, involvement(situation).tolist(), strict=True))
-    for line in tuning_faults(request, dict(kept)):
-        score[line.split(": ")[0]] += _OUT_OF_PLACE
-    candidates = [(score[r.id], r.priority, i, r) for i, r in enumerate(movable) if score.get(r.id)]
-    return max(candidates, key=lambda c: c[:3])[3] if candidates else None
+    frequencies, moves, last = least_change(request, current, fixed, search)
+    stats = last.stats if last is not None else Stats(0, 0, elapsed(), request.seed, False)
+    return Mended(finish(request, frequencies, stats), moves)
 
 
 def finish(request: PlanRequest, frequencies: Mapping[str, int], stats: Stats) -> Plan:
@@ -161,15 +189,19 @@ def _spread_over_members(grid: Grid, places: Sequence[tuple[int, int]]) -> dict[
 def _drop_what_fails(request: PlanRequest, frequencies: dict[str, int]) -> None:
     """The last gate: whatever the exact check rejects is taken out, least important first."""
     placed = [r for r in request.requests if r.id in frequencies]
-    while (worst := _most_in_conflict(request, frequencies, placed)) is not None:
+    while (worst := most_in_conflict(request, frequencies, placed)) is not None:
         del frequencies[worst.id]
 
 
 __all__ = [
     "Assignment",
+    "Best",
     "Lane",
+    "Mended",
+    "Move",
     "Plan",
     "Stats",
+    "Swap",
     "Unplaced",
     "assess",
     "carriers_of",
@@ -180,5 +212,6 @@ __all__ = [
     "lane",
     "lanes",
     "mend",
+    "swap_spares",
     "tuning_faults",
 ]

@@ -125,6 +125,12 @@ class Grid:
         """Steps on either side that a strict distance excludes; -1 when the rule is off."""
         return (distance_hz - 1 + error_hz) // self.unit if distance_hz > 0 else -1
 
+    def widest_reach(self) -> int:
+        """Steps that any product rule can reach at most, rounding included."""
+        guards = [self.profile(t).guard(k) for t in range(len(self.tags)) for k in (*_TWO_SIGNAL, "3T3O")]
+        errors = 4 * max((t.error_hz for t in self.tags), default=0)
+        return max(0, self.reach(max(guards, default=0), errors)) + 1
+
     def spacing_reach(self, a: int, b: int) -> int:
         wide = max(self.profile(a).spacing_hz, self.profile(b).spacing_hz)
         return self.reach(wide, self.tags[a].error_hz + self.tags[b].error_hz)

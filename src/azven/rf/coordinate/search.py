@@ -9,13 +9,18 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from math import log2
 
+import numpy as np
+from numpy.typing import NDArray
+
 from azven.rf.coordinate import sidon
-from azven.rf.coordinate.grid import Grid, Kind
+from azven.rf.coordinate.grid import Grid, Kind, to_array
 from azven.rf.coordinate.state import Rules, State, build
 
 WORK = {1: 1_500, 2: 20_000, 3: 400_000, 4: 1_000_000, 5: 4_000_000}
 _BEAM = {1: (1, 4), 2: (2, 16), 3: (4, 25, 100), 4: (8, 50, 200), 5: (8, 50, 300)}
-_SETS = {1: 8, 2: 80, 3: 1_500, 4: 3_000, 5: 10_000}
+_SETS = {1: 4, 2: 40, 3: 400, 4: 800, 5: 2_000}
+_FILLED = {1: 1, 2: 2, 3: 8, 4: 16, 5: 40}
+Steps = NDArray[np.bool_]
 _OPEN_SHARE, _OPEN_HZ = 0.8, 80_000_000
 _MOST_DROPPED = 60
 _BEAM_SHARE = 0.5
@@ -66,7 +71,7 @@ class Node:
 class Search:
     """One coordination. `best` is always a complete answer: kind and step of everything placed."""
 
-    def __init__(self, grid: Grid, effort: Effort, on_better: Callable[[Sequence[int]], None] | None = None) -> None:
+    def __init__(self, grid: Grid, effort: Effort, on_better: Callable[["Search"], None] | None = None) -> None:
         self.grid, self.effort = grid, effort
         self.rules = Rules(grid)
         self.random = random.Random(grid.request.seed)
@@ -113,7 +118,7 @@ class Search:
         better = node.counts > self.best_counts
         self.best, self.best_counts = node.places, node.counts
         if better and self._on_better:
-            self._on_better(node.counts)
+            self._on_better(self)
         return True
 
     # -- building blocks ---------------------------------------------------------------------------
@@ -231,32 +236,35 @@ class Search:
         span = free.bit_length() - lowest
         if free.bit_count() < _OPEN_SHARE * span or free.bit_count() * self.grid.unit < _OPEN_HZ:
             return False
-        tries = _SETS[self.grid.request.effort]
-        apart = self.rules.spacing[shape.tag][shape.tag] // unit + 1
+        spacing = self.rules.spacing[shape.tag][shape.tag]
         need = self.grid.need_of[shape.tag]
-        third = self.rules.pair_rule((need, need, need))[0]
-        sets = sidon.best_sets(span // unit, apart, (third or (0,))[0] // unit, max(tries // 25, 4))
-        laid = [self._lay(kind, free, lowest, span, unit, *sets[i % len(sets)]) for i in range(tries)] if sets else []
-        for kept in sorted(laid, key=len, reverse=True)[: max(tries // 100, 1)]:
+        third = (self.rules.pair_rule((need, need, need))[0] or (0,))[0]
+        effort = self.grid.request.effort
+        sets = sidon.windows(span // unit, spacing // unit + 1, third // unit, _SETS[effort])
+        open_steps = to_array(free >> lowest, span)
+        laid = [self._lay(kind, lowest, open_steps, unit, found, spacing, third) for found in sets]
+        for kept in sorted(laid, key=len, reverse=True)[: _FILLED[effort]]:
             if not self._finished():
                 self._offer(self._beam(self._start(kept), self._demand(kept), 20, 20))
         return bool(sets)
 
     def _lay(
-        self, kind: int, free: int, lowest: int, span: int, unit: int, modulus: int, residues: list[int]
+        self, kind: int, lowest: int, open_steps: Steps, unit: int, members: Sequence[int], spacing: int, third: int
     ) -> list[tuple[int, int]]:
-        """A Sidon set, shifted at random, as far as its members are free in turn."""
+        """A Sidon set where most of it is open, without the members that the other rules forbid."""
         if self.effort.over:
             return []
         shape = self.grid.kinds[kind]
-        shift, offset = self.random.randrange(modulus), self.random.randrange(unit)
+        steps = np.array(members, np.int64) * unit
+        offsets = np.arange(max(len(open_steps) - int(steps[-1]), 1))
+        inside = np.minimum(offsets[:, None] + steps[None, :], len(open_steps) - 1)
+        offset = int(np.argmax(open_steps[inside].sum(axis=1)))
+        chosen = sidon.thinned(steps[open_steps[inside[offset]]], spacing, third)
         state = self.root.copy()
         kept: list[tuple[int, int]] = []
-        for s in sorted((r + shift) % modulus for r in residues):
-            x = lowest + offset + unit * s
-            if s * unit < span and free >> x & 1 and not state.closed[shape.tag] >> x & 1:
-                if len(kept) == len(shape.members):
-                    break
+        for step in chosen.tolist():
+            x = lowest + offset + step
+            if not state.closed[shape.tag] >> x & 1 and len(kept) < len(shape.members):
                 state.add(shape.tag, x)
                 kept.append((kind, x))
         self.effort.spend(len(kept))

@@ -1,35 +1,122 @@
 """Sidon sets: integers whose pairwise sums all differ, so that no third-order product falls on a member.
 
-Ruzsa's construction (I. Ruzsa, Solving a linear equation in a set of integers I, Acta Arithmetica 1993)
-gives p − 1 residues modulo p(p − 1) for every prime p; multiplied by a unit and shifted they stay a Sidon set.
+Three constructions, each for every prime p: Ruzsa's p − 1 residues modulo p(p − 1) (Solving a linear equation in a
+set of integers I, Acta Arithmetica 1993), the p of Bose and Chowla modulo p² − 1 (Theorems in the additive theory of
+numbers, Comment. Math. Helv. 1962) and Singer's p + 1 modulo p² + p + 1 (A theorem in finite projective geometry,
+Trans. AMS 1938). Multiplied by a unit and shifted they stay Sidon sets.
 """
 
+from collections.abc import Callable, Iterator
+from itertools import product
 from math import gcd, isqrt
 
 import numpy as np
+from numpy.typing import NDArray
+
+Ints = NDArray[np.int64]
 
 
 def is_prime(n: int) -> bool:
     return n > 1 and all(n % d for d in range(2, isqrt(n) + 1))
 
 
-def ruzsa(p: int) -> list[int]:
-    """The p − 1 residues for a prime p; ValueError for another number."""
+def _need_prime(p: int) -> None:
     if not is_prime(p):
         raise ValueError(f"{p} is not a prime")
-    root = _primitive_root(p)
+
+
+def ruzsa(p: int) -> list[int]:
+    """The p − 1 residues modulo p(p − 1) for a prime p; ValueError for another number."""
+    _need_prime(p)
+    root = next(g for g in range(1, p) if all(pow(g, (p - 1) // d, p) != 1 for d in _factors(p - 1)))
     return [(p * i - (p - 1) * pow(root, i, p)) % (p * (p - 1)) for i in range(1, p)]
 
 
-def _primitive_root(p: int) -> int:
-    """Least generator of the multiplicative group modulo a prime."""
-    factors = [d for d in range(2, p) if (p - 1) % d == 0 and is_prime(d)]
-    return next(g for g in range(1, p) if all(pow(g, (p - 1) // d, p) != 1 for d in factors))
+def bose(p: int) -> list[int]:
+    """The p residues modulo p² − 1 for a prime p: exponents a with gᵃ − g in the prime field, g a root of GF(p²)."""
+    return _exponents(p, 2)
 
 
-def primes_for(span: int) -> list[int]:
-    """Primes whose modulus p(p − 1) lies from a little under `span` to a quarter over it."""
-    return [p for p in range(3, isqrt(2 * span) + 3) if is_prime(p) and 0.85 * span <= p * (p - 1) <= 1.25 * span]
+def singer(p: int) -> list[int]:
+    """The p + 1 residues modulo p² + p + 1 for a prime p: exponents, and 0, of the line 1, g in GF(p³)."""
+    modulus = p * p + p + 1
+    return sorted({0} | {e % modulus for e in _exponents(p, 3)})
+
+
+def _exponents(p: int, degree: int) -> list[int]:
+    """Exponents a of a primitive element g of GF(p^degree) with gᵃ = g + c, c in the prime field."""
+    _need_prime(p)
+    for low in _polynomials(p, degree):
+        found = _walk(p, low)
+        if found is not None:
+            return found
+    raise ValueError(f"no primitive polynomial of degree {degree} modulo {p}")
+
+
+def _polynomials(p: int, degree: int) -> Iterator[tuple[int, ...]]:
+    """Coefficients (c0, c1, …) of x^degree = c0 + c1·x + …, those with few terms first."""
+    tails = product(range(p), repeat=degree - 1)
+    return ((c0, *reversed(tail)) for tail in tails for c0 in range(1, p))
+
+
+def _walk(p: int, low: tuple[int, ...]) -> list[int] | None:
+    """The exponents wanted if x is primitive modulo the polynomial, else None."""
+    degree, order = len(low), p ** len(low) - 1
+    if not _is_one(p, low, order) or any(_is_one(p, low, order // d) for d in _factors(order)):
+        return None
+    element = [1] + [0] * (degree - 1)
+    wanted: list[int] = []
+    for exponent in range(order):
+        if element[1] == 1 and not any(element[2:]):
+            wanted.append(exponent)
+        top = element[-1]
+        element = [top * low[0] % p] + [(element[i - 1] + top * low[i]) % p for i in range(1, degree)]
+    return wanted
+
+
+def _is_one(p: int, low: tuple[int, ...], exponent: int) -> bool:
+    """Whether x to a power is 1 modulo the polynomial."""
+    degree = len(low)
+    result, base = [1] + [0] * (degree - 1), [0, 1] + [0] * (degree - 2)
+    while exponent:
+        if exponent & 1:
+            result = _times(p, low, result, base)
+        base = _times(p, low, base, base)
+        exponent >>= 1
+    return result == [1] + [0] * (degree - 1)
+
+
+def _times(p: int, low: tuple[int, ...], a: list[int], b: list[int]) -> list[int]:
+    degree = len(low)
+    out = [0] * (2 * degree - 1)
+    for i, x in enumerate(a):
+        for j, y in enumerate(b):
+            out[i + j] += x * y
+    for k in range(2 * degree - 2, degree - 1, -1):
+        top = out[k]
+        for i, c in enumerate(low):
+            out[k - degree + i] += top * c
+    return [x % p for x in out[:degree]]
+
+
+def _factors(n: int) -> list[int]:
+    """Prime factors, each once."""
+    out, d = [], 2
+    while d * d <= n:
+        if n % d == 0:
+            out.append(d)
+            while n % d == 0:
+                n //= d
+        d += 1
+    return [*out, n] if n > 1 else out
+
+
+FAMILIES: tuple[tuple[Callable[[int], list[int]], Callable[[int], int]], ...] = (
+    (ruzsa, lambda p: p * (p - 1)),
+    (bose, lambda p: p * p - 1),
+    (singer, lambda p: p * p + p + 1),
+)
+"""Construction and modulus."""
 
 
 def units(modulus: int) -> list[int]:
@@ -37,26 +124,62 @@ def units(modulus: int) -> list[int]:
     return [m for m in range(1, modulus) if gcd(m, modulus) == 1]
 
 
-def crowding(residues: list[int], modulus: int, spacing: int, reach: int) -> int:
-    """How many neighbours stand closer than `spacing`, and how many 2a − b fall within `reach` of a member.
+def windows(span: int, spacing: int, reach: int, keep: int, families: int = 3) -> list[list[int]]:
+    """The `keep` stretches of Sidon sets that fit in `span` with most members left, each ascending from 0.
 
-    The fewer, the more members of the set survive other rules than the one it was made for.
+    Over all moduli from a little under `span` to a third over it, all multipliers and all places to begin. Members
+    are counted lost where neighbours stand closer than `spacing` or 2a − b falls within `reach` of a member.
     """
-    x = np.sort(np.array(residues, np.int64))
-    close = int(np.count_nonzero(np.diff(x) < spacing))
-    away = np.sort(np.abs(x[:, None] - x[None, :]), axis=1)
-    return close + int(np.count_nonzero(np.diff(away, axis=1) <= reach))
-
-
-def best_sets(span: int, spacing: int, reach: int, keep: int) -> list[tuple[int, list[int]]]:
-    """The `keep` Sidon sets with most members left in a window of `span`, as (modulus, residues), best first."""
     scored: list[tuple[float, int, list[int]]] = []
-    for p in primes_for(span):
-        modulus = p * (p - 1)
-        base = ruzsa(p)
-        for m in units(modulus):
-            residues = [m * r % modulus for r in base]
-            lost = crowding(residues, modulus, spacing, reach)
-            scored.append((min(span / modulus, 1.0) * (p - 1 - lost), modulus, residues))
-    scored.sort(key=lambda item: -item[0])
-    return [(modulus, residues) for _, modulus, residues in scored[:keep]]
+    for make, modulus_of in FAMILIES[:families]:
+        for p in range(3, isqrt(2 * span) + 3):
+            modulus = modulus_of(p)
+            if not (is_prime(p) and 0.85 * span <= modulus <= 1.33 * span):
+                continue
+            base = np.array(make(p), np.int64)
+            for m in units(modulus):
+                if 2 * m > modulus:  # the mirror image of one seen before
+                    break
+                score, found = _best_window(np.sort(m * base % modulus), modulus, span, spacing, reach)
+                scored.append((score, len(scored), found))
+    scored.sort(key=lambda item: (-item[0], item[1]))
+    return [found for _, _, found in scored[:keep]]
+
+
+def _best_window(members: Ints, modulus: int, span: int, spacing: int, reach: int) -> tuple[float, list[int]]:
+    """The stretch of a cyclic set with most members left, and how many."""
+    n = len(members)
+    twice = np.concatenate([members, members + modulus])
+    ends = np.searchsorted(twice, members + span, side="left")
+    close = np.concatenate([[0], np.cumsum(np.diff(twice) < spacing)])
+    lost = close[np.maximum(ends - 1, 0)] - close[np.arange(n)]
+    away = np.sort(np.abs(twice[:, None] - twice[None, n // 2 : n // 2 + n]), axis=0)
+    crowded = float(np.count_nonzero(np.diff(away, axis=0) <= reach)) / 2
+    counts = ends - np.arange(n) - lost
+    best = int(np.argmax(counts))
+    stretch = twice[best : ends[best]]
+    return float(counts[best]) - crowded * span / modulus / 2, (stretch - stretch[0]).tolist()
+
+
+def thinned(steps: Ints, spacing: int, reach: int) -> Ints:
+    """Members (n,) left when whoever stands in most of the forbidden pairs and triples is taken out in turn.
+
+    Forbidden: two members no more than `spacing` apart, and 2a − b no more than `reach` from a third.
+    """
+    steps = np.sort(steps)
+    apart = np.abs(steps[:, None] - steps[None, :])
+    np.fill_diagonal(apart, np.iinfo(np.int64).max)
+    centre, left, right = np.nonzero(
+        np.abs(2 * steps[:, None, None] - steps[None, :, None] - steps[None, None, :]) <= reach
+    )
+    real = (left < right) & (centre != left) & (centre != right) & (reach >= 0)
+    triples = np.stack([centre[real], left[real], right[real]], axis=1)
+    alive = np.ones(len(steps), bool)
+    while True:
+        standing = triples[alive[triples].all(axis=1)]
+        count = np.bincount(standing.ravel(), minlength=len(steps))
+        harm = ((apart <= spacing) & alive[None, :]).sum(axis=1)
+        total = np.where(alive, count + 3 * harm, 0)
+        if not total.any():
+            return np.asarray(steps[alive])
+        alive[int(np.argmax(total))] = False

@@ -33,6 +33,8 @@ class Rules:
         n = len(grid.tags)
         self.searched_groups = sorted({grid.group_of[f] for f in grid.searched})
         self.all_steps = (1 << grid.width) - 1
+        self.pad = grid.widest_reach()
+        """Steps kept below the raster while shifting: a product just under it still closes its lowest steps."""
         self.spacing = [[grid.spacing_reach(a, b) for b in range(n)] for a in range(n)]
         self.pairs_matter = any(grid.active(k) for k in ("2T3O", "2T5O", "2T7O", "2T9O"))
         self.triples_matter = grid.active("3T3O")
@@ -72,15 +74,16 @@ class Ladder(NamedTuple):
 class _Shifts:
     """2T3O of x with all carriers of a tag at once: f at 2x − y, at 2y − x, and in the middle of both."""
 
-    def __init__(self) -> None:
+    def __init__(self, pad: int) -> None:
+        self._pad = pad
         self._around: dict[int, int] = {}
         self._middle: dict[int, int] = {}
         self._between: dict[int, int] = {}
 
     def collect(self, ladder: Ladder, x: int, width: int, reaches: tuple[int, int, int]) -> None:
         beyond, behind, middle = reaches
-        self._put(self._around, beyond, ladder.reverse << 2 * x >> width)
-        self._put(self._around, behind, ladder.double >> x)
+        self._put(self._around, beyond, ladder.reverse << (2 * x + self._pad) >> width)
+        self._put(self._around, behind, ladder.double << self._pad >> x)
         k = x >> 1
         if x & 1:
             self._put(self._middle, middle, ladder.odd << (k + 1))
@@ -97,7 +100,7 @@ class _Shifts:
     def closed(self) -> int:
         out = 0
         for r, bits in self._around.items():
-            out |= widen(bits, r) >> r if r else bits
+            out |= widen(bits, r) >> (r + self._pad)
         for r, bits in self._middle.items():  # |2f − s| ≤ r around a whole step
             out |= widen(bits, r // 2) >> r // 2
         for r, bits in self._between.items():  # the same around a half step
@@ -196,7 +199,7 @@ class State:
         for f in grid.searched:
             if not grid.mixes[f][tag]:
                 continue
-            shifted = _Shifts()
+            shifted = _Shifts(rules.pad)
             closed = 0
             for other, places in self.placed.items():
                 if not (grid.mixes[f][other] and grid.mixes[tag][other]):
@@ -226,7 +229,8 @@ class State:
         mixes, width, gx = grid.group_mixes, grid.width, grid.group_of[tag]
         searched = [g for g in self.rules.searched_groups if mixes[gx][g]]
         moved: dict[int, dict[Levels, int]] = {g: {} for g in searched}
-        for sets, up, down in ((self.differences, x, width), (self.sums, 0, x)):
+        pad = self.rules.pad
+        for sets, up, down in ((self.differences, x + pad, width), (self.sums, pad, x)):
             for (j, k, levels), bits in sets.items():
                 if not (mixes[gx][j] and mixes[gx][k]):
                     continue
@@ -252,7 +256,7 @@ class State:
                 by_reach[r] = by_reach.get(r, 0) | bits
         out = 0
         for r, bits in by_reach.items():
-            out |= widen(bits, r) >> r if r else bits
+            out |= widen(bits, r) >> (r + self.rules.pad)
         return out
 
     def _remember_pairs(self, tag: int, x: int) -> None:

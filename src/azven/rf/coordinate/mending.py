@@ -1,0 +1,180 @@
+"""Mending with least change: as few links moved as possible, the least important first, and why each moved."""
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from itertools import islice
+
+from azven.rf.coordinate.lanes import lane
+from azven.rf.coordinate.plan import Plan, carriers_of, conflicts, describe, tuning_faults
+from azven.rf.products import Clash, Situation, involvement
+from azven.rf.request import PlanRequest, Request
+
+Coordinate = Callable[[PlanRequest], Plan]
+_CONFLICTS_AT_MOST = 400
+_NODES_AT_MOST = 20_000
+_SETS_AT_MOST = 8
+_MORE_MOVERS_AT_MOST = 12
+_OUT_OF_PLACE = 1 << 40
+
+
+@dataclass(frozen=True)
+class Move:
+    """A link that had to move [Hz], or lost its place (`to_hz` None), and the rule it broke where it stood."""
+
+    id: str
+    from_hz: int
+    to_hz: int | None
+    why: str
+
+
+@dataclass(frozen=True)
+class Broken:
+    """A broken rule: who of the movable links takes part, and the line that describes it."""
+
+    movers: frozenset[str]
+    line: str
+
+
+def least_change(
+    request: PlanRequest, current: Mapping[str, int], fixed: Sequence[str], coordinate: Coordinate
+) -> tuple[dict[str, int], tuple[Move, ...], Plan | None]:
+    """Frequencies (id → Hz) after mending, what moved and why, and the last search that was needed.
+
+    Of the sets of links whose leaving ends every conflict the smallest are tried, those of the least important
+    links first. Where none finds new places for all, one more link at a time is moved to make room.
+    """
+    wishes = {r.id: r for r in request.requests}
+    stands = {name: current[name] for name in wishes if name in current}
+    movable = [r for r in request.requests if r.id in stands and r.id not in fixed]
+    found = broken_rules(request, stands, {r.id for r in movable})
+    best: tuple[int, dict[str, int], Plan] | None = None
+    for leaving in sets_to_move(request, stands, found, movable):
+        best = _better(best, _placed_anew(request, stands, leaving, coordinate))
+        if best[0] == 0:
+            break
+    if best is None or best[0]:
+        best = _with_more_movers(request, stands, movable, best, coordinate)
+    if best is None:
+        return stands, (), None
+    after = _put_back(request, stands, best[1])
+    moves = tuple(
+        Move(r.id, stands[r.id], after.get(r.id), _why(r.id, found)) for r in movable if after.get(r.id) != stands[r.id]
+    )
+    return after, moves, best[2]
+
+
+def broken_rules(request: PlanRequest, stands: Mapping[str, int], movable: set[str]) -> list[Broken]:
+    """Conflicts and tuning faults that some movable link can end by leaving."""
+    out = [Broken(frozenset({line.split(": ")[0]}), line) for line in tuning_faults(request, dict(stands))]
+    for item in conflicts(request, dict(stands))[0]:
+        members = item.ids if isinstance(item, Clash) else (item.victim, *item.sources)
+        out.append(Broken(frozenset(members), describe(item)))
+    return [Broken(b.movers & movable, b.line) for b in out if b.movers & movable]
+
+
+def sets_to_move(
+    request: PlanRequest, stands: Mapping[str, int], found: Sequence[Broken], movable: Sequence[Request]
+) -> list[frozenset[str]]:
+    """Sets of links that together end every conflict: the smallest, least important links first."""
+    if len(found) > _CONFLICTS_AT_MOST:
+        return [_greedy(request, stands, movable)]
+    rank = {r.id: (r.priority, i) for i, r in enumerate(movable)}
+    groups = sorted({b.movers for b in found}, key=lambda g: (len(g), sorted(g)))
+    nodes = [0]
+    for size in range(len(movable) + 1):
+        sets = set(islice(_hitting(groups, size, frozenset(), rank, nodes), 10 * _SETS_AT_MOST))
+        if sets:
+            by_importance = sorted(sets, key=lambda s: [rank[n] for n in sorted(s, key=rank.__getitem__)], reverse=True)
+            return by_importance[:_SETS_AT_MOST]
+        if nodes[0] > _NODES_AT_MOST:
+            break
+    return [_greedy(request, stands, movable)]
+
+
+def _hitting(
+    groups: Sequence[frozenset[str]], size: int, chosen: frozenset[str], rank: Mapping[str, tuple[int, int]],
+    nodes: list[int],
+) -> Iterator[frozenset[str]]:  # fmt: skip
+    nodes[0] += 1
+    open_group = next((g for g in groups if not g & chosen), None)
+    if open_group is None:
+        yield chosen
+    elif size and nodes[0] <= _NODES_AT_MOST:
+        for name in sorted(open_group, key=rank.__getitem__, reverse=True):
+            yield from _hitting(groups, size - 1, chosen | {name}, rank, nodes)
+
+
+def _greedy(request: PlanRequest, stands: Mapping[str, int], movable: Sequence[Request]) -> frozenset[str]:
+    """Take out whoever is in most conflicts until none is left."""
+    kept = dict(stands)
+    while (worst := most_in_conflict(request, kept, movable)) is not None:
+        del kept[worst.id]
+    return frozenset(stands) - frozenset(kept)
+
+
+def most_in_conflict(request: PlanRequest, kept: Mapping[str, int], movable: Sequence[Request]) -> Request | None:
+    """The movable link that takes part in most conflicts; of equal ones the least important, then the last."""
+    situation = Situation(carriers_of(request, dict(kept)), request.profiles, request.relations)
+    score = dict(zip(situation.ids, involvement(situation).tolist(), strict=True))
+    for line in tuning_faults(request, dict(kept)):
+        score[line.split(": ")[0]] += _OUT_OF_PLACE
+    candidates = [(score[r.id], r.priority, i, r) for i, r in enumerate(movable) if score.get(r.id)]
+    return max(candidates, key=lambda c: c[:3])[3] if candidates else None
+
+
+Outcome = tuple[int, dict[str, int], Plan]
+"""How many that stood have no place now, frequencies, the search."""
+
+
+def _better(best: Outcome | None, new: Outcome) -> Outcome:
+    return new if best is None or new[0] < best[0] else best
+
+
+def _placed_anew(
+    request: PlanRequest, stands: Mapping[str, int], leaving: frozenset[str], coordinate: Coordinate
+) -> Outcome:
+    """The leaving links, and those that had no frequency, placed beside everybody else."""
+    kept = {n: f for n, f in stands.items() if n not in leaving}
+    given = [r.at(kept[r.id]) for r in request.requests if r.id in kept]
+    rest = tuple(r for r in request.requests if r.id not in kept)
+    plan = coordinate(replace(request, carriers=(*request.carriers, *given), requests=rest))
+    frequencies = kept | {a.id: a.freq_hz for a in plan.assignments}
+    return sum(n not in frequencies for n in stands), frequencies, plan
+
+
+def _with_more_movers(
+    request: PlanRequest, stands: Mapping[str, int], movable: Sequence[Request], best: Outcome | None,
+    coordinate: Coordinate,
+) -> Outcome | None:  # fmt: skip
+    """One more link moved, least important first, if that gives everybody who stood a place again."""
+    if best is None:
+        return None
+    lost = [r for r in movable if r.id not in best[1]]
+    still = [r for r in movable if best[1].get(r.id) == stands[r.id] and r.priority >= lost[0].priority]
+    moved = frozenset(r.id for r in movable if best[1].get(r.id) != stands[r.id])
+    for extra in sorted(still, key=lambda r: -r.priority)[:_MORE_MOVERS_AT_MOST]:
+        without = {n: f for n, f in best[1].items() if n != extra.id}
+        if len(lane(request, lost[0], carriers_of(request, without)).free):
+            best = _better(best, _placed_anew(request, stands, moved | {extra.id}, coordinate))
+            if best[0] == 0:
+                break
+    return best
+
+
+def _put_back(request: PlanRequest, stands: Mapping[str, int], after: Mapping[str, int]) -> dict[str, int]:
+    """Whoever can stand where it stood, now that others have left, goes back; the most important first."""
+    out = dict(after)
+    moved = [r for r in request.requests if r.id in stands and out.get(r.id) != stands[r.id]]
+    for r in sorted(moved, key=lambda r: r.priority):
+        tried = {**out, r.id: stands[r.id]}
+        if not tuning_faults(request, {r.id: stands[r.id]}) and not conflicts(request, tried)[0]:
+            out = tried
+    return out
+
+
+def _why(name: str, found: Sequence[Broken]) -> str:
+    lines = [b.line for b in found if name in b.movers]
+    if not lines:
+        return "makes room for another link"
+    more = f" (and {len(lines) - 1} more)" if len(lines) > 1 else ""
+    return lines[0] + more
