@@ -23,13 +23,16 @@ def upgrade(engine: sa.Engine, path: Path) -> None:
     Foreign keys are off while tables are rebuilt, or a rebuilt parent would take its children along.
     """
     with engine.connect() as connection:
-        connection.exec_driver_sql("PRAGMA foreign_keys = OFF")
-        connection.rollback()
+        _foreign_keys(connection, "OFF")
         try:
             with connection.execution_options(writes=True).begin():
                 command.upgrade(configuration(connection), "head")
                 if connection.exec_driver_sql("PRAGMA foreign_key_check").fetchall():
                     raise BookError(f"{path} could not be brought up to date; it was left as it is.")
         finally:
-            connection.exec_driver_sql("PRAGMA foreign_keys = ON")
-            connection.rollback()
+            _foreign_keys(connection, "ON")
+
+
+def _foreign_keys(connection: sa.Connection, state: str) -> None:
+    """On the driver's own cursor: inside a transaction SQLite ignores this pragma without a word."""
+    connection.connection.cursor().execute(f"PRAGMA foreign_keys = {state}")

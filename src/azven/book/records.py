@@ -15,6 +15,11 @@ USE_CLASSES = ("quiet", "usable")
 RELATIONS = ("together", "near", "apart")
 HEARS = ("everyone", "in-ears", "receivers")
 NEIGHBOUR_KINDS = ("neighbour", "avoid", "ours")
+SCHOOLS = ("spacing", "both", "level")
+PERMIT_KINDS = ("licence", "override")
+AREA_KINDS = ("stage", "audience", "backstage")
+MOUNT_KINDS = ("wall", "truss", "mast", "stand")
+ANTENNA_ROLES = ("receive", "transmit")
 
 EPOCH = datetime(2000, 1, 1, tzinfo=UTC)
 
@@ -37,19 +42,34 @@ class Region(Record):
 
 @dataclass(frozen=True, kw_only=True)
 class Site(Record):
+    """A venue. `thresholds` are the user's own limits of spectrum classes; `tv_guard_hz` is kept free beside
+    taken channels on top of half the emission width."""
+
     name: str
     region_id: int | None = None
     note: str = ""
+    tv_guard_hz: int = 0
+    thresholds: dict[str, Any] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, kw_only=True)
 class Zone(Record):
-    """A room or ground of a site, in which transmitters and receivers hear one another."""
+    """A room or ground of a site, in which transmitters and receivers hear one another.
+
+    `near_m`, `far_m`: nearest and farthest transmitter from the antenna; `between_m`: transmitters from one another;
+    `exponent`: N of the indoor path; `shape`: corners (x, y) [m] in the site's plan, `height_m` to the ceiling.
+    """
 
     site_id: int
     name: str
     position: int = 0
     note: str = ""
+    near_m: float = 5.0
+    far_m: float = 30.0
+    between_m: float = 2.0
+    exponent: float = 20.0
+    shape: tuple[tuple[float, float], ...] = ()
+    height_m: float = 6.0
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -75,6 +95,7 @@ class Neighbour(Record):
     mixes: bool = False
     contact: str = ""
     note: str = ""
+    hours: str = ""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -108,7 +129,11 @@ class Trace(Record):
 
 @dataclass(frozen=True, kw_only=True)
 class Model(Record):
-    """A kind of equipment. `bands` are (name, low Hz, high Hz); `guard_hz` are the balanced guards."""
+    """A kind of equipment. `bands` are (name, low Hz, high Hz); `guard_hz` are the balanced guards.
+
+    For levels: `needed_db` carrier to interference, the receiver's `nf_db` and `iip3_dbm`, and what the body and the
+    antenna of the transmitter (for in-ears: of the worn receiver) cost and bring.
+    """
 
     name: str
     service: str
@@ -120,6 +145,11 @@ class Model(Record):
     spacing_hz: int = 350_000
     guard_hz: dict[str, int] = field(default_factory=dict)
     builtin: bool = False
+    needed_db: float = 20.0
+    nf_db: float = 8.0
+    iip3_dbm: float = 5.0
+    body_db: float = 10.0
+    gain_dbi: float = 0.0
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -142,6 +172,7 @@ class Show(Record):
     name: str
     density: int = 1
     note: str = ""
+    school: str = "spacing"
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -190,3 +221,102 @@ class Assignment(Record):
     link_id: int
     freq_hz: int
     locked: bool = False
+
+
+@dataclass(frozen=True, kw_only=True)
+class KeptPlan(Record):
+    """A plan as it was adopted: frequencies [Hz] by link name, and what it was made from."""
+
+    show_id: int
+    title: str
+    made_at: datetime = EPOCH
+    made_by: str = ""
+    school: str = "spacing"
+    density: int = 1
+    frequencies: dict[str, int] = field(default_factory=dict)
+    inputs: dict[str, str] = field(default_factory=dict)
+    made_from: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, kw_only=True)
+class Permit(Record):
+    """A licence with its own range and cap, or a recorded decision to plan outside permission."""
+
+    site_id: int
+    name: str
+    kind: str = "licence"
+    low_hz: int = 0
+    high_hz: int = 0
+    power_mw: float | None = None
+    starts_at: datetime | None = None
+    ends_at: datetime | None = None
+    note: str = ""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Wall(Record):
+    """A straight wall of the site's plan [m]; `loss_db` stands in for the material's planning value."""
+
+    site_id: int
+    x1_m: float
+    y1_m: float
+    x2_m: float
+    y2_m: float
+    material: str = "brick"
+    loss_db: float | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class Area(Record):
+    """A part of a room with its corners [m]: stage, audience, backstage."""
+
+    zone_id: int
+    kind: str
+    name: str
+    shape: tuple[tuple[float, float], ...] = ()
+
+
+@dataclass(frozen=True, kw_only=True)
+class Mount(Record):
+    """A place where an antenna may be mounted [m]."""
+
+    zone_id: int
+    name: str
+    kind: str
+    x_m: float
+    y_m: float
+    z_m: float
+
+
+@dataclass(frozen=True, kw_only=True)
+class Antenna(Record):
+    """An antenna that stands somewhere [m, °]; `layout` names the placement it belongs to."""
+
+    zone_id: int
+    name: str
+    layout: str = "A"
+    role: str = "receive"
+    side: str = "A"
+    kind: str = "beam"
+    gain_dbi: float = 6.5
+    beamwidth_deg: float = 100.0
+    front_back_db: float = 15.0
+    polarisation: str = "linear"
+    psi_deg: float = 0.0
+    x_m: float = 0.0
+    y_m: float = 0.0
+    z_m: float = 3.0
+    azimuth_deg: float = 0.0
+    tilt_deg: float = 0.0
+    power_dbm: float = 17.0
+    carriers: int = 1
+
+
+@dataclass(frozen=True, kw_only=True)
+class Design(Record):
+    """An antenna system: `document` is an `azven-chain` design."""
+
+    site_id: int
+    name: str
+    document: dict[str, Any] = field(default_factory=dict)
+    note: str = ""

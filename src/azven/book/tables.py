@@ -15,8 +15,8 @@ from azven.book import records as r
 R = TypeVar("R", bound=r.Record)
 APPLICATION_ID = 0x417A7665
 """SQLite's application_id of a book: the letters Azve."""
-REVISION = "0001"
-REVISIONS = ("0001",)
+REVISION = "0002"
+REVISIONS = ("0001", "0002")
 """Every revision that this version of Azven knows, oldest first."""
 
 metadata = sa.MetaData(
@@ -117,8 +117,14 @@ T, N, F, B = sa.Text(), sa.Integer(), sa.Float(), sa.Boolean()
 
 TABLES: dict[type[r.Record], sa.Table] = {
     r.Region: _table("region", _col("key", T), _col("title", T), _col("dated", T), _col("document", Json())),
-    r.Site: _table("site", _col("name", T), _to("region_id>region", required=False), _col("note", T)),
-    r.Zone: _table("zone", _to("site_id>site"), _col("name", T), _col("position", N), _col("note", T)),
+    r.Site: _table(
+        "site", _col("name", T), _to("region_id>region", required=False), _col("note", T),
+        _col("tv_guard_hz", HERTZ), _col("thresholds", Json()),
+    ),
+    r.Zone: _table(
+        "zone", _to("site_id>site"), _col("name", T), _col("position", N), _col("note", T), _col("near_m", F),
+        _col("far_m", F), _col("between_m", F), _col("exponent", F), _col("shape", Json()), _col("height_m", F),
+    ),
     r.Relation: _table(
         "relation", _to("zone_a_id>zone"), _to("zone_b_id>zone"),
         _col("relation", _choice("relation", r.RELATIONS)), _col("wall_loss_db", F, required=False),
@@ -126,7 +132,7 @@ TABLES: dict[type[r.Record], sa.Table] = {
     r.Neighbour: _table(
         "neighbour", _to("site_id>site"), _col("name", T), _col("freq_hz", HERTZ), _to("zone_id>zone", required=False),
         _col("kind", _choice("kind", r.NEIGHBOUR_KINDS)), _col("spacing_hz", HERTZ), _col("mixes", B),
-        _col("contact", T), _col("note", T),
+        _col("contact", T), _col("note", T), _col("hours", T),
     ),
     r.Sweep: _table(
         "sweep", _to("site_id>site"), _col("taken_at", Utc()), _col("place", T), _col("antenna", T), _col("rbw_hz", F),
@@ -137,13 +143,17 @@ TABLES: dict[type[r.Record], sa.Table] = {
     r.Model: _table(
         "model", _col("name", T), _col("service", _choice("service", r.SERVICES)), _col("bands", Json()),
         _col("step_hz", HERTZ), _col("bandwidth_hz", HERTZ), _col("power_mw", F), _col("modulation", T),
-        _col("spacing_hz", HERTZ), _col("guard_hz", Json()), _col("builtin", B),
+        _col("spacing_hz", HERTZ), _col("guard_hz", Json()), _col("builtin", B), _col("needed_db", F), _col("nf_db", F),
+        _col("iip3_dbm", F), _col("body_db", F), _col("gain_dbi", F),
     ),
     r.Unit: _table(
         "unit", _to("model_id>model"), _col("name", T), _col("band", T), _col("receiver_band", T), _col("channels", N),
         _to("zone_id>zone", required=False), _col("serial", T), _col("note", T),
     ),
-    r.Show: _table("show", _to("site_id>site"), _col("name", T), _col("density", N), _col("note", T)),
+    r.Show: _table(
+        "show", _to("site_id>site"), _col("name", T), _col("density", N), _col("note", T),
+        _col("school", _choice("school", r.SCHOOLS)),
+    ),
     r.Act: _table(
         "act", _to("show_id>show"), _col("name", T), _col("position", N),
         _col("starts_at", Utc(), required=False), _col("ends_at", Utc(), required=False),
@@ -160,6 +170,36 @@ TABLES: dict[type[r.Record], sa.Table] = {
     r.Assignment: _table(
         "assignment", _to("plan_id>plan"), _to("link_id>link"), _col("freq_hz", HERTZ), _col("locked", B),
     ),
+    r.KeptPlan: _table(
+        "kept_plan", _to("show_id>show"), _col("title", T), _col("made_at", Utc()), _col("made_by", T),
+        _col("school", T), _col("density", N), _col("frequencies", Json()), _col("inputs", Json()),
+        _col("made_from", Json()),
+    ),
+    r.Permit: _table(
+        "permit", _to("site_id>site"), _col("name", T), _col("kind", _choice("kind", r.PERMIT_KINDS)),
+        _col("low_hz", HERTZ), _col("high_hz", HERTZ), _col("power_mw", F, required=False),
+        _col("starts_at", Utc(), required=False), _col("ends_at", Utc(), required=False), _col("note", T),
+    ),
+    r.Wall: _table(
+        "wall", _to("site_id>site"), _col("x1_m", F), _col("y1_m", F), _col("x2_m", F), _col("y2_m", F),
+        _col("material", T), _col("loss_db", F, required=False),
+    ),
+    r.Area: _table(
+        "area", _to("zone_id>zone"), _col("kind", _choice("kind", r.AREA_KINDS)), _col("name", T),
+        _col("shape", Json()),
+    ),
+    r.Mount: _table(
+        "mount", _to("zone_id>zone"), _col("name", T), _col("kind", _choice("kind", r.MOUNT_KINDS)), _col("x_m", F),
+        _col("y_m", F), _col("z_m", F),
+    ),
+    r.Antenna: _table(
+        "antenna", _to("zone_id>zone"), _col("name", T), _col("layout", T),
+        _col("role", _choice("role", r.ANTENNA_ROLES)), _col("side", T), _col("kind", T), _col("gain_dbi", F),
+        _col("beamwidth_deg", F), _col("front_back_db", F), _col("polarisation", T), _col("psi_deg", F),
+        _col("x_m", F), _col("y_m", F), _col("z_m", F), _col("azimuth_deg", F), _col("tilt_deg", F),
+        _col("power_dbm", F), _col("carriers", N),
+    ),
+    r.Design: _table("design", _to("site_id>site"), _col("name", T), _col("document", Json()), _col("note", T)),
 }  # fmt: skip
 """Record class to table, parents before children."""
 

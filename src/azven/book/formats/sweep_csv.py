@@ -36,40 +36,41 @@ class SweepFile:
         return np.asarray(np.max(np.stack(list(self.columns.values())), axis=0))
 
 
-def write(path: Path, freq_hz: NDArray[np.int64], level_dbm: NDArray[np.float64], metadata: Mapping[str, str]) -> None:
-    """Write a sweep: `#` lines of metadata, a header, one row a bin."""
+def text(freq_hz: NDArray[np.int64], level_dbm: NDArray[np.float64], metadata: Mapping[str, str]) -> str:
+    """A sweep as text: `#` lines of metadata, a header, one row a bin."""
     out = io.StringIO()
     for key, value in metadata.items():
         out.write(f"# {key}: {' '.join(str(value).split())}\n")
     out.write("frequency_hz,level_dbm\n")
     for f, v in zip(freq_hz.tolist(), level_dbm.tolist(), strict=True):
         out.write(f"{f},{v:.2f}\n")
+    return out.getvalue()
+
+
+def write(path: Path, freq_hz: NDArray[np.int64], level_dbm: NDArray[np.float64], metadata: Mapping[str, str]) -> None:
+    """Write a sweep to a file, whole or not at all."""
     temporary = path.with_name(path.name + ".part")
-    temporary.write_text(out.getvalue(), encoding="utf-8")
+    temporary.write_text(text(freq_hz, level_dbm, metadata), encoding="utf-8")
     temporary.replace(path)
 
 
 def read(path: Path) -> SweepFile:
     """Read a sweep file; FormatError in one line when fewer than two good rows are in it."""
     try:
-        text = path.read_bytes().decode("utf-8-sig", errors="replace")
+        content = path.read_bytes().decode("utf-8-sig", errors="replace")
     except OSError as error:
         raise FormatError(f"{path}: {error.strerror}") from error
     try:
-        return parse(text)
+        return parse(content)
     except FormatError as error:
         raise FormatError(f"{path.name}: {error}") from error
 
 
-def parse(text: str) -> SweepFile:
+def parse(content: str) -> SweepFile:
     """Read a sweep from text; see the formats page for what is accepted."""
-    metadata, lines = _split_metadata(text.replace("\0", "").splitlines())
+    metadata, lines = _split_metadata(content.replace("\0", "").splitlines())
     separator = _separator([line for _, line in lines[:200]])
-    rows, header, bad = _rows(lines, separator)
-    if len(rows) < 2:
-        raise FormatError(f"fewer than two rows of numbers ({len(rows)} good, {len(bad)} bad); nothing was read")
-    table, bad_values = _finite(rows)
-    bad = sorted(bad + bad_values)
+    table, header, bad = _plain(lines, separator) or _with_care(lines, separator)
     if len(table) < 2:
         raise FormatError(f"fewer than two good rows ({len(bad)} bad); nothing was read")
     unit, inferred = _unit(header, table[:, 0])
@@ -85,6 +86,32 @@ def parse(text: str) -> SweepFile:
     names = _column_names(header, levels.shape[1])
     columns = {name: levels[:, i] for i, name in enumerate(names)}
     return SweepFile(freq, columns, metadata, unit, inferred, tuple(remarks))
+
+
+_Table = tuple[NDArray[np.float64], list[str], list[int]]
+"""Good rows (n, columns), the header's cells, line numbers of bad rows."""
+
+
+def _plain(lines: list[tuple[int, str]], separator: str | None) -> _Table | None:
+    """A file of nothing but numbers under one header line, read at once; None when it is not as plain as that."""
+    if separator is None or len(lines) < 3:
+        return None
+    first = _cells(lines[0][1], separator)
+    header = first if all(_number(c, False) is None for c in first) else []
+    rows = [line for _, line in (lines[1:] if header else lines)]
+    try:
+        table = np.loadtxt(rows, delimiter=separator, comments=None, ndmin=2)
+    except ValueError:
+        return None
+    return (table, header, []) if table.shape[1] >= 2 and np.isfinite(table).all() else None
+
+
+def _with_care(lines: list[tuple[int, str]], separator: str | None) -> _Table:
+    rows, header, bad = _rows(lines, separator)
+    if len(rows) < 2:
+        raise FormatError(f"fewer than two rows of numbers ({len(rows)} good, {len(bad)} bad); nothing was read")
+    table, bad_values = _finite(rows)
+    return table, header, sorted(bad + bad_values)
 
 
 def _split_metadata(lines: list[str]) -> tuple[dict[str, str], list[tuple[int, str]]]:
