@@ -1,16 +1,17 @@
-"""Speed and memory as ratios in one run: ./run bench [plan | start | screen | sweep]."""
+"""Speed and memory as ratios in one run: ./run bench [plan | start | screen | sweep | listen]."""
 
 import sys
 from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parent))
 
+import bench_listen
 import bench_plan
 import bench_screen
 import bench_start
 import bench_sweep
 
-PARTS = {"start": bench_start, "sweep": bench_sweep, "screen": bench_screen, "plan": bench_plan}
+PARTS = {"start": bench_start, "sweep": bench_sweep, "listen": bench_listen, "screen": bench_screen, "plan": bench_plan}
 
 
 def main() -> None:

@@ -19,6 +19,8 @@ ABOVE_FLOOR_DB = 6.0
 LINE_ABOVE_FLOOR_DB = 10.0
 LINE_WIDEST_HZ = 400_000
 LINK_BANDWIDTH_HZ = 200_000
+_TO_HZ = 500
+OWN_SKIRT_HZ = 450_000
 
 
 @dataclass(frozen=True, eq=False)
@@ -173,6 +175,19 @@ def quantile(levels: Floats, q: float) -> float:
     return float(ordered[low] + (place - low) * (ordered[high] - ordered[low]))
 
 
+def without(sweep: Sweep, carriers_hz: Sequence[int], half_hz: int = OWN_SKIRT_HZ) -> Sweep:
+    """The sweep with known carriers taken out: bins within `half_hz` of one read the 20 % quantile around them."""
+    level = sweep.level_dbm.copy()
+    hidden = np.zeros(len(level), bool)
+    for freq in carriers_hz:
+        hidden[sweep.between(freq - half_hz, freq + half_hz + 1)] = True
+    for start, stop in np.flatnonzero(np.diff(np.r_[False, hidden, False].astype(np.int8))).reshape(-1, 2).tolist():
+        around = sweep.between(int(sweep.freq_hz[start]) - 4_000_000, int(sweep.freq_hz[stop - 1]) + 4_000_000)
+        seen = sweep.level_dbm[around][~hidden[around]]
+        level[start:stop] = quantile(seen if len(seen) else sweep.level_dbm[around], 0.2)
+    return replace(sweep, level_dbm=level)
+
+
 def survey(sweep: Sweep, channels: Sequence[Channel]) -> list[ChannelReading]:
     """What a sweep measures of every raster channel; the class is `unknown` until a use is named (`judge`)."""
     out = []
@@ -231,8 +246,20 @@ def lines(sweep: Sweep, readings: Sequence[ChannelReading]) -> list[Line]:
         top = start + int(np.argmax(sweep.level_dbm[start:stop]))
         width = _width_below_top(sweep, start, stop, top)
         if width <= LINE_WIDEST_HZ + 2 * sweep.rbw_hz:
-            found.append(Line(int(sweep.freq_hz[top]), float(sweep.level_dbm[top]), width))
+            found.append(Line(_summit_hz(sweep, top), float(sweep.level_dbm[top]), width))
     return _join_close(found, max(2 * sweep.rbw_hz, 100_000))
+
+
+def _summit_hz(sweep: Sweep, top: int) -> int:
+    """Where a line stands between bins: the summit of the parabola through its strongest bin and both neighbours,
+    exact for the Gaussian shape that a resolution filter gives."""
+    if top == 0 or top == len(sweep.freq_hz) - 1:
+        return int(sweep.freq_hz[top])
+    left, middle, right = sweep.level_dbm[top - 1 : top + 2]
+    bend = left - 2 * middle + right
+    off = 0.5 * (left - right) / bend if bend < 0 else 0.0
+    summit = float(sweep.freq_hz[top]) + max(-0.5, min(0.5, float(off))) * sweep.spacing_hz
+    return round(summit / _TO_HZ) * _TO_HZ
 
 
 def _width_below_top(sweep: Sweep, start: int, stop: int, top: int) -> int:

@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from azven.rf.imlevels import THREE_SIGNAL_DB
 from azven.rf.levels import (
     Floats,
     beam_gain_dbi,
@@ -22,11 +23,15 @@ from azven.rf.levels import (
     thermal_noise_dbm,
 )
 from azven.rf.sweep import Detector, Sweep
+from azven.rf.walls import WallLine, crossed_db
 
 Point = tuple[float, float, float]
 _SIGMA_OF_RBW = 1 / 2.3548  # a resolution filter is close to Gaussian; RBW is its full width at half power
 _AVERAGED = 24
 _HELD = 1_000
+_MIXING = 12
+"""Only so many of the strongest signals are taken to make products worth seeing."""
+_WEAKEST_PRODUCT_DBM = -135.0
 
 
 @dataclass(frozen=True)
@@ -74,6 +79,15 @@ class Emitter:
     bandwidth_hz: float = 120_000.0
     extra_loss_db: float = 0.0
     ours: bool = False
+    keyed_s: tuple[float, float, float] | None = None
+    """On for so many seconds of a period, from a moment on: (on, period, first); None: always on."""
+
+    def on_at(self, time_s: float) -> bool:
+        """Whether it transmits at a moment [s]."""
+        if self.keyed_s is None:
+            return True
+        on, period, first = self.keyed_s
+        return (time_s - first) % period < on
 
 
 @dataclass(frozen=True)
@@ -85,11 +99,16 @@ class Settings:
     points: int
     rbw_hz: float
     detector: Detector = "average"
+    attenuation_db: float = 0.0
 
 
 @dataclass(frozen=True)
 class Venue:
-    """Everything that radiates here. `exponent` is N of the indoor path loss, None for free space."""
+    """Everything that radiates here. `exponent` is N of the indoor path loss, None for free space.
+
+    `front_iip3_dbm`: input intercept of what stands behind the antenna; None makes no products. `walls` stand between
+    emitters and antennas, halved losses as between zones do not apply: what is listed is what is lost.
+    """
 
     multiplexes: tuple[Multiplex, ...] = ()
     emitters: tuple[Emitter, ...] = ()
@@ -98,6 +117,8 @@ class Venue:
     exponent: float | None = 22.0
     seed: int = 1
     antennas: dict[str, Antenna] = field(default_factory=dict)
+    walls: tuple[WallLine, ...] = ()
+    front_iip3_dbm: float | None = None
 
     def received_dbm(self, emitter: Emitter, antenna: Antenna) -> float:
         """Median level [dBm] of an emitter at the antenna's terminals."""
@@ -110,23 +131,58 @@ class Venue:
             path = free_space_db(emitter.freq_hz, distance)
         else:
             path = indoor_db(emitter.freq_hz, distance, self.exponent)
-        return emitter.power_dbm + gain - float(path) - emitter.extra_loss_db
+        walls = float(crossed_db(self.walls, emitter.position, antenna.position)) if self.walls else 0.0
+        return emitter.power_dbm + gain - float(path) - emitter.extra_loss_db - walls
 
-    def sweep(self, antenna: Antenna, settings: Settings, number: int = 0, own_on: bool = True) -> Sweep:
-        """What the analyser reads: (points,) levels in `rbw_hz`; the same `number` gives the same sweep."""
+    def sweep(
+        self, antenna: Antenna, settings: Settings, number: int = 0, own_on: bool = True, time_s: float = 0.0
+    ) -> Sweep:
+        """What the analyser reads: (points,) levels in `rbw_hz` at a moment; the same `number` gives the same sweep.
+
+        Readings are corrected for the attenuator: it raises the noise and weakens what the instrument itself makes.
+        """
         freq = np.linspace(settings.start_hz, settings.stop_hz, settings.points).round().astype(np.int64)
         rng = np.random.default_rng([self.seed, number, settings.points])
-        power = _detect(self._noise_like(freq, antenna, settings.rbw_hz), settings.detector, rng)
-        for emitter in self.emitters:
-            if own_on or not emitter.ours:
-                level = self.received_dbm(emitter, antenna)
-                _add_gaussian(power, freq, emitter.freq_hz, emitter.bandwidth_hz, level, settings.rbw_hz)
+        noise = self._noise_like(freq, antenna, settings.rbw_hz, settings.attenuation_db)
+        power = _detect(noise, settings.detector, rng)
+        heard = self.heard(antenna, own_on, time_s)
+        for emitter, level in heard:
+            _add_gaussian(power, freq, emitter.freq_hz, emitter.bandwidth_hz, level, settings.rbw_hz)
+        for freq_hz, level, width in self._products(heard, settings.attenuation_db):
+            _add_gaussian(power, freq, freq_hz, width, level, settings.rbw_hz)
         return Sweep(freq, dbm(power), settings.rbw_hz, settings.detector)
 
-    def _noise_like(self, freq: NDArray[np.int64], antenna: Antenna, rbw_hz: float) -> Floats:
+    def heard(self, antenna: Antenna, own_on: bool = True, time_s: float = 0.0) -> list[tuple[Emitter, float]]:
+        """Who is on at a moment, with the level [dBm] at the antenna."""
+        on = (e for e in self.emitters if (own_on or not e.ours) and e.on_at(time_s))
+        return [(e, self.received_dbm(e, antenna)) for e in on]
+
+    def _products(self, heard: list[tuple[Emitter, float]], attenuation_db: float) -> list[tuple[float, float, float]]:
+        """Third-order products of the strongest signals in the front end: frequency [Hz], level [dBm] referred to
+        the input, width [Hz]: 2Pa + Pb − 2·IIP3 and Pa + Pb + Pc − 2·IIP3 + 6.02, 2 dB weaker per dB of attenuation.
+        """
+        if self.front_iip3_dbm is None:
+            return []
+        strong = sorted(heard, key=lambda h: -h[1])[:_MIXING]
+        lost = 2 * self.front_iip3_dbm + 2 * attenuation_db
+        out: list[tuple[float, float, float]] = []
+        for i, (a, pa) in enumerate(strong):
+            for j, (b, pb) in enumerate(strong):
+                if i != j:
+                    out.append((2 * a.freq_hz - b.freq_hz, 2 * pa + pb - lost, 2 * a.bandwidth_hz + b.bandwidth_hz))
+                    for c, pc in strong:
+                        if i < j and c is not a and c is not b:
+                            level = pa + pb + pc - lost + THREE_SIGNAL_DB
+                            width = a.bandwidth_hz + b.bandwidth_hz + c.bandwidth_hz
+                            out.append((a.freq_hz + b.freq_hz - c.freq_hz, level, width))
+        return [p for p in out if p[1] > _WEAKEST_PRODUCT_DBM]
+
+    def _noise_like(
+        self, freq: NDArray[np.int64], antenna: Antenna, rbw_hz: float, attenuation_db: float = 0.0
+    ) -> Floats:
         """Mean power [mW] of noise and multiplexes in each bin (n,)."""
         external = city_noise_db(freq) if self.urban else np.zeros(len(freq))
-        noise = thermal_noise_dbm(rbw_hz, self.noise_figure_db, external)
+        noise = thermal_noise_dbm(rbw_hz, self.noise_figure_db + attenuation_db, external)
         total = np.broadcast_to(milliwatts(noise), freq.shape).copy()
         for mux in self.multiplexes:
             _add_multiplex(total, freq, mux, antenna.gain_towards(mux.bearing_deg), rbw_hz)

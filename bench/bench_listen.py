@@ -1,0 +1,99 @@
+"""What Listen finds in 200 seeded venues: multiplexes, quiet channels, narrow lines; and what a sweep of a busy
+venue costs."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from azven.rf.detect import blocks
+from azven.rf.sweep import Channel, Sweep, lines, survey
+from azven.rf.venue import Antenna, Emitter, Multiplex, Settings, Venue
+from timing import least, row
+
+CHANNELS = [Channel(str(21 + k), 470_000_000 + 8_000_000 * k, 478_000_000 + 8_000_000 * k) for k in range(28)]
+SETTINGS = Settings(470_000_000, 694_000_000, 10_001, 30_000)
+VENUES = 200
+
+
+@dataclass
+class Score:
+    """Counts over all venues."""
+
+    taken: int = 0
+    found: int = 0
+    quiet: int = 0
+    alarms: int = 0
+    lines: int = 0
+    lines_found: int = 0
+    exact: int = 0
+
+
+def venue(seed: int) -> tuple[Venue, set[str], list[Emitter]]:
+    """Up to 18 multiplexes from 10 to 50 dB over the floor in the RBW, up to eight lines from 10 to 40 dB over it."""
+    rng = np.random.default_rng(seed)
+    floor = float(np.median(Venue(seed=seed).sweep(Antenna(gain_dbi=0.0), SETTINGS).level_dbm))
+    taken = rng.choice(28, int(rng.integers(0, 19)), replace=False)
+    muxes = []
+    for k in taken:
+        in_rbw = floor + rng.uniform(10, 50)
+        power = in_rbw + 10 * np.log10(0.95 * 8e6 / SETTINGS.rbw_hz)
+        muxes.append(Multiplex(CHANNELS[k].low_hz, CHANNELS[k].high_hz, float(power), 0.0, pilot=False))
+    free = [k for k in range(28) if k not in set(taken.tolist())]
+    emitters = []
+    for k in rng.choice(free, min(len(free), int(rng.integers(0, 9))), replace=False):
+        freq = CHANNELS[k].low_hz + int(rng.integers(800_000, 7_200_000))
+        level = floor + rng.uniform(10.5, 40)
+        emitters.append(Emitter(f"line {k}", freq, float(level), (0.0, 0.0, 1.5), 12_500))
+    world = _Levelled(tuple(muxes), tuple(emitters), seed=seed)
+    return world, {CHANNELS[k].name for k in taken}, emitters
+
+
+class _Levelled(Venue):
+    """Emitters arrive at the level they are given."""
+
+    def received_dbm(self, emitter: Emitter, antenna: Antenna, time_s: float = 0.0) -> float:
+        return emitter.power_dbm
+
+
+def judge(seed: int, score: Score) -> None:
+    world, taken, emitters = venue(seed)
+    sweep: Sweep = world.sweep(Antenna(gain_dbi=0.0), SETTINGS, 1)
+    found = {b.channel.name for b in blocks(sweep, CHANNELS)}
+    score.taken += len(taken)
+    score.found += len(taken & found)
+    score.quiet += len(CHANNELS) - len(taken)
+    score.alarms += len(found - taken)
+    seen = lines(sweep, survey(sweep, CHANNELS))
+    for e in emitters:
+        score.lines += 1
+        near = [x for x in seen if abs(x.freq_hz - e.freq_hz) <= 2 * SETTINGS.rbw_hz]
+        score.lines_found += bool(near)
+        score.exact += any(abs(x.freq_hz - e.freq_hz) <= SETTINGS.rbw_hz / 2 for x in near)
+
+
+def main(_: list[str]) -> None:
+    score = Score()
+    for seed in range(VENUES):
+        judge(seed, score)
+    print(f"{VENUES} venues, 28 channels each, RBW {SETTINGS.rbw_hz / 1e3:g} kHz, {SETTINGS.points} bins")
+    print(f"multiplexes found      {score.found} of {score.taken}: {score.found / score.taken:.2%} (wanted 99 %)")
+    print(
+        f"false alarms           {score.alarms} of {score.quiet} quiet: {score.alarms / score.quiet:.2%} (at most 1 %)"
+    )
+    share, exact = score.lines_found / score.lines, score.exact / max(score.lines_found, 1)
+    print(f"lines found            {score.lines_found} of {score.lines}: {share:.2%} (wanted 98 %)")
+    print(f"within half an RBW     {score.exact} of {score.lines_found}: {exact:.2%}")
+    rng = np.random.default_rng(5)
+    own = tuple(
+        Emitter(f"t{i}", int(470e6 + 3.6e6 * i), 15.0, (float(rng.uniform(-9, 9)), float(rng.uniform(5, 55)), 1.5))
+        for i in range(60)
+    )
+    busy = Venue(emitters=own, front_iip3_dbm=10.0)
+    numbers = rng.random(100_000)
+    baseline = least(lambda: np.sort(numbers))
+    row(
+        "sweep of 10 001 points, 60 transmitters",
+        least(lambda: busy.sweep(Antenna(), SETTINGS)),
+        baseline,
+        "(wanted under 20 ms)",
+    )

@@ -1,0 +1,137 @@
+"""Emissions by their shape: multiplexes matched to the raster, overload suspicion, sweeps compared.
+
+A digital multiplex is a block with a flat top and steep edges that fills a raster channel (domain.md section 3);
+the single-carrier system carries a pilot 309.44 kHz above the lower edge (ATSC A/53).
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from azven.rf.levels import Floats
+from azven.rf.sweep import Channel, Ints, Line, Sweep, floors, maximum_in_cells, quantile
+
+PILOT_OFFSET_HZ = 309_440
+BLOCK_ABOVE_FLOOR_DB = 5.0
+FILLED_SHARE = 0.8
+PARTLY_SHARE = 0.25
+_FLAT_WITHIN_DB = 12.0
+_PILOT_ABOVE_TOP_DB = 6.0
+LOUDER_DB = 6.0
+
+
+@dataclass(frozen=True)
+class Block:
+    """Something broad on a raster channel: `share` of its bins above the floor, median level [dBm] of those,
+    spread of its top [dB], whether a pilot stands where the single-carrier system has one, and what it is taken for."""
+
+    channel: Channel
+    share: float
+    level_dbm: float
+    above_floor_db: float
+    spread_db: float
+    pilot: bool
+    kind: str  # "multiplex", "part of a channel", "uneven"
+
+
+def blocks(sweep: Sweep, channels: Sequence[Channel]) -> list[Block]:
+    """What is broad in each raster channel, none where a channel is quiet or holds lines only."""
+    found = []
+    for channel, floor in zip(channels, floors(sweep, channels), strict=True):
+        levels = sweep.level_dbm[sweep.between(channel.low_hz, channel.high_hz)]
+        if floor is None or len(levels) < 8:
+            continue
+        smooth = _smoothed(levels)
+        above = smooth > floor + BLOCK_ABOVE_FLOOR_DB
+        share = float(np.mean(above))
+        if share < PARTLY_SHARE:
+            continue
+        top = levels[above]
+        level, spread = float(np.median(top)), quantile(top, 0.9) - quantile(top, 0.1)
+        flat = spread <= _FLAT_WITHIN_DB
+        kind = "uneven" if not flat else "multiplex" if share >= FILLED_SHARE else "part of a channel"
+        found.append(Block(channel, share, level, level - floor, spread, _pilot(sweep, channel, level), kind))
+    return found
+
+
+def _smoothed(levels: Floats) -> Floats:
+    """A running median over nine bins or fewer: narrow lines drop out of it."""
+    width = min(9, len(levels) // 2 * 2 - 1)
+    padded = np.pad(levels, width // 2, mode="edge")
+    return np.asarray(np.median(np.lib.stride_tricks.sliding_window_view(padded, width), axis=1))
+
+
+def _pilot(sweep: Sweep, channel: Channel, level_dbm: float) -> bool:
+    at = channel.low_hz + PILOT_OFFSET_HZ
+    slack = max(sweep.rbw_hz, sweep.spacing_hz)
+    near = sweep.level_dbm[sweep.between(int(at - slack), int(at + slack) + 1)]
+    return bool(len(near) and near.max() > level_dbm + _PILOT_ABOVE_TOP_DB)
+
+
+@dataclass(frozen=True)
+class Difference:
+    """A stretch where two sweeps differ: `appeared`, `gone` or `louder`, and by how much at most [dB]."""
+
+    low_hz: int
+    high_hz: int
+    kind: str
+    by_db: float
+    level_dbm: float
+
+
+def compare(old: Sweep, new: Sweep, by_db: float = LOUDER_DB) -> list[Difference]:
+    """Where the new sweep is above or below the old one by more than `by_db`, strongest change first.
+
+    Both are taken to the coarser cell by maximum. `appeared` and `gone` are against the quieter sweep's 20 % level
+    of the neighbourhood; what was there before and has grown is `louder`, what fell is `quieter`.
+    """
+    cell = int(np.ceil(max(old.spacing_hz, new.spacing_hz, old.rbw_hz, new.rbw_hz)))
+    low = max(int(old.freq_hz[0]), int(new.freq_hz[0]))
+    high = min(int(old.freq_hz[-1]), int(new.freq_hz[-1]))
+    if high - low < 2 * cell:
+        return []
+    edges = np.arange(low, high, cell, dtype=np.int64)
+    before, after = maximum_in_cells(old, edges), maximum_in_cells(new, edges)
+    both = ~(np.isnan(before) | np.isnan(after))
+    change = np.where(both, after - before, 0.0)
+    out = []
+    for sign in (1, -1):
+        marked = np.r_[False, sign * change > by_db, False].astype(np.int8)
+        for start, stop in np.flatnonzero(np.diff(marked)).reshape(-1, 2).tolist():
+            out.append(_difference(edges, before, after, start, stop, sign))
+    return sorted(out, key=lambda d: -abs(d.by_db))
+
+
+def _difference(edges: Ints, before: Floats, after: Floats, start: int, stop: int, sign: int) -> Difference:
+    wide = slice(max(0, start - 200), stop + 200)
+    quieter = before if sign > 0 else after
+    floor = quantile(quieter[wide][~np.isnan(quieter[wide])], 0.2)
+    was_there = float(np.nanmax(quieter[start:stop])) > floor + 2 * LOUDER_DB
+    change = after[start:stop] - before[start:stop]
+    by = float(change[np.argmax(np.abs(change))])
+    kind = ("louder" if was_there else "appeared") if sign > 0 else ("quieter" if was_there else "gone")
+    level = float(np.nanmax((after if sign > 0 else before)[start:stop]))
+    return Difference(int(edges[start]), int(edges[stop]), kind, by, level)
+
+
+def overload_suspects(without: Sequence[Line], attenuated: Sequence[Line], attenuation_db: float) -> list[Line]:
+    """Lines that fall by much more than nothing when an attenuator is put in (levels are referred to the input):
+    a real signal keeps its level, a third-order product made in the instrument falls by twice the attenuation."""
+    out = []
+    for line in without:
+        twin = next((a for a in attenuated if abs(a.freq_hz - line.freq_hz) <= max(line.width_hz, 50_000)), None)
+        if twin is None or line.level_dbm - twin.level_dbm > attenuation_db:
+            out.append(line)
+    return out
+
+
+def one_sided(here: Sweep, there: Sweep, found: Sequence[Line], by_db: float = 10.0) -> list[tuple[Line, float]]:
+    """Lines of `here` that another antenna sees weaker by at least `by_db`, with the difference [dB]."""
+    out = []
+    for line in found:
+        half = max(line.width_hz, int(2 * there.rbw_hz))
+        levels = there.level_dbm[there.between(line.freq_hz - half, line.freq_hz + half)]
+        if len(levels) and line.level_dbm - float(levels.max()) >= by_db:
+            out.append((line, line.level_dbm - float(levels.max())))
+    return out
