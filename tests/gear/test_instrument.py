@@ -10,6 +10,7 @@ from azven.gear.instrument import ScpiInstrument, sweep_in_parts
 from azven.gear.standin import StandInAnalyser
 from azven.gear.transport import InstrumentError, connect
 from azven.rf.venue import Antenna, Multiplex, Settings, Venue
+from azven.work import listen
 
 WORLD = Venue(multiplexes=(Multiplex(566_000_000, 574_000_000, -60.0, 0.0),))
 SETTINGS = Settings(550_000_000, 600_000_000, 2_001, 30_000)
@@ -154,3 +155,46 @@ def test_wrong_numbers_are_refused(peer):
 def test_other_resource_names_go_through_pyvisa():
     with pytest.raises(InstrumentError, match="cannot be opened"):
         connect("NONSENSE::1::INSTR", 0.5)
+
+
+class Failing:
+    """An instrument that goes away at the given part."""
+
+    def __init__(self, at):
+        self.left = at
+
+    def configure(self, settings):
+        return settings
+
+    def sweep(self):
+        self.left -= 1
+        if self.left < 0:
+            raise InstrumentError("It went away.")
+        return np.full(125, -90.0)
+
+    def close(self):
+        pass
+
+
+def test_a_link_that_breaks_is_taken_up_once_and_what_arrived_is_kept():
+    settings = Settings(550_000_000, 600_000_000, 2_000, 30_000)
+    seen = []
+
+    def part(freq, level, share):
+        seen.append(share)
+        return True
+
+    whole = listen.take(Failing(4), settings, part, lambda: Failing(100))
+    assert (len(whole.sweep.freq_hz), whole.remark) == (2_000, "")
+    seen.clear()
+    partly = listen.take(Failing(4), settings, part, lambda: Failing(3))
+    assert len(partly.sweep.freq_hz) == 7 * 125
+    assert "What had arrived was kept" in partly.remark
+    with pytest.raises(InstrumentError):
+        listen.take(Failing(0), settings, part, lambda: Failing(0))
+
+
+def test_what_an_instrument_cannot_do_is_said(instrument):
+    taken = listen.take(instrument, Settings(50_000_000, 600_000_000, 2_001, 30_000), lambda f, v, s: True)
+    assert "begins at 100 MHz" in taken.remark
+    assert taken.sweep.freq_hz[0] == 100_000_000

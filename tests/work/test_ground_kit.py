@@ -7,7 +7,7 @@ import pytest
 from azven.book import regions
 from azven.book.edits import BookError
 from azven.book.records import SERVICES, Assignment, Link, Model, Site
-from azven.work import ground, kit, plan, plan_input
+from azven.work import ground, kit, plan, plan_input, planning
 
 
 def apply(store, edit):
@@ -190,7 +190,7 @@ def test_a_link_that_may_go_nowhere_is_planned_around(store):
     unit = next(u for u in kit.units(store) if u.name == "Voice rack 2")
     apply(store, ground.change(unit, "x", receiver_band="606–694"))
     board = plan.board(store)
-    found = plan.plan_all(board, lambda done, total: done < 200, lambda: 0.0)
+    found = planning.plan_all(board, lambda done, total: done < 200, lambda: 0.0)
     unplaced = {u.id for u in found.unplaced}
     assert "Narrator" in unplaced
     assert "Harbour Master" not in unplaced

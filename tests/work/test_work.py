@@ -10,7 +10,7 @@ from azven.book.edits import Edit
 from azven.book.formats import plan_request
 from azven.book.records import Model
 from azven.rf.venue import Settings
-from azven.work import ground, kit, listen, plan, plan_input, reasons, sheet, threats, ways_out
+from azven.work import ground, kit, listen, plan, plan_input, planning, reasons, sheet, threats, ways_out
 
 
 def test_the_two_sweeps_disagree_about_the_low_power_multiplex(store):
@@ -118,7 +118,7 @@ def test_plan_drag_mend_lock(store):
     store.apply(plan.lock(store, board.verdict("Lamp Choir 1").link, True))
     broken = plan.board(store)
     assert broken.count("broken") >= 2
-    found = plan.mend(broken, lambda done, total: True, lambda: 0.0)
+    found = planning.mend(broken, lambda done, total: True, lambda: 0.0).plan
     store.apply(plan.adopt(store, found, "Mend", {n: broken.frequencies[n] for n in broken.locked}))
     after = plan.board(store)
     assert after.count("broken") == 0
@@ -129,7 +129,7 @@ def test_plan_all_keeps_locked_links(store):
     board = plan.board(store)
     store.apply(plan.lock(store, board.verdict("Narrator").link, True))
     board = plan.board(store)
-    found = plan.plan_all(board, lambda done, total: True, lambda: 0.0, effort=1)
+    found = planning.plan_all(board, lambda done, total: True, lambda: 0.0, effort=1)
     assert "Narrator" not in {a.id for a in found.assignments}
     store.apply(plan.adopt(store, found, "Plan all", {"Narrator": board.frequencies["Narrator"]}))
     assert plan.board(store).frequencies["Narrator"] == board.frequencies["Narrator"]
@@ -239,7 +239,6 @@ def test_sheet_lists_every_link_and_runs_nothing(store):
 
 
 def test_an_empty_book_says_so_everywhere(empty):
-    assert ground.is_empty(empty)
     board = plan.board(empty)
     assert board.verdicts == ()
     assert listen.picture(empty).merged is None
@@ -252,7 +251,7 @@ def crowd(store, n):
     model, zone = store.get(Model, like.model_id), ground.zones(store)[0]
     store.apply(kit.add_links(store, "Crowd", n, model, like.band, zone))
     board = plan.board(store)
-    found = plan.add_missing(board, lambda done, total: done < 400, lambda: 0.0)
+    found = planning.add_missing(board, lambda done, total: done < 400, lambda: 0.0)
     held = dict(board.frequencies)
     store.apply(plan.adopt(store, found, "Add missing", held))
     after = plan.board(store)
@@ -268,8 +267,11 @@ def test_add_missing_moves_nobody_and_leaves_a_clean_plan(store):
 def test_ways_out_are_tried_and_work_when_taken(store):
     board = crowd(store, 12)
     stuck = next(v.link for v in board.verdicts if v.state == "unplaced")
-    tries = ways_out.variants(store, listen.picture(store), stuck)
-    assert [v.title for v in tries] == ["Another tuning band, 518–606", "Another tuning band, 606–694"]
+    tries = ways_out.variants(store, listen.picture(store), board.input, stuck)
+    titles = [v.title for v in tries]
+    assert titles[:2] == ["Another tuning band, 518–606", "Another tuning band, 606–694"]
+    assert "On in Tide Concert only" in titles
+    assert "Work it in Signal House" in titles
     options = ways_out.ways_out(store, board, stuck.name, tries)
     assert options
     for option in options:
@@ -280,13 +282,49 @@ def test_ways_out_are_tried_and_work_when_taken(store):
         store.apply(landed.inverse())
 
 
+def test_a_spare_may_give_up_its_guard_against_three_signals(store):
+    link = next(x for x in kit.links(store) if x.name == "Spare voice 1")
+    board = plan.board(store)
+    tries = ways_out.variants(store, listen.picture(store), board.input, link)
+    assert tries[0].title.startswith("Drop its guard against 3T3O")
+    option = ways_out._changing(store, link, tries[0], plan.try_at(board, link.name, board.frequencies[link.name]))
+    landed = store.apply(option.edit())
+    after = next(x for x in kit.links(store) if x.name == "Spare voice 1")
+    model = store.get(type(ground.models(store)[0]), after.model_id)
+    assert "3T3O" not in model.guard_hz
+    assert plan.board(store).verdict("Spare voice 1").state == "sound"
+    store.apply(landed.inverse())
+    assert plan.board(store).frequencies == board.frequencies
+
+
+def test_swap_spares_are_found_for_important_links_and_printed(store):
+    board = plan.board(store)
+    swaps = planning.swap_spares(board, lambda done, total: True)
+    assert "Narrator" in swaps
+    assert not any(board.verdict(n).link.spare for n in swaps)
+    text = sheet.html(store, board, datetime.now(UTC), swaps)
+    assert "If one fails" in text
+    assert f"{swaps['Narrator'].freq_hz / 1e6:.3f}" in text
+
+
+def test_the_gain_of_acts_is_counted(store):
+    from dataclasses import replace
+
+    asked = plan.board(store).input
+    gain = planning.act_gain(asked, lambda done, total: True, lambda: 0.0)
+    assert gain.with_acts == gain.wanted
+    assert gain.always_on <= gain.with_acts
+    alone = replace(asked.request, requests=tuple(replace(r, times=frozenset()) for r in asked.request.requests))
+    assert planning.act_gain(replace(asked, request=alone), lambda done, total: True, lambda: 0.0) is None
+
+
 def test_more_spares_are_clean_with_everybody_and_undone_in_one(store):
     before = plan.board(store)
-    spares = plan.spare_links(store)
+    spares = planning.spare_links(store)
     assert len({x.name for x in spares}) == len(spares)
     asked = plan_input.input_for(store, extra=spares)
-    found = plan.more_spares(asked, before, spares, lambda done, total: done < 300, lambda: 0.0)
-    landed = store.apply(plan.keep_spares(store, spares, found))
+    found = planning.more_spares(asked, before, spares, lambda done, total: done < 300, lambda: 0.0)
+    landed = store.apply(planning.keep_spares(store, spares, found))
     after = plan.board(store)
     assert len(after.verdicts) == len(before.verdicts) + len(found.assignments) > len(before.verdicts)
     assert after.count("broken", "unplaced") == 0
@@ -296,8 +334,8 @@ def test_more_spares_are_clean_with_everybody_and_undone_in_one(store):
 
 def test_the_price_of_a_step_is_counted_not_guessed(store):
     asked, cautious = (plan_input.input_for(store, density=d) for d in (4, 0))
-    dense = plan.price(asked, cautious, 4, lambda done, total: True, lambda: 0.0)
-    safe = plan.price(cautious, cautious, 0, lambda done, total: True, lambda: 0.0)
+    dense = planning.price(asked, cautious, 4, lambda done, total: True, lambda: 0.0)
+    safe = planning.price(cautious, cautious, 0, lambda done, total: True, lambda: 0.0)
     assert dense.placed == dense.wanted == 29
     assert sum(dense.landing.values()) > 0
     assert dense.worst in plan.board(store).input.links

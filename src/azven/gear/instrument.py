@@ -93,25 +93,44 @@ class ScpiInstrument:
             raise InstrumentError(f"The instrument answered “{answer[:40]}” to {query}.") from None
 
 
+_FEW = 101
 OnPart = Callable[[NDArray[np.int64], Floats, float], bool]
 
 
-def sweep_in_parts(instrument: Instrument, settings: Settings, on_part: OnPart, parts: int = 16) -> Settings:
+def sweep_in_parts(
+    instrument: Instrument, settings: Settings, on_part: OnPart, parts: int = 16,
+    reopen: Callable[[], Instrument] | None = None,
+) -> Settings:  # fmt: skip
     """Sweep a span part by part, so that it can be drawn as it comes and stopped between parts.
 
-    `on_part(freq_hz, level_dbm, share_done)` returns False to stop. Returns the settings that the
-    instrument used, over what was swept.
+    What the instrument cannot reach is left out. `on_part(freq_hz, level_dbm, share_done)` returns False to stop.
+    With `reopen` an instrument that goes away is connected to once more and the part repeated. Returns the settings
+    that the instrument used, over what was swept.
     """
-    bins = np.linspace(settings.start_hz, settings.stop_hz, settings.points).round().astype(np.int64)
+    reached = instrument.configure(replace(settings, points=_FEW))
+    bins = np.linspace(reached.start_hz, reached.stop_hz, settings.points).round().astype(np.int64)
     chunks = [c for c in np.array_split(bins, min(parts, max(settings.points // 50, 1))) if len(c) >= 2]
+    lowest, highest = reached.start_hz, reached.start_hz
     used = settings
     done = 0
     for chunk in chunks:
         wanted = replace(settings, start_hz=int(chunk[0]), stop_hz=int(chunk[-1]), points=len(chunk))
-        used = instrument.configure(wanted)
-        levels = instrument.sweep()
+        try:
+            used, levels = _part(instrument, wanted)
+        except InstrumentError:
+            if reopen is None:
+                raise
+            instrument.close()
+            instrument, reopen = reopen(), None
+            used, levels = _part(instrument, wanted)
         freq = np.linspace(used.start_hz, used.stop_hz, used.points).round().astype(np.int64)
+        lowest = used.start_hz if not done else lowest
+        highest = used.stop_hz
         done += len(chunk)
         if not on_part(freq, levels, done / len(bins)):
             break
-    return replace(used, start_hz=settings.start_hz, points=settings.points)
+    return replace(used, start_hz=lowest, stop_hz=highest, points=settings.points)
+
+
+def _part(instrument: Instrument, wanted: Settings) -> tuple[Settings, Floats]:
+    return instrument.configure(wanted), instrument.sweep()

@@ -13,8 +13,23 @@ from typing import Any
 
 from azven.book import regions
 from azven.book.edits import Change, Edit, add, replace_record
-from azven.book.records import EPOCH, Act, Link, Model, Neighbour, Region, Relation, Show, Site, Sweep, Unit, Zone
+from azven.book.records import (
+    EPOCH,
+    Act,
+    KeptPlan,
+    Link,
+    Model,
+    Neighbour,
+    Region,
+    Relation,
+    Show,
+    Site,
+    Sweep,
+    Unit,
+    Zone,
+)
 from azven.book.store import Store
+from azven.book.tables import frozen
 from azven.rf.venue import Antenna, Emitter, Multiplex, Settings, Venue
 from azven.work import kit, listen, plan
 from azven.work.catalogue import generic_models
@@ -50,6 +65,8 @@ def prepare(path: Path) -> Store:
     _sweeps(store, story)
     if story["plan"]:
         store.apply(plan.set_frequencies(store, story["plan"], "Plan all", complete=True))
+        unsigned = [Change(k, replace(k, made_by="")) for k in store.all(KeptPlan)]
+        store.apply(Edit("Unsigned", tuple(unsigned)))
     return store
 
 
@@ -60,6 +77,8 @@ def _dated(store: Store, now: datetime) -> Edit:
     changes: tuple[Change, ...] = ()
     for sweep in store.all(Sweep):
         changes += replace_record(sweep, replace(sweep, taken_at=now - timedelta(hours=hours[sweep.place])))
+    for kept in store.all(KeptPlan):
+        changes += replace_record(kept, replace(kept, made_at=now))
     for act in store.all(Act):
         start = opening + timedelta(hours=1.5 * act.position)
         changes += replace_record(act, replace(act, starts_at=start, ends_at=start + timedelta(hours=1.25)))
@@ -82,7 +101,10 @@ def _rooms(store: Store, story: Mapping[str, Any], number: _Numbers) -> dict[str
         document=document,
     )  # fmt: skip
     site = Site(id=number(), name=story["site"], region_id=region.id)
-    zones = {name: Zone(id=number(), site_id=site.id, name=name, position=i) for i, name in enumerate(story["zones"])}
+    zones = {
+        name: Zone(id=number(), site_id=site.id, name=name, position=i, **_frozen(story["rooms"][name]))
+        for i, name in enumerate(story["zones"])
+    }
     relations = [
         Relation(id=number(), zone_a_id=zones[a].id, zone_b_id=zones[b].id, relation=r, wall_loss_db=loss)
         for a, b, r, loss in story["relations"]
@@ -94,6 +116,11 @@ def _rooms(store: Store, story: Mapping[str, Any], number: _Numbers) -> dict[str
         neighbours.append(Neighbour(id=number(), site_id=site.id, zone_id=zone.id if zone else None, **fields))
     store.apply(Edit("Rooms", add(region, site, *zones.values(), *relations, *neighbours)))
     return zones
+
+
+def _frozen(fields: Mapping[str, Any]) -> dict[str, Any]:
+    """Fields of a record from JSON: lists as tuples."""
+    return {k: frozen(v) for k, v in fields.items()}
 
 
 def _kit(store: Store, story: Mapping[str, Any], zones: Mapping[str, Zone], number: _Numbers) -> None:

@@ -1,6 +1,6 @@
 """Ground: territory, rooms and how they hear one another, neighbours, what is permitted."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 from pathlib import Path
@@ -9,16 +9,14 @@ from typing import Any, Literal
 from azven.book.edits import Change, Edit, add, remove, replace_record
 from azven.book.records import (
     SERVICES,
-    Act,
     Link,
     Model,
     Neighbour,
-    Record,
+    Permit,
     Region,
     Relation,
     Show,
     Site,
-    Sweep,
     Unit,
     Zone,
 )
@@ -39,6 +37,7 @@ class Place:
     site: Site
     show: Show
     region: Territory | None
+    permits: tuple[Permit, ...] = ()
 
     def channels(self) -> list[Channel]:
         """The television raster, empty without a region."""
@@ -74,7 +73,8 @@ def current(store: Store) -> Place:
         raise ValueError("this book has no site or no show")
     site = next((s for s in sites if s.id == shows[0].site_id), sites[0])
     region = store.get(Region, site.region_id) if site.region_id else None
-    return Place(site, shows[0], None if region is None else territory(region.document))
+    held = tuple(store.all(Permit, site_id=site.id))
+    return Place(site, shows[0], None if region is None else territory(region.document), held)
 
 
 def choose_region(store: Store, document: Mapping[str, Any]) -> Edit:
@@ -160,12 +160,25 @@ def neighbours(store: Store) -> list[Neighbour]:
 
 def add_neighbour(store: Store, name: str, freq_hz: int, **more: Any) -> Edit:
     """A foreign frequency [Hz]; ValueError when it makes no sense."""
-    if not 100_000 <= freq_hz <= 100_000_000_000:
-        raise ValueError(f"{freq_hz / 1e6:g} MHz is no frequency to keep clear of.")
+    check_frequency(freq_hz)
     new = Neighbour(
         id=store.reserve(), site_id=current(store).site.id, name=name.strip() or "Neighbour", freq_hz=freq_hz, **more
     )
     return Edit(f"Neighbour {new.name}", add(new), (new.id,))
+
+
+def hertz(text: Any) -> int:
+    """A frequency typed in MHz, in hertz; ValueError when it is none."""
+    try:
+        return round(float(str(text).replace(",", ".")) * 1e6)
+    except (ValueError, OverflowError):
+        raise ValueError(f"“{text}” is not a frequency in MHz.") from None
+
+
+def check_frequency(freq_hz: int) -> None:
+    """ValueError for what cannot be a radio frequency [Hz]."""
+    if not 100_000 <= freq_hz <= 100_000_000_000:
+        raise ValueError(f"{freq_hz / 1e6:g} MHz is no frequency to keep clear of.")
 
 
 def change(before: Any, title: str, **values: Any) -> Edit:
@@ -177,22 +190,75 @@ def take_out(record: Any, title: str) -> Edit:
     return Edit(title, (Change(record, None),))
 
 
-def permitted(region: Territory | None, low_hz: int, high_hz: int) -> list[tuple[int, int, Rule | None]]:
+def permitted(
+    region: Territory | None, low_hz: int, high_hz: int, permits: Sequence[Permit] = ()
+) -> list[tuple[int, int, Rule | None]]:
     """`[low_hz, high_hz]` cut at every rule edge; each piece with the rule that decides, None = not permitted.
 
-    A reserved range beats a permitted one; of several permitted ones the lowest cap decides.
+    A recorded override beats everything. Else a reserved range beats a permitted one, of several permitted ones the
+    lowest cap decides, and where a rule asks for a licence and licences are written down, one of them has to cover the
+    piece: the stricter cap of rule and licence holds.
     """
-    if region is None:
-        return [(low_hz, high_hz, Rule(low_hz=low_hz, high_hz=high_hz, kind="permitted", title="no region chosen"))]
-    edges = {low_hz, high_hz}
-    edges.update(e for r in region.rules for e in (r.low_hz, r.high_hz) if low_hz < e < high_hz)
-    cuts = sorted(edges)
+    overrides = [p for p in permits if p.kind == "override"]
+    licences = [p for p in permits if p.kind == "licence"]
+    rules = list(region.rules) if region is not None else [_no_region(low_hz, high_hz)]
+    ends = [e for r in rules for e in (r.low_hz, r.high_hz)] + [e for p in permits for e in (p.low_hz, p.high_hz)]
+    cuts = sorted({low_hz, high_hz, *(e for e in ends if low_hz < e < high_hz)})
     out: list[tuple[int, int, Rule | None]] = []
     for a, b in pairwise(cuts):
-        over = [r for r in region.rules if r.low_hz <= a and b <= r.high_hz]
+        held = next((p for p in overrides if p.low_hz <= a and b <= p.high_hz), None)
+        if held is not None:
+            out.append((a, b, Rule(held.low_hz, held.high_hz, "permitted", f"override: {held.name}", held.power_mw)))
+            continue
+        over = [r for r in rules if r.low_hz <= a and b <= r.high_hz]
         over.sort(key=lambda r: (r.kind != "reserved", r.power_mw if r.power_mw is not None else 1e9))
-        out.append((a, b, over[0] if over else None))
+        out.append((a, b, _licensed(over[0], licences, a, b) if over else None))
     return out
+
+
+def _no_region(low_hz: int, high_hz: int) -> Rule:
+    return Rule(low_hz=low_hz, high_hz=high_hz, kind="permitted", title="no region chosen")
+
+
+def _licensed(rule: Rule, licences: Sequence[Permit], low_hz: int, high_hz: int) -> Rule | None:
+    """The rule with the licence that covers the piece; None where one is asked for and none covers it."""
+    if rule.kind == "reserved" or not rule.licence or not licences:
+        return rule
+    covering = [p for p in licences if p.low_hz <= low_hz and high_hz <= p.high_hz]
+    if not covering:
+        return None
+    held = min(covering, key=lambda p: p.power_mw if p.power_mw is not None else 1e9)
+    caps = [c for c in (rule.power_mw, held.power_mw) if c is not None]
+    stricter = held.power_mw is not None and held.power_mw <= (rule.power_mw or 1e9)
+    title = f"licence {held.name}" if stricter else f"{rule.title} (licence {held.name})"
+    return replace(rule, title=title, power_mw=min(caps, default=None))
+
+
+def permits(store: Store) -> list[Permit]:
+    """Licences and overrides of the site, by frequency."""
+    return sorted(store.all(Permit, site_id=current(store).site.id), key=lambda p: (p.low_hz, p.id))
+
+
+def add_permit(
+    store: Store, kind: str, name: str, low_hz: int, high_hz: int, power_mw: float | None = None, note: str = ""
+) -> Edit:
+    """Write down a licence, or a decision to plan outside permission with its reason. ValueError when it is not one."""
+    if not low_hz < high_hz:
+        raise ValueError("A licence has to end above its start.")
+    if kind == "override" and not note.strip():
+        raise ValueError("An override needs a reason; it is kept with it and printed on the sheet.")
+    check_frequency(low_hz)
+    check_frequency(high_hz)
+    permit = Permit(
+        id=store.reserve(), site_id=current(store).site.id, name=name.strip() or kind, kind=kind, low_hz=low_hz,
+        high_hz=high_hz, power_mw=power_mw, note=note.strip(),
+    )  # fmt: skip
+    return Edit(f"{kind.capitalize()} {permit.name}", add(permit))
+
+
+def set_site(store: Store, title: str, **values: Any) -> Edit:
+    """Change the site: television guard, thresholds, note."""
+    return change(current(store).site, title, **values)
 
 
 def open_points(store: Store) -> int:
@@ -201,12 +267,6 @@ def open_points(store: Store) -> int:
     rooms = zones(store)
     unset = len(rooms) * (len(rooms) - 1) // 2 - len(relations(store))
     return (place.region is None) + max(unset, 0)
-
-
-def is_empty(store: Store) -> bool:
-    """Whether nothing has been entered beyond what a new book holds."""
-    kinds: tuple[type[Record], ...] = (Link, Sweep, Neighbour, Act)
-    return not any(store.all(kind) for kind in kinds)
 
 
 def models(store: Store) -> list[Model]:

@@ -88,8 +88,11 @@ def add_model(store: Store, like: Model, name: str) -> Edit:
     return Edit(f"Add model {model.name}", add(model), (model.id,))
 
 
-def change_links(store: Store, chosen: Sequence[Link], **values: Any) -> Edit:
-    """Set the same fields on several links. ValueError for a name that is taken or a band the model lacks."""
+def change_links(store: Store, chosen: Sequence[Link], models: Sequence[Model] = (), **values: Any) -> Edit:
+    """Set the same fields on several links; `models` are about to be added in the same edit.
+
+    ValueError for a name that is taken; a band the model lacks gives way to its first.
+    """
     if "name" in values:
         name = str(values["name"]).strip()
         if not name:
@@ -98,7 +101,7 @@ def change_links(store: Store, chosen: Sequence[Link], **values: Any) -> Edit:
             raise ValueError(f"There is a link named {name} already.")
         values["name"] = name
     changes: list[Change] = []
-    by_id = {m.id: m for m in store.all(Model)}
+    by_id = {m.id: m for m in [*store.all(Model), *models]}
     for link in chosen:
         after = replace(link, **values)
         model = by_id[after.model_id]

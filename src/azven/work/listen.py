@@ -4,6 +4,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
+from weakref import WeakKeyDictionary
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,10 +12,11 @@ from numpy.typing import NDArray
 from azven.book.edits import Edit, add, remove, replace_record
 from azven.book.formats import sweep_csv
 from azven.book.formats.sweep_csv import SweepFile
-from azven.book.records import Assignment, Trace
+from azven.book.records import HEARS, Assignment, Trace
 from azven.book.records import Sweep as SweepRecord
 from azven.book.store import Store
 from azven.gear.instrument import Instrument, sweep_in_parts
+from azven.gear.transport import InstrumentError
 from azven.rf.levels import Floats
 from azven.rf.sweep import (
     Channel,
@@ -27,6 +29,7 @@ from azven.rf.sweep import (
     narrowest_seen_hz,
     survey,
     sweep_time_s,
+    without,
     worst,
 )
 from azven.rf.venue import Settings
@@ -35,6 +38,22 @@ from azven.work import ground, kit
 TOLERATED_DBM = {"in-ear": -101.0, "voice": -88.0}
 """Interference [dBm in 200 kHz] that a use stands: an in-ear pack hears a weak wanted signal among the crowd."""
 USES = ("in-ear", "voice")
+
+
+def tolerated(store: Store) -> dict[str, float]:
+    """Interference [dBm in 200 kHz] that each use stands here: the user's own limits, else the planning values."""
+    own = ground.current(store).site.thresholds
+    return {use: float(own.get(use, TOLERATED_DBM[use])) for use in USES}
+
+
+def set_tolerated(store: Store, use: str, level_dbm: float) -> Edit:
+    """The user's own limit for a use [dBm in 200 kHz]; ValueError when it cannot be meant."""
+    if not -140 <= level_dbm <= 0:
+        raise ValueError(f"{level_dbm:g} dBm is no limit for interference; between −140 and 0.")
+    own = {**ground.current(store).site.thresholds, use: level_dbm}
+    return ground.set_site(store, f"{use} stands {level_dbm:g} dBm", thresholds=own)
+
+
 HEARD_BY = {"in-ear": ("everyone", "in-ears"), "voice": ("everyone", "receivers")}
 STALE_AFTER_H = 24
 
@@ -72,12 +91,24 @@ def forecast(settings: Settings) -> Forecast:
     return Forecast(seconds, narrowest, f"about {took} · {sees}")
 
 
-def take(
-    instrument: Instrument, settings: Settings, on_part: Callable[[NDArray[np.int64], Floats, float], bool]
-) -> Sweep:
-    """Sweep with an instrument, part by part; what arrived before a stop is kept.
+@dataclass(frozen=True)
+class Taken:
+    """A sweep as it was taken, and what was not as asked for, empty when all was."""
 
-    Raises InstrumentError when the instrument fails, ValueError when nothing usable arrived.
+    sweep: Sweep
+    remark: str = ""
+
+
+def take(
+    instrument: Instrument,
+    settings: Settings,
+    on_part: Callable[[NDArray[np.int64], Floats, float], bool],
+    reopen: Callable[[], Instrument] | None = None,
+) -> Taken:
+    """Sweep with an instrument, part by part; what arrived before a stop, or before the instrument went away for
+    good, is kept. `reopen` is tried once when it goes away.
+
+    Raises InstrumentError when nothing arrived at all, ValueError when nothing usable did.
     """
     freqs: list[NDArray[np.int64]] = []
     levels: list[Floats] = []
@@ -87,9 +118,28 @@ def take(
         levels.append(level)
         return on_part(freq, level, share)
 
-    used = sweep_in_parts(instrument, settings, keep)
+    remark = ""
+    try:
+        used = sweep_in_parts(instrument, settings, keep, reopen=reopen)
+    except InstrumentError as error:
+        if not freqs:
+            raise
+        used, remark = settings, f"{error} What had arrived was kept."
     freq, first = np.unique(np.concatenate(freqs), return_index=True)
-    return Sweep(freq, np.concatenate(levels)[first], used.rbw_hz, used.detector)
+    return Taken(
+        Sweep(freq, np.concatenate(levels)[first], used.rbw_hz, used.detector), remark or _clipped(settings, used)
+    )
+
+
+def _clipped(asked: Settings, used: Settings) -> str:
+    """What an instrument made of the settings when it could not do as asked."""
+    out = []
+    if used.start_hz > asked.start_hz + 1 or used.rbw_hz != asked.rbw_hz:
+        if used.start_hz > asked.start_hz + 1:
+            out.append(f"begins at {used.start_hz / 1e6:g} MHz")
+        if used.rbw_hz != asked.rbw_hz:
+            out.append(f"uses an RBW of {used.rbw_hz / 1e3:g} kHz")
+    return f"The instrument cannot do all that was asked: it {' and '.join(out)}." if out else ""
 
 
 def keep(store: Store, sweep: Sweep, about: About, source: str, taken_at: datetime | None = None) -> Edit:
@@ -126,6 +176,7 @@ def import_sweep(
         meta.get("place", path.stem),
         meta.get("antenna", "not said"),
         meta.get("own_transmitters", "off").lower() == "on",
+        meta.get("hears", "everyone") if meta.get("hears") in HEARS else "everyone",
         note="; ".join(file.remarks),
     )
     return keep(store, sweep, about or said, path.name, _moment(meta.get("time")))
@@ -134,7 +185,12 @@ def import_sweep(
 def export_sweep(store: Store, record: SweepRecord, path: Path) -> None:
     """Write a sweep as CSV with what is known of it."""
     sweep = load(store, record)
-    metadata = {
+    sweep_csv.write(path, sweep.freq_hz, sweep.level_dbm, described(record))
+
+
+def described(record: SweepRecord) -> dict[str, str]:
+    """What is known of a sweep, as the metadata of its CSV."""
+    return {
         "time": record.taken_at.isoformat(),
         "place": record.place,
         "antenna": record.antenna,
@@ -142,7 +198,6 @@ def export_sweep(store: Store, record: SweepRecord, path: Path) -> None:
         "detector": record.detector,
         "own_transmitters": "on" if record.own_on else "off",
     }
-    sweep_csv.write(path, sweep.freq_hz, sweep.level_dbm, metadata)
 
 
 def _number(text: str | None) -> float | None:
@@ -211,23 +266,47 @@ class Picture:
     merged: Sweep | None
     decisions: dict[str, tuple[Decision, ...]]
     lines: tuple[Line, ...]
+    ours: tuple[tuple[str, Line], ...] = ()
+    """Lines that are ours: the name of the link, and the line."""
+
+
+@dataclass(frozen=True)
+class _Seen:
+    """What one stored sweep says on its own; sweeps never change, so it is worked out once."""
+
+    sweep: Sweep
+    survey: list[ChannelReading]
+    lines: list[Line]
+
+
+_Key = tuple[tuple[Channel, ...], tuple[int, ...]]
+_known: WeakKeyDictionary[Store, dict[int, tuple[_Key, _Seen]]] = WeakKeyDictionary()
+
+
+def _seen(store: Store, record: SweepRecord, channels: tuple[Channel, ...], ours: tuple[int, ...]) -> _Seen:
+    """The sweep with what it says; our own carriers do not count where our transmitters were on."""
+    known = _known.setdefault(store, {})
+    key = channels, ours if record.own_on else ()
+    if record.id not in known or known[record.id][0] != key:
+        sweep = load(store, record)
+        surveyed = survey(without(sweep, ours) if record.own_on else sweep, channels)
+        known[record.id] = key, _Seen(sweep, surveyed, lines(sweep, surveyed))
+    return known[record.id][1]
 
 
 def picture(store: Store) -> Picture:
     """Merged worst case, class of every raster channel per use, and unclaimed lines."""
     channels = ground.current(store).channels()
-    loaded = [(r, load(store, r)) for r in sweeps(store) if r.used]
+    ours = tuple(sorted(a.freq_hz for a in store.all(Assignment)))
+    seen = [(r, _seen(store, r, tuple(channels), ours)) for r in sweeps(store) if r.used]
+    loaded = [(r, s.sweep) for r, s in seen]
     merged = merge([s for _, s in loaded]) if loaded else None
-    decisions = {}
-    surveys = [survey(s, channels) for _, s in loaded]
+    decisions, limits = {}, tolerated(store)
     for use in USES:
-        heard = [
-            (r, judge(s, surveyed, TOLERATED_DBM[use]))
-            for (r, s), surveyed in zip(loaded, surveys, strict=True)
-            if r.hears in HEARD_BY[use]
-        ]
+        heard = [(r, judge(s.sweep, s.survey, limits[use])) for r, s in seen if r.hears in HEARD_BY[use]]
         decisions[use] = tuple(_decide(i, channel, heard) for i, channel in enumerate(channels))
-    return Picture(tuple(loaded), merged, decisions, _unclaimed(store, loaded, surveys))
+    unclaimed, own = _claimed(store, seen)
+    return Picture(tuple(loaded), merged, decisions, unclaimed, own)
 
 
 def _decide(i: int, channel: Channel, heard: Sequence[tuple[SweepRecord, list[ChannelReading]]]) -> Decision:
@@ -238,22 +317,26 @@ def _decide(i: int, channel: Channel, heard: Sequence[tuple[SweepRecord, list[Ch
     return Decision(decisive, None if decisive.occupancy == "unknown" else record)
 
 
-def _unclaimed(
-    store: Store, loaded: Sequence[tuple[SweepRecord, Sweep]], surveys: Sequence[Sequence[ChannelReading]]
-) -> tuple[Line, ...]:
-    """Lines of all sweeps that are neither a known neighbour nor, with our transmitters on, one of our links."""
+def _claimed(
+    store: Store, seen: Sequence[tuple[SweepRecord, "_Seen"]]
+) -> tuple[tuple[Line, ...], tuple[tuple[str, Line], ...]]:
+    """Lines of all sweeps that nobody owns, and those that are ours, by link, where our transmitters were on."""
     known = [n.freq_hz for n in ground.neighbours(store)]
-    ours = [a.freq_hz for a in store.all(Assignment)]
+    names = {x.id: x.name for x in kit.links(store)}
+    ours = [(a.freq_hz, names.get(a.link_id, "ours")) for a in store.all(Assignment)]
     found: list[Line] = []
-    for (record, sweep), surveyed in zip(loaded, surveys, strict=True):
-        claimed = known + (ours if record.own_on else [])
-        slack = max(2 * sweep.rbw_hz, 60_000)
-        for line in lines(sweep, surveyed):
-            if all(abs(line.freq_hz - f) > slack for f in claimed) and all(
-                abs(line.freq_hz - other.freq_hz) > slack for other in found
-            ):
+    owned: dict[str, Line] = {}
+    for record, held in seen:
+        slack = max(2 * held.sweep.rbw_hz, 60_000)
+        for line in held.lines:
+            if any(abs(line.freq_hz - f) <= slack for f in known):
+                continue
+            owner = next((n for f, n in ours if abs(line.freq_hz - f) <= slack), None) if record.own_on else None
+            if owner is not None:
+                owned.setdefault(owner, line)
+            elif all(abs(line.freq_hz - other.freq_hz) > slack for other in found):
                 found.append(line)
-    return tuple(sorted(found, key=lambda x: -x.level_dbm))
+    return tuple(sorted(found, key=lambda x: -x.level_dbm)), tuple(owned.items())
 
 
 def claim(store: Store, line: Line, kind: str, name: str = "") -> Edit:

@@ -1,12 +1,16 @@
 """From what the book knows to a coordination: what every link may use, and what it has to keep clear of."""
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 
-from azven.book.records import Link, Model, Unit
+from azven.book.records import Link, Model, Neighbour, Unit
 from azven.book.store import Store
+from azven.rf.by_level import Levels
 from azven.rf.density import at_density
+from azven.rf.imlevels import CONVERSION_LOSS_DB, ISOLATED_CONVERSION_LOSS_DB
 from azven.rf.request import Carrier, PlanRequest, Profile, Range, Relation, Request
+from azven.rf.schools import SCHOOLS, Radio, Room, Rooms, School
 from azven.work import ground, kit, listen
 from azven.work.listen import Picture
 
@@ -35,43 +39,94 @@ class PlanInput:
     links: Mapping[str, Link]
     bars: Mapping[str, tuple[Bar, ...]]
     foreign: Mapping[str, str]
+    levels: Levels
+    school: School = "spacing"
 
     def wish(self, name: str) -> Request:
         return next(r for r in self.request.requests if r.id == name)
+
+
+class _Known:
+    """What the book says about links, looked up once."""
+
+    def __init__(self, store: Store, picture: Picture, more_models: tuple[Model, ...] = ()) -> None:
+        self.place, self.picture = ground.current(store), picture
+        self.models = {m.id: m for m in (*store.all(Model), *more_models)}
+        self.zones = {z.id: z.name for z in ground.zones(store)}
+        self.acts = {a.id: a.name for a in kit.acts(store)}
+        self.units = {u.id: u for u in kit.units(store)}
+
+    def bars(self, link: Link) -> tuple[Bar, ...]:
+        model, unit = self.models[link.model_id], self.units.get(link.unit_id or 0)
+        return _bars(self.place, self.picture, link, model, unit)
+
+    def wish(self, link: Link, bars: tuple[Bar, ...]) -> Request:
+        return _wish(link, self.models[link.model_id], self.zones, self.acts, bars)
 
 
 def input_for(
     store: Store,
     picture: Picture | None = None,
     density: int | None = None,
-    changed: Mapping[int, Link] | None = None,
     extra: tuple[Link, ...] = (),
+    school: School | None = None,
+    neighbours: tuple[Neighbour, ...] = (),
+    related: Mapping[frozenset[str], Relation] | None = None,
 ) -> PlanInput:
     """The coordination of the show: every link that is not set aside, everything it has to keep clear of.
 
-    `density` and `changed` (link id → link) stand in for what the book says, `extra` links come on top, to try
-    something out.
+    `density`, `school` and `related` (zone names → relation) stand in for what the book says, `extra` links and more
+    `neighbours` come on top, to try something out.
     """
     picture = picture or listen.picture(store)
-    place = ground.current(store)
-    density = place.show.density if density is None else density
-    models = {m.id: m for m in store.all(Model)}
-    zones = {z.id: z.name for z in ground.zones(store)}
-    acts = {a.id: a.name for a in kit.acts(store)}
-    units = {u.id: u for u in kit.units(store)}
-    listed = [*((changed or {}).get(x.id, x) for x in kit.links(store)), *extra]
-    links = {x.name: x for x in listed if not x.set_aside}
-    bars = {
-        name: _bars(place, picture, link, models[link.model_id], units.get(link.unit_id or 0))
-        for name, link in links.items()
-    }
-    requests = tuple(_wish(link, models[link.model_id], zones, acts, bars[name]) for name, link in links.items())
-    carriers, foreign, profiles = _foreign(store, picture, zones)
+    known = _Known(store, picture)
+    zones, models, show = known.zones, known.models, known.place.show
+    density = show.density if density is None else density
+    links = {x.name: x for x in [*kit.links(store), *extra] if not x.set_aside}
+    bars = {name: known.bars(link) for name, link in links.items()}
+    requests = tuple(known.wish(link, bars[name]) for name, link in links.items())
+    carriers, foreign, profiles = _foreign([*ground.neighbours(store), *neighbours], picture, zones)
     profiles |= {m.name: at_density(Profile(m.spacing_hz, m.guard_hz), density) for m in models.values()}
     request = PlanRequest(
-        profiles, (*zones.values(), EVERYWHERE), requests, _relations(store, zones), (), carriers,
+        profiles, (*zones.values(), EVERYWHERE), requests, _relations(store, zones) | dict(related or {}), (), carriers,
     ).validate()  # fmt: skip
-    return PlanInput(request, links, bars, foreign)
+    as_set = next(s for s in SCHOOLS if s == show.school)
+    levels = levels_for(store, links, models)
+    return PlanInput(request, links, bars, foreign, levels, as_set if school is None else school)
+
+
+def with_link(now: PlanInput, store: Store, picture: Picture, link: Link, models: tuple[Model, ...] = ()) -> PlanInput:
+    """The same coordination with one link changed, perhaps to one of `models` that the book does not hold yet."""
+    known = _Known(store, picture, models)
+    bars = known.bars(link)
+    wish = known.wish(link, bars)
+    density = known.place.show.density
+    new = {m.name: at_density(Profile(m.spacing_hz, m.guard_hz), density) for m in models}
+    requests = tuple(wish if r.id == link.name else r for r in now.request.requests)
+    request = replace(now.request, requests=requests, profiles={**now.request.profiles, **new})
+    return replace(now, request=request, links={**now.links, link.name: link}, bars={**now.bars, link.name: bars})
+
+
+def levels_for(store: Store, links: Mapping[str, Link], models: Mapping[int, Model]) -> Levels:
+    """What levels need to know: the radio of every link, distances in the rooms, and half the walls between them."""
+    radios = {name: _radio(models[link.model_id]) for name, link in links.items()}
+    zones = {z.id: z for z in ground.zones(store)}
+    rooms = {z.name: Room(z.near_m, z.far_m, z.between_m, z.exponent) for z in zones.values()}
+    isolation = {
+        frozenset(zones[i].name for i in pair): (r.wall_loss_db or 0.0) / 2
+        for pair, r in ground.relations(store).items()
+        if pair <= zones.keys()
+    }
+    return Levels(radios, Rooms(rooms, isolation))
+
+
+def _radio(model: Model) -> Radio:
+    fixed = model.service == "in-ear"
+    loss = ISOLATED_CONVERSION_LOSS_DB if fixed else CONVERSION_LOSS_DB
+    return Radio(
+        10 * math.log10(max(model.power_mw, 1e-3)), model.gain_dbi, model.body_db, model.bandwidth_hz,
+        model.needed_db, model.iip3_dbm, model.nf_db, loss, fixed,
+    )  # fmt: skip
 
 
 def _bars(place: ground.Place, picture: Picture, link: Link, model: Model, unit: Unit | None) -> tuple[Bar, ...]:
@@ -80,7 +135,7 @@ def _bars(place: ground.Place, picture: Picture, link: Link, model: Model, unit:
     if unit is not None:
         bars += _out_of_receiver(low, high, model, unit)
     half = model.bandwidth_hz // 2
-    for a, b, rule in ground.permitted(place.region, low - half, high + half):
+    for a, b, rule in ground.permitted(place.region, low - half, high + half, place.permits):
         if rule is None:
             bars.append(Bar(a - half, b + half, "permission", "not permitted here"))
         elif rule.kind == "reserved":
@@ -88,7 +143,8 @@ def _bars(place: ground.Place, picture: Picture, link: Link, model: Model, unit:
     use = "in-ear" if link.service == "in-ear" else "voice"
     for decision in picture.decisions[use]:
         reading, channel = decision.reading, decision.reading.channel
-        edges = channel.low_hz - half, channel.high_hz + half
+        aside = half + place.site.tv_guard_hz
+        edges = channel.low_hz - aside, channel.high_hz + aside
         if reading.occupancy == "taken":
             cause = "television" if reading.share_above > 0.5 else "sweep"
             bars.append(Bar(*edges, cause, f"channel {channel.name} is taken"))
@@ -141,7 +197,7 @@ def _open_between(low: int, high: int, bars: tuple[Bar, ...]) -> tuple[Range, ..
 
 
 def _foreign(
-    store: Store, picture: Picture, zones: Mapping[int, str]
+    neighbours: Sequence[Neighbour], picture: Picture, zones: Mapping[int, str]
 ) -> tuple[tuple[Carrier, ...], dict[str, str], dict[str, Profile]]:
     """Neighbours and unclaimed lines as given carriers, what each is in words, and their profiles."""
     carriers: list[Carrier] = []
@@ -155,7 +211,7 @@ def _foreign(
         carriers.append(Carrier(name, freq_hz, profile, zone, mixes))
         words[name] = what
 
-    for n in ground.neighbours(store):
+    for n in neighbours:
         if n.kind != "ours":
             zone = zones.get(n.zone_id or 0, EVERYWHERE)
             put(n.name, n.freq_hz, zone, n.spacing_hz, n.note or n.kind, n.mixes, n.kind == "neighbour")

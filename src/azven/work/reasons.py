@@ -8,9 +8,10 @@ import numpy as np
 
 from azven.book.edits import Edit
 from azven.book.store import Store
-from azven.rf.coordinate import Lane, lane
+from azven.rf.coordinate import Lane, lane, swap_spares
 from azven.rf.coordinate.plan import carriers_of
 from azven.rf.products import PATTERNS, Limit
+from azven.rf.schools import Standing
 from azven.work import listen, plan
 from azven.work.listen import Picture
 from azven.work.plan import Board, Progress, Verdict
@@ -82,7 +83,7 @@ def for_link(store: Store, now: Board, picture: Picture, name: str, moment: date
         f"{mhz(verdict.freq_hz)} MHz",
         {"sound": "holds", "tight": "holds, barely", "broken": "broken"}[verdict.state],
         _sentence(now, verdict),
-        _arithmetic(now, verdict),
+        _arithmetic(now, verdict) + _level_rows(verdict.level),
         _origins(now, picture, verdict, moment),
         _options(store, verdict),
         () if verdict.limit is None or verdict.limit.product_hz is None else (verdict.limit.product_hz,),
@@ -98,9 +99,24 @@ def _sentence(now: Board, verdict: Verdict) -> str:
     if verdict.limit is None or verdict.margin_hz is None:
         return "Nothing that is on at the same time comes near it."
     who = _who(now, verdict.limit)
+    if verdict.level is not None and (verdict.excused or verdict.state == "broken" or now.input.school == "level"):
+        return _level_sentence(verdict, verdict.level, who)
     if verdict.margin_hz < 0:
         return f"Too close by {khz(-verdict.margin_hz)}: {who}."
     return f"Clear of everything by {khz(verdict.margin_hz)}. The tightest is {who}."
+
+
+def _level_sentence(verdict: Verdict, level: Standing, who: str) -> str:
+    ratio = f"{level.ratio_db:.0f} dB over noise and products, {level.needed_db:.0f} needed".replace("-", "−")
+    if level.spare_db < 0:
+        made = level.worst
+        worst = f" The strongest is {made.kind} of {_listed(list(made.sources))}." if made is not None else ""
+        return f"In danger by level: {ratio}.{worst}"
+    if verdict.excused:
+        return f"Too close by {khz(-(verdict.margin_hz or 0))} to {who}, but harmless here: {ratio}."
+    if verdict.state == "broken":
+        return f"Too close by spacing or fifth order: {who}."
+    return f"Holds by level: {ratio}."
 
 
 def _who(now: Board, limit: Limit) -> str:
@@ -139,6 +155,20 @@ def _arithmetic(now: Board, verdict: Verdict) -> tuple[Row, ...]:
         ("distance", khz(distance)),
         (f"guard {limit.kind}", khz(own.guard(limit.kind))),
         ("margin", khz(verdict.margin_hz)),
+    )
+
+
+def _level_rows(level: Standing | None) -> tuple[Row, ...]:
+    """The same by level: the weakest wanted signal against noise and the sum of products."""
+    if level is None:
+        return ()
+    products = decibel(level.products_dbm) if level.worst is not None else "none"
+    return (
+        ("wanted, at its weakest", decibel(level.wanted_dbm)),
+        ("products in its channel", products),
+        ("receiver noise", decibel(level.noise_dbm)),
+        ("ratio", decibel(level.ratio_db, "dB")),
+        ("needed", decibel(level.needed_db, "dB")),
     )
 
 
@@ -186,10 +216,25 @@ def _options(store: Store, verdict: Verdict) -> tuple[Option, ...]:
 
 
 def better_place(store: Store, now: Board, name: str, progress: Progress = always) -> tuple[Option, ...]:
-    """The option of moving to the best free step, tried out; empty when the link stands well where it is.
+    """Moving to the best free step if that is better than where the link stands, and, for an important link that
+    stands well, its swap spare. Tried out; takes some 100 ms at large sizes, so screens ask off their own thread."""
+    return (*_better(store, now, name, progress), *_swap(store, now, name))
 
-    Takes some 100 ms at large sizes, so screens ask for it off their own thread.
-    """
+
+def _swap(store: Store, now: Board, name: str) -> tuple[Option, ...]:
+    verdict = now.verdict(name)
+    important = verdict.link.priority <= 2 or verdict.link.use_class == "quiet"
+    if verdict.freq_hz is None or verdict.state == "broken" or verdict.link.spare or not important:
+        return ()
+    found = swap_spares(now.input.request, now.frequencies, [name]).get(name)
+    if found is None:
+        return ()
+    effect = "its swap spare, should this one fail; nobody else moves"
+    to = found.freq_hz
+    return (Option(f"Swap to {mhz(to)}", effect, lambda: plan.set_frequencies(store, {name: to}, f"Swap {name}")),)
+
+
+def _better(store: Store, now: Board, name: str, progress: Progress) -> tuple[Option, ...]:
     verdict, better = now.verdict(name), best_alternative(now, name, progress)
     if better is None:
         return ()

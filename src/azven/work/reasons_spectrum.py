@@ -1,12 +1,13 @@
 """Reasons for what is not a link: channels, sweeps, lines, rules, neighbours."""
 
+import math
 from datetime import datetime
 
 from azven.book.records import Neighbour
 from azven.book.records import Sweep as SweepRecord
 from azven.book.regions import ADVICE, Rule, Territory
 from azven.book.store import Store
-from azven.rf.sweep import Line
+from azven.rf.sweep import LINK_BANDWIDTH_HZ, ChannelReading, Line
 from azven.work import ground, listen
 from azven.work.listen import Picture
 from azven.work.reasons import Option, Reasons, decibel, khz, mhz
@@ -24,7 +25,7 @@ def for_channel(picture: Picture, use: str, name: str, moment: datetime) -> Reas
     rows = [
         ("95 % of bins stay below", decibel(r.high_dbm)),
         ("tolerated in a bin", decibel(r.tolerated_dbm)),
-        (f"tolerated for {use} in 200 kHz", decibel(listen.TOLERATED_DBM[use])),
+        (f"tolerated for {use} in 200 kHz", decibel(_in_link(r, decision.sweep))),
         ("bins 6 dB above the floor", f"{r.share_above:.0%}"),
     ]
     if r.floor_dbm is not None:
@@ -41,6 +42,12 @@ def for_channel(picture: Picture, use: str, name: str, moment: datetime) -> Reas
         origins = [("decided by", decision.sweep.place), ("antenna", decision.sweep.antenna),
                    ("taken", listen.age(decision.sweep, moment))]  # fmt: skip
     return Reasons(f"Channel {name} for {use}", edges, r.occupancy, words[r.occupancy], tuple(rows), tuple(origins))
+
+
+def _in_link(reading: ChannelReading, record: SweepRecord | None) -> float:
+    """The limit per bin, back in a link's 200 kHz."""
+    rbw = record.rbw_hz if record is not None else LINK_BANDWIDTH_HZ
+    return (reading.tolerated_dbm or 0.0) + 10 * math.log10(max(LINK_BANDWIDTH_HZ / rbw, 1.0))
 
 
 def for_sweep(record: SweepRecord, store: Store, moment: datetime) -> Reasons:

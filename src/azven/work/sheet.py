@@ -2,6 +2,7 @@
 
 import csv
 import io
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from importlib.resources import files
@@ -10,6 +11,7 @@ from pathlib import Path
 from azven.book.records import Link, Model
 from azven.book.regions import ADVICE
 from azven.book.store import Store
+from azven.rf.coordinate import Swap
 from azven.work import ground, kit
 from azven.work.plan import Board, Verdict
 from azven.work.reasons import mhz
@@ -81,8 +83,8 @@ def act_names(link: Link, acts: dict[int, str]) -> str:
     return ", ".join(acts[a] for a in link.acts if a in acts) or "always"
 
 
-def html(store: Store, board: Board, moment: datetime) -> str:
-    """The sheet as HTML for Qt's document: by room, then by act."""
+def html(store: Store, board: Board, moment: datetime, swaps: Mapping[str, Swap] | None = None) -> str:
+    """The sheet as HTML for Qt's document: by room, by act, and where each of the `swaps` goes if it fails."""
     from jinja2 import Environment
 
     place = ground.current(store)
@@ -106,6 +108,7 @@ def html(store: Store, board: Board, moment: datetime) -> str:
             broken=board.count("broken"),
             unplaced=board.count("unplaced"),
             stale=board.stale,
+            swaps=[(name, mhz(board.frequencies[name]), mhz(s.freq_hz)) for name, s in (swaps or {}).items()],
         )
     )
 

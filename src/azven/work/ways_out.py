@@ -3,12 +3,12 @@
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 
-from azven.book.edits import Edit
+from azven.book.edits import Edit, add
 from azven.book.records import Link, Model
 from azven.book.store import Store
 from azven.rf.coordinate import lane
 from azven.rf.coordinate.plan import carriers_of
-from azven.work import kit, plan, plan_input
+from azven.work import ground, kit, plan, plan_input
 from azven.work.listen import Picture
 from azven.work.plan import Board, Progress
 from azven.work.plan_input import PlanInput
@@ -20,25 +20,45 @@ _OFFERED_AT_MOST = 2
 
 @dataclass(frozen=True)
 class Variant:
-    """The link changed in one way, and the coordination that follows."""
+    """The link changed in one way, the coordination that follows, and a model that has to be added for it."""
 
     title: str
     changes: Mapping[str, object]
     input: PlanInput
+    model: Model | None = None
 
 
-def variants(store: Store, picture: Picture, link: Link) -> tuple[Variant, ...]:
-    """Changes to the link itself that could give it room: noisier spectrum, another tuning band of its model."""
+def variants(store: Store, picture: Picture, now: PlanInput, link: Link) -> tuple[Variant, ...]:
+    """Changes to the link itself that could give it room, the cheapest first: noisier spectrum, no guard against
+    three-transmitter products for a spare, another tuning band, on in one act only, another room."""
     out = []
     model = store.get(Model, link.model_id)
     wishes: list[tuple[str, dict[str, object]]] = []
     if link.use_class == "quiet":
         wishes.append(("Let it use noisier spectrum", {"use_class": "usable"}))
     wishes += [(f"Another tuning band, {b[0]}", {"band": b[0]}) for b in model.bands if b[0] != link.band]
+    acts = kit.acts(store)
+    if len(acts) > 1 and len(link.acts) != 1:
+        on = [a for a in acts if not link.acts or a.id in link.acts]
+        wishes += [(f"On in {a.name} only", {"acts": (a.id,)}) for a in on]
+    wishes += [(f"Work it in {z.name}", {"zone_id": z.id}) for z in ground.zones(store) if z.id != link.zone_id]
     for title, changes in wishes:
         changed = replace(link, **changes)  # type: ignore[arg-type]
-        out.append(Variant(title, changes, plan_input.input_for(store, picture, changed={link.id: changed})))
+        out.append(Variant(title, changes, plan_input.with_link(now, store, picture, changed)))
+    if link.spare and model.guard_hz.get("3T3O"):
+        out.insert(0, _unguarded(store, picture, now, link, model))
     return tuple(out)
+
+
+def _unguarded(store: Store, picture: Picture, now: PlanInput, link: Link, model: Model) -> Variant:
+    """The spare as a model of its own without a guard against three-transmitter products."""
+    name = f"{model.name}, 3T3O may land"
+    known = next((m for m in store.all(Model) if m.name == name), None)
+    guards = {k: g for k, g in model.guard_hz.items() if k != "3T3O"}
+    free = known or replace(model, id=-1, version=0, name=name, guard_hz=guards, builtin=False)
+    asked = plan_input.with_link(now, store, picture, replace(link, model_id=free.id), (free,))
+    title = "Drop its guard against 3T3O, as it is a spare"
+    return Variant(title, {"model_id": free.id}, asked, None if known else free)
 
 
 def ways_out(
@@ -59,9 +79,14 @@ def _changing(store: Store, link: Link, variant: Variant, found: plan.Trial) -> 
     to = found.freq_hz
 
     def edit() -> Edit:
-        first = kit.change_links(store, [link], **variant.changes)
+        changes: dict[str, object] = dict(variant.changes)
+        models: tuple[Model, ...] = ()
+        if variant.model is not None:
+            models = (replace(variant.model, id=store.reserve()),)
+            changes["model_id"] = models[0].id
+        first = kit.change_links(store, [link], models=models, **changes)
         then = plan.set_frequencies(store, {link.name: to}, f"Place {link.name}")
-        return Edit(f"{link.name}: {variant.title.lower()}", first.changes + then.changes, (link.id,))
+        return Edit(f"{link.name}: {variant.title.lower()}", add(*models) + first.changes + then.changes, (link.id,))
 
     return Option(variant.title, f"{mhz(to)} MHz, {found.sentence()}", edit)
 

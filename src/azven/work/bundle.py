@@ -1,0 +1,138 @@
+"""Site bundles: what is known of a venue handed to the next engineer, and taken in without losing anything."""
+
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime
+from pathlib import Path
+
+from azven.book.edits import Change, Edit, add, replace_record
+from azven.book.formats import site_bundle
+from azven.book.formats.site_bundle import Bundle, NeighbourDocument
+from azven.book.records import NEIGHBOUR_KINDS, RELATIONS, Neighbour, Relation, Zone
+from azven.book.store import Store
+from azven.work import ground, listen
+
+_SAME_HZ = 1_000
+_ROOM_FIELDS = ("note", "near_m", "far_m", "between_m", "exponent", "height_m")
+
+
+def write(store: Store, path: Path) -> int:
+    """Write what the book knows of the site; returns how many sweeps went along. OSError when it cannot be written."""
+    site = ground.current(store).site
+    zones = {z.id: z for z in ground.zones(store)}
+    rooms = [
+        {"name": z.name, "shape": [list(p) for p in z.shape], **{f: getattr(z, f) for f in _ROOM_FIELDS}}
+        for z in zones.values()
+    ]
+    relations = [
+        {"rooms": [zones[i].name for i in pair], "relation": r.relation, "wall_loss_db": r.wall_loss_db}
+        for pair, r in ground.relations(store).items() if pair <= zones.keys()
+    ]  # fmt: skip
+    neighbours = [
+        {"room": zones[n.zone_id].name if n.zone_id in zones else "",
+         **{f: getattr(n, f) for f in ("name", "freq_hz", "kind", "spacing_hz", "mixes", "contact", "note", "hours")}}
+        for n in ground.neighbours(store)
+    ]  # fmt: skip
+    document = {
+        "name": site.name, "note": site.note, "made": datetime.now(UTC).isoformat(timespec="seconds"),
+        "thresholds": listen.tolerated(store), "rooms": rooms, "relations": relations, "neighbours": neighbours,
+    }  # fmt: skip
+    records = listen.sweeps(store)
+    sweeps = []
+    for record in records:
+        sweep = listen.load(store, record)
+        sweeps.append((sweep.freq_hz, sweep.level_dbm, {**listen.described(record), "hears": record.hears}))
+    site_bundle.write(path, document, sweeps)
+    return len(records)
+
+
+@dataclass(frozen=True)
+class Merged:
+    """What taking a bundle in would do: the edit, and in words what it adds, keeps and leaves out."""
+
+    edit: Edit
+    said: tuple[str, ...]
+
+
+def merge(store: Store, bundle: Bundle) -> Merged:
+    """Add what the book does not know: rooms by name, relations that are not set, neighbours by name and frequency,
+    sweeps by time and place. What the book holds already is never changed."""
+    said: list[str] = []
+    changes, zones = _rooms(store, bundle, said)
+    changes += _relations(store, bundle, zones, said)
+    changes += _neighbours(store, bundle, zones, said)
+    changes += _sweeps(store, bundle, said)
+    site = ground.current(store).site
+    if bundle.site.thresholds and not site.thresholds:
+        known = {k: v for k, v in bundle.site.thresholds.items() if k in listen.USES and -140 <= v <= 0}
+        changes += replace_record(site, replace(site, thresholds=known))
+    said += [f"left out {line}" for line in bundle.refused]
+    return Merged(Edit(f"Take in {bundle.site.name}", changes), tuple(said) or ("nothing new",))
+
+
+def _rooms(store: Store, bundle: Bundle, said: list[str]) -> tuple[tuple[Change, ...], dict[str, int]]:
+    known = {z.name: z.id for z in ground.zones(store)}
+    new = [r for r in bundle.site.rooms if r.name and r.name not in known]
+    first = store.reserve(max(len(new), 1))
+    site_id = ground.current(store).site.id
+    zones = [
+        Zone(
+            id=first + i, site_id=site_id, name=r.name, position=len(known) + i,
+            shape=tuple((p[0], p[1]) for p in r.shape if len(p) == 2), **{f: getattr(r, f) for f in _ROOM_FIELDS},
+        )
+        for i, r in enumerate(new)
+    ]  # fmt: skip
+    if zones:
+        said.append(f"{len(zones)} rooms")
+    return add(*zones), known | {z.name: z.id for z in zones}
+
+
+def _relations(store: Store, bundle: Bundle, zones: dict[str, int], said: list[str]) -> tuple[Change, ...]:
+    known = ground.relations(store)
+    new = []
+    for r in bundle.site.relations:
+        pair = frozenset(zones.get(name, 0) for name in r.rooms)
+        if len(pair) == 2 and 0 not in pair and pair not in known and r.relation in RELATIONS:
+            a, b = sorted(pair)
+            new.append(Relation(
+                id=store.reserve(), zone_a_id=a, zone_b_id=b, relation=r.relation, wall_loss_db=r.wall_loss_db
+            ))  # fmt: skip
+    if new:
+        said.append(f"{len(new)} relations of rooms")
+    return add(*new)
+
+
+def _neighbours(store: Store, bundle: Bundle, zones: dict[str, int], said: list[str]) -> tuple[Change, ...]:
+    known = ground.neighbours(store)
+
+    def is_new(n: NeighbourDocument) -> bool:
+        same = any(k.name == n.name and abs(k.freq_hz - n.freq_hz) < _SAME_HZ for k in known)
+        return not same and n.kind in NEIGHBOUR_KINDS
+
+    wanted = [n for n in bundle.site.neighbours if is_new(n)]
+    first = store.reserve(max(len(wanted), 1))
+    new = [
+        Neighbour(
+            id=first + i, site_id=ground.current(store).site.id, name=n.name, freq_hz=n.freq_hz, kind=n.kind,
+            zone_id=zones.get(n.room), spacing_hz=n.spacing_hz, mixes=n.mixes, contact=n.contact, note=n.note,
+            hours=n.hours,
+        )
+        for i, n in enumerate(wanted)
+    ]  # fmt: skip
+    if new:
+        said.append(f"{len(new)} neighbours")
+    return add(*new)
+
+
+def _sweeps(store: Store, bundle: Bundle, said: list[str]) -> tuple[Change, ...]:
+    known = {(r.place, r.taken_at) for r in listen.sweeps(store)}
+    changes: tuple[Change, ...] = ()
+    count = 0
+    for name, file in bundle.sweeps:
+        edit = listen.import_sweep(store, Path(name), file, None)
+        record = next(c.after for c in edit.changes if c.after is not None)
+        if (getattr(record, "place", ""), getattr(record, "taken_at", None)) not in known:
+            changes += edit.changes
+            count += 1
+    if count:
+        said.append(f"{count} sweeps")
+    return changes

@@ -1,0 +1,195 @@
+"""Kept plans: what a plan was made from, whether that still holds, and how two plans differ."""
+
+import getpass
+import hashlib
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import TypeVar
+
+from azven.book.edits import Change, add, remove
+from azven.book.records import Act, KeptPlan, Link, Model, Neighbour, Permit, Plan, Record, Region, Relation, Sweep
+from azven.book.store import Store
+from azven.rf.density import STEPS
+from azven.rf.products import Margin
+from azven.work import ground, kit
+
+R = TypeVar("R", bound=Record)
+KEPT_AT_MOST = 40
+SCHOOL_WORDS = {"spacing": "by spacing", "both": "by spacing, harmless excused", "level": "by level"}
+_NOT_LOOKED_AT = {"id", "version", "site_id", "show_id", "name", "position", "note", "contact", "hours", "performer"}
+_LEVEL_FIELDS = {
+    "needed_db", "nf_db", "iip3_dbm", "body_db", "gain_dbi", "power_mw", "near_m", "far_m", "between_m", "exponent",
+}  # fmt: skip
+_DRAWN = {"shape", "height_m", "builtin", "modulation", "service"}
+
+
+def plan_record(store: Store) -> Plan | None:
+    """The plan of the show, None before the first."""
+    found = store.all(Plan, show_id=ground.current(store).show.id)
+    return found[0] if found else None
+
+
+def fingerprint(store: Store, coming: Sequence[Record] = ()) -> dict[str, str]:
+    """What the plan depends on, condensed per thing (`kind/name`), so that a change can be named.
+
+    `coming` records are about to be added, or to replace those with their id, in the same edit.
+    """
+
+    def every(kind: type[R], known: Iterable[R]) -> list[R]:
+        new = [r for r in coming if isinstance(r, kind)]
+        return [r for r in known if r.id not in {n.id for n in new}] + new
+
+    place = ground.current(store)
+    levels = place.show.school != "spacing"
+    region = store.get(Region, place.site.region_id) if place.site.region_id else None
+    zones = ground.zones(store)
+    names = {z.id: z.name for z in zones}
+    out = {"density/": _digest(place.show.density), "school/": _digest(place.show.school)}
+    out["region/"] = _digest([region and (region.key, region.dated), place.site.tv_guard_hz, place.site.thresholds])
+    for sweep in store.all(Sweep, site_id=place.site.id):
+        if sweep.used:
+            out[f"sweep/{sweep.place} ({sweep.id})"] = _digest([sweep.hears])
+    out |= _each("neighbour", every(Neighbour, store.all(Neighbour, site_id=place.site.id)), levels)
+    out |= _each("permit", store.all(Permit, site_id=place.site.id), levels)
+    out |= _each("room", zones, levels)
+    for relation in every(Relation, store.all(Relation)):
+        title = " and ".join(sorted(names.get(z, "?") for z in (relation.zone_a_id, relation.zone_b_id)))
+        out[f"rooms/{title}"] = _digest([relation.relation, relation.wall_loss_db if levels else None])
+    models = {m.id: m for m in store.all(Model)}
+    for link in every(Link, kit.links(store)):
+        out[f"link/{link.name}"] = _digest([_looked_at(link, levels), _looked_at(models[link.model_id], levels)])
+    return out | _each("act", store.all(Act, show_id=place.show.id), levels, also=frozenset({"starts_at", "ends_at"}))
+
+
+def _each(kind: str, records: Iterable[Record], levels: bool, also: frozenset[str] = frozenset()) -> dict[str, str]:
+    return {f"{kind}/{getattr(r, 'name', '')}": _digest(_looked_at(r, levels, also)) for r in records}
+
+
+def _looked_at(record: Record, levels: bool, also: frozenset[str] = frozenset()) -> list[tuple[str, object]]:
+    """The fields of a record that a plan depends on; those of levels only where levels are judged."""
+    skipped = _NOT_LOOKED_AT | _DRAWN | also | (set() if levels else _LEVEL_FIELDS)
+    return sorted((k, v) for k, v in vars(record).items() if k not in skipped)
+
+
+def _digest(items: object) -> str:
+    return hashlib.sha256(repr(items).encode()).hexdigest()[:12]
+
+
+_WORDS = {"density": "the density", "school": "the school", "region": "the rules", "rooms": "the walls between"}
+_MANY = {"sweep": "sweeps", "neighbour": "neighbours", "link": "links", "act": "acts", "room": "rooms"}
+
+
+def _changed(store: Store) -> list[tuple[str, str, str]]:
+    """Kind, name and what happened to everything that differs from when the plan was made."""
+    plan = plan_record(store)
+    if plan is None or not all("/" in key for key in plan.inputs):
+        return []
+    today = fingerprint(store) if plan.inputs else {}
+    out = []
+    for key in sorted(today.keys() | plan.inputs.keys()):
+        then, now = plan.inputs.get(key), today.get(key)
+        if then != now:
+            kind, name = key.split("/", 1)
+            out.append((kind, name, "is new" if then is None else "is gone" if now is None else "changed"))
+    return out
+
+
+def changes(store: Store) -> tuple[str, ...]:
+    """What has changed since the plan was made, one phrase a thing: `neighbour Ferry is new`."""
+    return tuple(f"{_WORDS.get(kind, kind)} {name}".strip() + f" {word}" for kind, name, word in _changed(store))
+
+
+def stale(store: Store) -> tuple[str, ...]:
+    """Kinds of things that have changed since the plan was made; empty when it is up to date or there is none."""
+    return tuple(dict.fromkeys(_MANY.get(kind, kind) for kind, _, _ in _changed(store)))
+
+
+# -- the history -----------------------------------------------------------------------------------------
+
+
+def kept_plans(store: Store) -> list[KeptPlan]:
+    """Plans as they were adopted, the newest first."""
+    found = store.all(KeptPlan, show_id=ground.current(store).show.id)
+    return sorted(found, key=lambda k: (k.made_at, k.id), reverse=True)
+
+
+def keep(store: Store, title: str, frequencies: Mapping[str, int], inputs: Mapping[str, str]) -> tuple[Change, ...]:
+    """The changes that put a plan into the history, the oldest beyond the limit leaving it."""
+    show = ground.current(store).show
+    new = KeptPlan(
+        id=store.reserve(), show_id=show.id, title=title, made_at=datetime.now(UTC), made_by=who(), school=show.school,
+        density=show.density, frequencies=dict(frequencies), inputs=dict(inputs), made_from=made_from(store),
+    )  # fmt: skip
+    return add(new) + remove(kept_plans(store)[KEPT_AT_MOST - 1 :])
+
+
+def who() -> str:
+    """The name of the person at the machine, empty where it does not say."""
+    try:
+        return getpass.getuser()
+    except (KeyError, OSError):
+        return ""
+
+
+def made_from(store: Store) -> tuple[str, ...]:
+    """In words what a plan made now rests on: rules, sweeps, density, school."""
+    place = ground.current(store)
+    region = store.get(Region, place.site.region_id) if place.site.region_id else None
+    lines = [f"{region.title}, as of {region.dated}" if region else "no region"]
+    for sweep in store.all(Sweep, site_id=place.site.id):
+        if sweep.used:
+            lines.append(f"sweep {sweep.place}, {sweep.antenna}, {sweep.taken_at:%Y-%m-%d %H:%M} UTC")
+    lines.append(f"density {STEPS[place.show.density].name}, {SCHOOL_WORDS[place.show.school]}")
+    return tuple(lines)
+
+
+@dataclass(frozen=True)
+class Difference:
+    """One link in two plans: frequencies and margins [Hz], None where it has none."""
+
+    id: int
+    name: str
+    old_hz: int | None
+    new_hz: int | None
+    old_margin_hz: int | None
+    new_margin_hz: int | None
+
+    @property
+    def change(self) -> str:
+        if self.old_hz == self.new_hz:
+            return "stays"
+        if self.old_hz is None:
+            return "placed"
+        return "lost its place" if self.new_hz is None else "moved"
+
+    @property
+    def gained_hz(self) -> int | None:
+        if self.old_margin_hz is None or self.new_margin_hz is None:
+            return None
+        return self.new_margin_hz - self.old_margin_hz
+
+
+def compare(
+    names: Iterable[str],
+    old: tuple[Mapping[str, int], Mapping[str, Margin]],
+    new: tuple[Mapping[str, int], Mapping[str, Margin]],
+) -> list[Difference]:
+    """Two plans link by link: frequencies and margins of each, in the order of `names`."""
+
+    def margin(plan: tuple[Mapping[str, int], Mapping[str, Margin]], name: str) -> int | None:
+        return plan[1][name].margin_hz if name in plan[1] else None
+
+    return [
+        Difference(i, n, old[0].get(n), new[0].get(n), margin(old, n), margin(new, n))
+        for i, n in enumerate(names, start=1)
+        if n in old[0] or n in new[0]
+    ]
+
+
+def summary(found: list[Difference]) -> str:
+    """One line on a comparison."""
+    moved = sum(d.change != "stays" for d in found)
+    gains = [d.gained_hz for d in found if d.gained_hz is not None]
+    gained, lost = sum(g > 0 for g in gains), sum(g < 0 for g in gains)
+    return f"{moved} of {len(found)} differ. Margins: {gained} wider, {lost} narrower."

@@ -1,0 +1,183 @@
+"""Planning: the searches behind Plan's deeds, each a pure call on the plan as it stands."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from azven.book.edits import Edit, add
+from azven.book.records import Assignment, Link
+from azven.book.store import Store
+from azven.rf import coordinate as rf
+from azven.rf.by_level import plan_by
+from azven.rf.products import Situation, near
+from azven.rf.request import KINDS, PlanRequest
+from azven.work import kit
+from azven.work.kept import plan_record
+from azven.work.plan import Board, Progress
+from azven.work.plan_input import PlanInput
+
+_MORE_SPARES = 3
+Elapsed = Callable[[], float]
+
+
+def plan_all(
+    now: Board, progress: Progress, elapsed: Elapsed, effort: int = 3, time_limit_s: float = 20.0,
+    on_better: Callable[[rf.Best], None] | None = None,
+) -> rf.Plan:  # fmt: skip
+    """Coordinate every link anew, in the school of the show; locked ones stay."""
+    request = replace(_with_locked(now), effort=effort, time_limit_s=time_limit_s)
+    if now.input.school == "spacing":
+        return rf.coordinate(request, progress, elapsed, on_better)
+    return plan_by(request, now.input.levels, now.input.school, progress, elapsed)
+
+
+def _with_locked(now: Board) -> PlanRequest:
+    request = now.input.request
+    held = tuple(r.at(now.frequencies[r.id]) for r in request.requests if r.id in now.locked)
+    free = tuple(r for r in request.requests if r.id not in now.locked)
+    return replace(request, carriers=(*request.carriers, *held), requests=free)
+
+
+def mend(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Mended:
+    """Move only what is broken, as little as possible, and place what has no frequency; locked links stay."""
+    if now.input.school != "spacing":
+        return _mend_by_level(now, progress, elapsed)
+    request = replace(now.input.request, time_limit_s=20.0)
+    return rf.mend(request, now.frequencies, sorted(now.locked), progress, elapsed)
+
+
+def _mend_by_level(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Mended:
+    request = replace(_with_locked(now), time_limit_s=20.0)
+    free = {n: f for n, f in now.frequencies.items() if n not in now.locked}
+    faulty = {line.split(": ")[0] for line in rf.tuning_faults(request, dict(free))}
+    standing = {n: f for n, f in free.items() if n not in faulty}
+    found = plan_by(request, now.input.levels, now.input.school, progress, elapsed, current=standing)
+    after = {a.id: a.freq_hz for a in found.assignments}
+    moves = tuple(
+        rf.Move(n, f, after.get(n), "not allowed where it stood" if n in faulty else "in danger by level, or the cause")
+        for n, f in free.items() if after.get(n) != f
+    )  # fmt: skip
+    return rf.Mended(found, moves)
+
+
+def add_missing(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Plan:
+    """Place what has no frequency and move nobody."""
+    held = replace(now, locked=frozenset(now.frequencies))
+    request = replace(_with_locked(held), time_limit_s=20.0)
+    if now.input.school == "spacing":
+        return rf.coordinate(request, progress, elapsed)
+    return plan_by(request, now.input.levels, now.input.school, progress, elapsed, current={})
+
+
+@dataclass(frozen=True)
+class ActGain:
+    """How many links find room when acts share spectrum, and when everything is taken to be always on."""
+
+    with_acts: int
+    always_on: int
+    wanted: int
+
+    def sentence(self) -> str:
+        more = self.with_acts - self.always_on
+        if more > 0:
+            return f"Acts that are never on together share spectrum: {more} more links find room than without."
+        return "Every link would find room even if all acts were on at once; sharing by act gains none here."
+
+
+def act_gain(asked: PlanInput, progress: Progress, elapsed: Elapsed) -> ActGain | None:
+    """What planning by acts gains, by a quick search each way; None where no link belongs to an act."""
+    request = replace(asked.request, effort=1)
+    if not any(r.times for r in request.requests):
+        return None
+    always = replace(request, requests=tuple(replace(r, times=frozenset()) for r in request.requests))
+    placed = [len(rf.coordinate(q, progress, elapsed).assignments) for q in (request, always)]
+    return ActGain(placed[0], placed[1], len(request.requests))
+
+
+def swap_spares(now: Board, progress: Progress) -> dict[str, rf.Swap]:
+    """For every vital, high or quiet link that is not a spare: where it goes if it alone has to move."""
+    wanted = [
+        v.link.name for v in now.verdicts
+        if v.freq_hz is not None and not v.link.spare and (v.link.priority <= 2 or v.link.use_class == "quiet")
+    ]  # fmt: skip
+    return rf.swap_spares(now.input.request, now.frequencies, wanted, progress)
+
+
+def spare_links(store: Store) -> tuple[Link, ...]:
+    """Spares that could be wanted: up to three more for every kind of link in the show, ids still 0."""
+    links = kit.links(store)
+    kinds: dict[tuple[object, ...], Link] = {}
+    for link in links:
+        if not link.spare and not link.set_aside:
+            kinds.setdefault((link.model_id, link.band, link.zone_id, link.use_class), link)
+    taken = [x.name for x in links]
+    out: list[Link] = []
+    for like in kinds.values():
+        for name in kit.numbered(f"Spare {'ear' if like.service == 'in-ear' else like.service} 1", _MORE_SPARES, taken):
+            taken.append(name)
+            out.append(replace(like, id=0, version=0, name=name, spare=True, acts=(), unit_id=None, performer="",
+                               position=len(taken)))  # fmt: skip
+    return tuple(out)
+
+
+def more_spares(
+    found: PlanInput, now: Board, spares: tuple[Link, ...], progress: Progress, elapsed: Elapsed
+) -> rf.Plan:
+    """Place as many of `spares` as fit; they are in `found`, everybody in `now` stays."""
+    names = {x.name for x in spares}
+    held = tuple(r.at(now.frequencies[r.id]) for r in found.request.requests if r.id in now.frequencies)
+    wanted = tuple(r for r in found.request.requests if r.id in names)
+    request = replace(found.request, carriers=(*found.request.carriers, *held), requests=wanted, effort=2)
+    return rf.coordinate(replace(request, time_limit_s=20.0), progress, elapsed)
+
+
+def keep_spares(store: Store, spares: tuple[Link, ...], found: rf.Plan) -> Edit:
+    """The edit that adds the spares that found room, with their frequencies."""
+    plan = plan_record(store)
+    if plan is None:
+        raise ValueError("Plan all first, then add spares.")
+    placed = {a.id: a.freq_hz for a in found.assignments}
+    chosen = [x for x in spares if x.name in placed]
+    first = store.reserve(2 * max(len(chosen), 1))
+    links = [replace(x, id=first + i) for i, x in enumerate(chosen)]
+    rows = [
+        Assignment(id=first + len(links) + i, plan_id=plan.id, link_id=x.id, freq_hz=placed[x.name])
+        for i, x in enumerate(links)
+    ]
+    changes = add(*links, *rows)
+    return Edit(f"{len(links)} more spares", changes)
+
+
+@dataclass(frozen=True)
+class Price:
+    """What a step of density would give and cost: links placed, products by kind that land, and on whom most."""
+
+    step: int
+    placed: int
+    wanted: int
+    landing: Mapping[str, int]
+    worst: str
+
+    def sentence(self) -> str:
+        products = [f"{n} {kind}" for kind, n in self.landing.items() if n]
+        falls = f"{', '.join(products)} products land inside the cautious guards, most on {self.worst}"
+        return f"{self.placed} of {self.wanted} find room; " + (falls if products else "no product lands on a link")
+
+
+def price(asked: PlanInput, cautious: PlanInput, step: int, progress: Progress, elapsed: Elapsed) -> Price:
+    """Plan at a step (`asked`) and count what lands within the guards of the most cautious one."""
+    found = rf.coordinate(replace(asked.request, effort=1), progress, elapsed)
+    frequencies = {a.id: a.freq_hz for a in found.assignments}
+    request = cautious.request
+    situation = Situation(rf.carriers_of(request, frequencies), request.profiles, request.relations)
+    ours = np.array([name in frequencies for name in situation.ids], bool)
+    landing: dict[str, int] = {}
+    by_victim = np.zeros(len(situation.ids), np.int64)
+    for kind in KINDS:
+        for hit in near(situation, kind, situation.guard[kind] - 1):
+            on_us = hit.victim[ours[hit.victim]]
+            landing[kind] = landing.get(kind, 0) + len(on_us)
+            by_victim += np.bincount(on_us, minlength=len(by_victim))
+    worst = situation.ids[int(np.argmax(by_victim))] if by_victim.any() else ""
+    return Price(step, len(frequencies), len(request.requests), landing, worst)

@@ -1,0 +1,128 @@
+"""What sweeps are still needed, how two of them differ, and what shapes stand in the raster."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+from azven.book.records import Model
+from azven.book.records import Sweep as SweepRecord
+from azven.book.store import Store
+from azven.rf import detect
+from azven.rf.detect import Block, Difference
+from azven.rf.levels import whip_length_mm
+from azven.rf.sweep import narrowest_seen_hz, sweep_time_s
+from azven.work import ground, kit, listen
+from azven.work.listen import HEARD_BY, Picture
+
+_RBW_HZ = (10_000, 30_000, 50_000, 100_000)
+_MOST_POINTS = 20_001
+_LONGEST_S = 30.0
+_NARROWEST_CARRIER_HZ = 100_000
+_AIR_HZ = 1_000_000
+_NO_CARRIER_HZ = 5_000
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """A sweep worth taking: range [Hz], RBW [Hz], points, time [s] and what could hide from it [Hz]."""
+
+    id: int
+    low_hz: int
+    high_hz: int
+    rbw_hz: int
+    points: int
+    seconds: float
+    hidden_hz: float
+    whip_mm: float
+
+    def sentence(self) -> str:
+        hides = (
+            "no carrier can hide"
+            if self.hidden_hz < _NO_CARRIER_HZ
+            else f"hides carriers under {self.hidden_hz / 1e3:.0f} kHz"
+        )
+        return (
+            f"{self.low_hz / 1e6:g}–{self.high_hz / 1e6:g} MHz, RBW {self.rbw_hz / 1e3:g} kHz, {self.points} bins: "
+            f"about {self.seconds:.1f} s, {hides}; whip {self.whip_mm:.0f} mm"
+        )
+
+
+def proposals(store: Store) -> list[Proposal]:
+    """Ranges that cover what the kit can be tuned to, each with the finest RBW that takes no more than 30 s."""
+    models = {m.id: m for m in store.all(Model)}
+    edges = sorted(
+        (low - _AIR_HZ, high + _AIR_HZ)
+        for x in kit.links(store) if not x.set_aside
+        for name, low, high in models[x.model_id].bands if name == x.band
+    )  # fmt: skip
+    joined: list[list[int]] = []
+    for low, high in edges:
+        if joined and low <= joined[-1][1]:
+            joined[-1][1] = max(joined[-1][1], high)
+        else:
+            joined.append([low, high])
+    return [_proposal(i, low, high) for i, (low, high) in enumerate(joined, start=1)]
+
+
+def _proposal(number: int, low: int, high: int) -> Proposal:
+    span = high - low
+    rbw = next((r for r in _RBW_HZ if sweep_time_s(span, r) <= _LONGEST_S), _RBW_HZ[-1])
+    points = min(_MOST_POINTS, span // (rbw * 3 // 4) + 1)
+    hidden = narrowest_seen_hz(span, rbw, points)
+    return Proposal(number, low, high, rbw, points, sweep_time_s(span, rbw), hidden, whip_length_mm((low + high) / 2))
+
+
+def warnings(store: Store, now: datetime) -> list[str]:
+    """What is missing, old, taken with our own transmitters on, or too coarse for the gear at hand."""
+    records = [r for r in listen.sweeps(store) if r.used]
+    out = []
+    wanted = {"in-ear" if x.service == "in-ear" else "voice" for x in kit.links(store) if not x.set_aside}
+    where = {"in-ear": "an omni at performer height", "voice": "the antennas the receivers will use"}
+    for use in sorted(wanted):
+        if not any(r.hears in HEARD_BY[use] for r in records):
+            out.append(f"No sweep serves {use} links: take one through {where[use]}.")
+    if len({r.hears for r in records}) == 1 and len(wanted) > 1:
+        out.append("All sweeps were taken one way: an omni at performer height and the receive antennas differ.")
+    for r in records:
+        sweep = listen.load(store, r)
+        if listen.is_stale(r, now):
+            out.append(f"{r.place}: {listen.age(r, now)}, too old to be trusted.")
+        if r.own_on:
+            out.append(f"{r.place}: taken with our own transmitters on.")
+        if sweep.misses_lines or max(r.rbw_hz, sweep.spacing_hz) > _NARROWEST_CARRIER_HZ:
+            out.append(f"{r.place}: too coarse to see a carrier 100 kHz wide.")
+    return out
+
+
+def shapes(store: Store, picture: Picture) -> list[tuple[SweepRecord, Block]]:
+    """Broad emissions by sweep, matched to the raster."""
+    channels = ground.current(store).channels()
+    return [(record, block) for record, sweep in picture.sweeps for block in detect.blocks(sweep, channels)]
+
+
+def listed_but_silent(store: Store, picture: Picture) -> list[str]:
+    """Channels where only one of the sweeps sees a multiplex: an antenna hides what is behind it."""
+    seen: dict[str, list[str]] = {}
+    for record, block in shapes(store, picture):
+        if block.kind == "multiplex":
+            seen.setdefault(block.channel.name, []).append(record.place)
+    everyone = [r.place for r, _ in picture.sweeps]
+    out = []
+    for name, places in seen.items():
+        places = list(dict.fromkeys(places))
+        missing = list(dict.fromkeys(p for p in everyone if p not in places))
+        if missing and len(everyone) > 1:
+            out.append(f"channel {name}: a multiplex at {', '.join(places)}, not at {', '.join(missing)}")
+    return out
+
+
+def compare(store: Store, old: SweepRecord, new: SweepRecord) -> list[Difference]:
+    """Where two stored sweeps differ, the strongest change first."""
+    return detect.compare(listen.load(store, old), listen.load(store, new))
+
+
+def compared_in_words(found: Sequence[Difference]) -> str:
+    """How many of each kind."""
+    counts = {kind: sum(d.kind == kind for d in found) for kind in ("appeared", "gone", "louder", "quieter")}
+    said = [f"{n} {kind}" for kind, n in counts.items() if n]
+    return "Nothing differs by more than 6 dB." if not said else ", ".join(said) + " (by more than 6 dB)."

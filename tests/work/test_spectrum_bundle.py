@@ -1,0 +1,182 @@
+"""What to sweep, comparing, bundles, licences, limits, frequencies next door."""
+
+import json
+import zipfile
+
+import numpy as np
+import pytest
+
+from azven.book.formats import site_bundle, sweep_csv
+from azven.book.formats.errors import FormatError
+from azven.rf.venue import Settings
+from azven.work import bundle, demo, ground, kept, kit, listen, neighbours, plan, plan_input, spectrum
+
+
+def test_proposals_cover_the_kit_and_say_what_they_cost(store, empty):
+    found = spectrum.proposals(store)
+    assert all(p.seconds <= 30.5 for p in found)
+    assert found[0].low_hz <= 470_000_000
+    assert found[-1].high_hz >= 694_000_000
+    assert "whip" in found[0].sentence()
+    assert spectrum.proposals(empty) == []
+
+
+def test_warnings_name_what_is_missing_old_or_ours(store):
+    now = demo.datetime.now(demo.UTC)
+    assert spectrum.warnings(store, now) == []
+    for record in listen.sweeps(store):
+        if record.hears == "in-ears":
+            store.apply(listen.set_used(record, False))
+    text = " ".join(spectrum.warnings(store, now))
+    assert "No sweep serves in-ear links" in text
+    assert "one way" in text
+    later = now + demo.timedelta(days=3)
+    assert "too old to be trusted" in " ".join(spectrum.warnings(store, later))
+
+
+def test_the_antennas_disagree_about_the_low_power_multiplex(store):
+    lines = spectrum.listed_but_silent(store, listen.picture(store))
+    assert any(line.startswith("channel 35") and "riser" in line.split("not at")[0] for line in lines)
+
+
+def test_our_own_lines_are_named(store):
+    frequencies = plan.board(store).frequencies
+    from azven.rf.venue import Emitter
+
+    own = tuple(
+        Emitter(n, f, 15.0, (2.0, 20.0, 1.5), 120_000, ours=True) for n, f in frequencies.items() if n != "Tide Bell"
+    )  # fmt: skip
+    world = demo.venue(own)
+    sweep = world.sweep(world.antennas["omni"], Settings(470_000_000, 694_000_000, 10_001, 30_000), 9)
+    store.apply(listen.keep(store, sweep, listen.About("Stage", "whip", own_on=True), "x"))
+    named = {name for name, _ in listen.picture(store).ours}
+    assert {"Brass 3", "Harbour Master"} <= named
+
+
+def test_a_site_goes_out_and_comes_in_without_loss_or_repetition(store, empty, tmp_path):
+    path = tmp_path / "site.zip"
+    assert bundle.write(store, path) == 2
+    found = site_bundle.read(path)
+    merged = bundle.merge(empty, found)
+    empty.apply(merged.edit)
+    assert {z.name for z in ground.zones(empty)} >= {"Rope Hall", "Quay Stage", "Signal House"}
+    assert {n.name for n in ground.neighbours(empty)} == {n.name for n in ground.neighbours(store)}
+    assert len(listen.sweeps(empty)) == 2
+    assert {s.hears for s in listen.sweeps(empty)} == {"in-ears", "receivers"}
+    assert "2 sweeps" in merged.said
+    again = bundle.merge(empty, found)
+    assert again.said == ("nothing new",)
+    a, b = (listen.load(s, max(listen.sweeps(s), key=lambda r: r.place)) for s in (store, empty))
+    assert np.array_equal(a.freq_hz, b.freq_hz)
+    assert np.allclose(a.level_dbm, b.level_dbm, atol=0.011)
+
+
+@pytest.mark.parametrize(
+    ("members", "message"),
+    [
+        ({}, "site.json: is missing"),
+        ({"site.json": "{"}, "site.json"),
+        ({"site.json": json.dumps({"format": "other", "version": 1})}, "format"),
+        ({"site.json": json.dumps({"format": "azven-site-bundle", "version": 9, "name": "x"})}, "newer"),
+        ({"site.json": json.dumps({"format": "azven-site-bundle", "version": 1})}, "name"),
+    ],
+)
+def test_bundles_that_cannot_be_used_are_refused_in_a_line(tmp_path, members, message):
+    path = tmp_path / "bad.zip"
+    with zipfile.ZipFile(path, "w") as archive:
+        for name, content in members.items():
+            archive.writestr(name, content)
+    with pytest.raises(FormatError, match=message):
+        site_bundle.read(path)
+    (tmp_path / "no.zip").write_bytes(b"PK nothing")
+    with pytest.raises(FormatError, match="is not a site bundle"):
+        site_bundle.read(tmp_path / "no.zip")
+
+
+def test_a_bundle_keeps_what_is_good_and_says_what_is_not(empty, tmp_path):
+    path = tmp_path / "half.zip"
+    with zipfile.ZipFile(path, "w") as archive:
+        site = {
+            "format": "azven-site-bundle", "version": 1, "name": "x", "thresholds": {"voice": -90.0, "odd": 5.0},
+            "rooms": [{"name": "Hall"}], "relations": [{"rooms": ["Hall", "Nowhere"], "relation": "near"}],
+            "neighbours": [{"name": "n", "freq_hz": 500_000_000, "kind": "strange"}],
+        }  # fmt: skip
+        archive.writestr("site.json", json.dumps(site))
+        archive.writestr("sweeps/1.csv", "rubbish")
+        archive.writestr("sweeps/2.csv", "frequency_hz,level_dbm\n470000000,-90\n471000000,-91\n")
+    merged = bundle.merge(empty, site_bundle.read(path))
+    empty.apply(merged.edit)
+    assert "1 rooms" in merged.said
+    assert "1 sweeps" in merged.said
+    assert any("sweeps/1.csv" in line for line in merged.said)
+    assert ground.neighbours(empty) == []
+    assert listen.tolerated(empty)["voice"] == -90.0
+
+
+def test_a_million_points_are_read_like_a_few(tmp_path):
+    freq = np.arange(470_000_000, 471_000_000)
+    text = "frequency_hz,level_dbm\n" + "".join(f"{f},-90.5\n" for f in freq[:5000].tolist())
+    plain = sweep_csv.parse(text)
+    careful = sweep_csv.parse(text + "oops\n")
+    assert np.array_equal(plain.freq_hz, careful.freq_hz)
+    assert plain.columns["level_dbm"].tolist() == careful.columns["level_dbm"].tolist()
+    assert careful.remarks
+    assert not plain.remarks
+
+
+def test_licences_narrow_what_is_permitted_and_the_stricter_cap_holds(store):
+    region = ground.current(store).region
+    before = ground.permitted(region, 470_000_000, 694_000_000)
+    store.apply(ground.add_permit(store, "licence", "EV-1", 470_000_000, 542_000_000, 30.0))
+    after = ground.permitted(region, 470_000_000, 694_000_000, ground.current(store).permits)
+    assert any(rule is None for _, _, rule in after)
+    assert not any(rule is None for _, _, rule in before)
+    assert after[0][2].power_mw == 30.0
+    assert after[0][2].title == "licence EV-1"
+    assert plan.board(store).count("broken") > 0  # what stands above 542 MHz is not covered any more
+    assert any("permit EV-1 is new" in text for text in kept.changes(store))
+
+
+def test_an_override_opens_a_reserved_range_and_needs_a_reason(store):
+    with pytest.raises(ValueError, match="needs a reason"):
+        ground.add_permit(store, "override", "x", 606_000_000, 614_000_000)
+    with pytest.raises(ValueError, match="end above its start"):
+        ground.add_permit(store, "licence", "x", 614_000_000, 606_000_000)
+    store.apply(ground.add_permit(store, "override", "Observatory", 606_000_000, 614_000_000, None, "agreed by phone"))
+    region, permits = ground.current(store).region, ground.current(store).permits
+    rule = ground.permitted(region, 607_000_000, 608_000_000, permits)[0][2]
+    assert (rule.kind, rule.title) == ("permitted", "override: Observatory")
+
+
+def test_the_television_guard_and_the_limits_change_the_picture(store):
+    board = plan.board(store)
+    narrow = board.input.bars["Narrator"]
+    store.apply(ground.set_site(store, "guard", tv_guard_hz=500_000))
+    wide = plan_input.input_for(store).bars["Narrator"]
+    assert next(b for b in wide if b.cause == "television").low_hz == (
+        next(b for b in narrow if b.cause == "television").low_hz - 500_000
+    )
+    with pytest.raises(ValueError, match="no limit"):
+        listen.set_tolerated(store, "voice", 20.0)
+    before = [d.reading.occupancy for d in listen.picture(store).decisions["in-ear"]]
+    store.apply(listen.set_tolerated(store, "in-ear", -80.0))
+    after = [d.reading.occupancy for d in listen.picture(store).decisions["in-ear"]]
+    assert after.count("taken") < before.count("taken")
+
+
+def test_frequencies_next_door_harm_nobody_and_are_kept_clear_of(store):
+    board = plan.board(store)
+    model = next(m for m in ground.models(store) if "dense" in m.name)
+    zone = next(z for z in ground.zones(store) if z.name == "Signal House")
+    links = neighbours.wishes(store, "Ballroom", model, model.bands[0][0], zone, 3)
+    asked = neighbours.asked(store, listen.picture(store), links)
+    found = neighbours.propose(asked, board, links, lambda d, t: True, lambda: 0.0)
+    assert len(found) == 3
+    judged = plan.judge(asked, {**board.frequencies, **found})
+    assert judged.count("broken") == 0
+    assert "Ballroom 1" in neighbours.slip(store, found, zone)
+    store.apply(neighbours.keep(store, found, zone, "house engineer"))
+    assert {"Ballroom 1", "Ballroom 2", "Ballroom 3"} <= {n.name for n in ground.neighbours(store)}
+    with pytest.raises(ValueError, match="who"):
+        neighbours.wishes(store, " ", model, model.bands[0][0], zone, 3)
+    assert len(kit.links(store)) == len(board.verdicts)
