@@ -81,12 +81,13 @@ def test_a_range_that_makes_no_sense_is_said_before_sweeping(window, start, stop
     assert not window.session.jobs.busy
 
 
-def test_the_sheet_goes_where_it_is_told_and_says_where_not(window, monkeypatch, tmp_path):
+def test_the_sheet_goes_where_it_is_told_and_says_where_not(window, settle, monkeypatch, tmp_path):
     stage = window.open_stage("plan")
     opened = []
     monkeypatch.setattr("azven.desk.plan.stage.QDesktopServices.openUrl", lambda url: opened.append(url.toLocalFile()))
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "sheet.pdf"), ""))
     stage.print_sheet()
+    settle(window)
     assert opened == [str(tmp_path / "sheet.pdf")]
     stage.write_sheet(tmp_path / "missing" / "sheet.pdf")
     assert "could not be written" in window.said()

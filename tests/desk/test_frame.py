@@ -99,15 +99,15 @@ def test_paste_and_remove_with_undo(window):
 
 def test_density_is_a_slider_with_words_and_undo(window, qtbot):
     stage, session = window.open_stage("plan"), window.session
-    stage.density.setFocus()
-    qtbot.keyClick(stage.density, Qt.Key.Key_Left)
+    stage.density.slider.setFocus()
+    qtbot.keyClick(stage.density.slider, Qt.Key.Key_Left)
     assert ground.current(session.store).show.density == 0
     assert session.board.count("broken") > 0
-    stage.density.hovered.emit(4)
-    assert "Two-transmitter guards are halved" in stage._words.text()
-    qtbot.waitUntil(lambda: 4 in stage._prices, timeout=20_000)
-    stage.density.hovered.emit(4)
-    assert "of 29 find room" in stage._words.text()
+    stage.density.slider.hovered.emit(4)
+    assert "Two-transmitter guards are halved" in stage.density.words.text()
+    qtbot.waitUntil(lambda: 4 in stage.density._prices, timeout=20_000)
+    stage.density.slider.hovered.emit(4)
+    assert "of 29 find room" in stage.density.words.text()
     session.step_back()
     assert session.board.count("broken") == 0
 
@@ -128,17 +128,17 @@ def test_spares_are_added_beside_the_plan_and_undone(window, settle):
 
 def test_products_are_listed_filtered_selected_and_exported(window, settle, tmp_path):
     stage = window.open_stage("plan")
-    window.actions_table.run("products")
+    window.actions_table.run("plan-1")
     settle(window)
-    shown = stage.products.table.records.records
+    shown = stage.page(1).table.records.records
     assert shown
     assert shown[0].slack_hz == min(v.margin_hz for v in window.session.board.verdicts if v.margin_hz is not None)
-    stage.products.filter.setText("narrator")
-    rows = stage.products.table.records.records
+    stage.page(1).filter.setText("narrator")
+    rows = stage.page(1).table.records.records
     assert 0 < len(rows) < len(shown)
-    stage.products.table.selectRow(0)
+    stage.page(1).table.selectRow(0)
     assert window.session.link_name == rows[0].victim
-    stage.products.write(tmp_path / "products.csv")
+    stage.page(1).write(tmp_path / "products.csv")
     assert len((tmp_path / "products.csv").read_text(encoding="utf-8").splitlines()) == len(rows) + 1
 
 

@@ -60,10 +60,10 @@ def test_the_pointer_is_told_what_closes_a_step(window, chart, qtbot):
     stage = window.open_stage("plan")
     row = next(i for i, v in enumerate(window.session.board.verdicts) if v.link.name == "Narrator")
     qtbot.mouseMove(chart.viewport(), row_point(chart, row, chart._axis.x(482_000_000)))
-    assert stage._words.text() == "Narrator at 482." + stage._words.text().split("482.")[1]
-    assert "channel 22 is taken" in stage._words.text()
+    assert stage.density.words.text() == "Narrator at 482." + stage.density.words.text().split("482.")[1]
+    assert "channel 22 is taken" in stage.density.words.text()
     qtbot.mouseMove(chart.viewport(), QPoint(20, 5))
-    assert stage._words.text().startswith("Balanced")
+    assert stage.density.words.text().startswith("Balanced")
 
 
 def test_lanes_pan_zoom_with_control_and_scroll_without(window, chart, qtbot):
@@ -174,7 +174,7 @@ def test_the_rail_takes_clicks_and_arrows(window, qtbot):
 
 
 def test_density_takes_clicks_inside_its_boxes_only(window, qtbot):
-    slider, store = window.open_stage("plan").density, window.session.store
+    slider, store = window.open_stage("plan").density.slider, window.session.store
     qtbot.mouseClick(slider, Qt.MouseButton.LeftButton, pos=QPoint(66 + 3 * 18 + 4, 12))
     assert ground.current(store).show.density == 3
     qtbot.mouseClick(slider, Qt.MouseButton.LeftButton, pos=QPoint(4, 12))

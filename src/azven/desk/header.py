@@ -29,16 +29,19 @@ class Header(QWidget):
         self.primary_button.clicked.connect(self.primary)
         self._progress = QProgressBar()
         self._progress.setFixedWidth(200)
+        self._note = QLabel()
+        self._note.setObjectName("small")
         self._stop = QPushButton("Stop")
         self._stop.clicked.connect(jobs.stop)
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 0, 14, 0)
         row.addWidget(self._where, 1)
-        for widget in (self._progress, self._stop, self._find, self.primary_button):
+        for widget in (self._note, self._progress, self._stop, self._find, self.primary_button):
             row.addWidget(widget)
         self._show_running(False)
         jobs.started.connect(self._started)
         jobs.progressed.connect(self._moved)
+        jobs.noted.connect(self._note.setText)
         jobs.ended.connect(lambda: self._show_running(False))
 
     def show_place(self, parts: list[str]) -> None:
@@ -64,6 +67,8 @@ class Header(QWidget):
         self._progress.setFormat(f"{self._title}  %p%")
 
     def _show_running(self, running: bool) -> None:
+        self._note.clear()
+        self._note.setVisible(running)
         self._progress.setVisible(running)
         self._stop.setVisible(running)
         self._find.setVisible(not running)

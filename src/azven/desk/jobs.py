@@ -59,6 +59,7 @@ class Jobs(QObject):
 
     started = pyqtSignal(str)
     progressed = pyqtSignal(int, int)
+    noted = pyqtSignal(str)
     ended = pyqtSignal()
     trouble = pyqtSignal(str)
 
@@ -127,6 +128,10 @@ class Jobs(QObject):
     def stop(self) -> None:
         if self._visible is not None:
             self._visible.stop()
+
+    def note(self, text: str) -> None:
+        """A few words beside the progress of the visible job."""
+        self.noted.emit(text)
 
     def wait(self) -> None:
         """Stop everything and wait for it; for closing the window."""

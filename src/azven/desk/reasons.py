@@ -42,7 +42,7 @@ class ReasonsPanel(QScrollArea):
         session = self._session
         board, store = session.board, session.store
         stuck = self.shown is not None and self.shown.state == "no room"
-        tries = ways_out.variants(store, session.picture, board.input.links[name]) if stuck else ()
+        tries = ways_out.variants(store, session.picture, board.input, board.input.links[name]) if stuck else ()
 
         def work(progress: Progress) -> tuple[Option, ...]:
             if stuck:

@@ -6,18 +6,30 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QLineEdit, QScrollArea, QVBoxLayout
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QComboBox,
+    QGridLayout,
+    QLineEdit,
+    QScrollArea,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from azven.book import regions
 from azven.book.records import NEIGHBOUR_KINDS, Neighbour, Relation, Zone
+from azven.desk import files
 from azven.desk.actions import Action
 from azven.desk.ground.ladder import Ladder
+from azven.desk.ground.pages import DistancesPage, LicencesPage, LimitsPage, NextDoorPage
 from azven.desk.session import Session
 from azven.desk.stage import Points, Stage, button, choice, label, row, rule
 from azven.desk.tables import Column, RecordTable
-from azven.work import ground
+from azven.work import bundle, ground
 from azven.work.reasons import mhz
 
+_PAGES = ("Rooms and neighbours", "Distances", "Licences", "Limits", "Next door")
 _MEANING = {
     "together": "together: spacing and products count",
     "near": "near: spacing counts, products do not",
@@ -51,6 +63,9 @@ class GroundStage(Stage):
         self.pairs = RecordTable(self._pair_columns(), "Rooms against rooms")
         self.neighbours = RecordTable(self._neighbour_columns(), "Neighbours")
         self.room_name, self.neighbour_name, self.neighbour_mhz = QLineEdit(), QLineEdit(), QLineEdit()
+        self._pages, self._tabs = QStackedWidget(), QButtonGroup(self)
+        self.distances, self.licences = DistancesPage(session), LicencesPage(session)
+        self.limits, self.next_door = LimitsPage(session), NextDoorPage(session)
         self._lay_out()
         self.region.activated.connect(self._choose_region)
         for table in (self.rooms, self.pairs):
@@ -82,10 +97,23 @@ class GroundStage(Stage):
         box.addWidget(rule())
         box.addWidget(self._scroll, 5)
         box.addWidget(rule())
-        box.addLayout(self._below(), 4)
+        tabs = [button(t, lambda n=i: self.show_page(n), name="flat") for i, t in enumerate(_PAGES)]
+        for i, tab in enumerate(tabs):
+            tab.setCheckable(True)
+            tab.setChecked(i == 0)
+            self._tabs.addButton(tab, i)
+        share = button("Share site", self.share, "Sweeps, rooms and neighbours as one file for the next engineer")
+        take = button("Take in", self.take_in, "Add what a shared site file knows and this book does not")
+        box.addLayout(row(*tabs, 1, share, take, spacing=4))
+        first = QWidget()
+        first.setLayout(self._below())
+        for page in (first, self.distances, self.licences, self.limits, self.next_door):
+            self._pages.addWidget(page)
+        box.addWidget(self._pages, 4)
 
     def _below(self) -> QGridLayout:
         grid = QGridLayout()
+        grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(18)
         grid.setVerticalSpacing(4)
         remove_room = button("Remove", self.remove_room, "Take the selected room out", "flat")
@@ -126,7 +154,7 @@ class GroundStage(Stage):
 
         return [
             Column("Name", 112, lambda n: n.name, change("name", str)),
-            Column("MHz", 78, lambda n: mhz(n.freq_hz), change("freq_hz", _hertz), right=True),
+            Column("MHz", 78, lambda n: mhz(n.freq_hz), change("freq_hz", ground.hertz), right=True),
             Column("Kind", 84, lambda n: n.kind, change("kind", str), lambda _: [(k, k) for k in NEIGHBOUR_KINDS]),
             Column(
                 "Where", 92, room, change("zone_id", lambda v: v),
@@ -156,6 +184,20 @@ class GroundStage(Stage):
             [Pair(a.id * 100_000 + b.id, a, b, related.get(frozenset((a.id, b.id)))) for a, b in combinations(zones, 2)]
         )
         self.neighbours.show_records(ground.neighbours(store))
+        self._refresh_page()
+
+    def show_page(self, number: int) -> None:
+        """Rooms and neighbours, distances, licences, limits, next door."""
+        self._pages.setCurrentIndex(number)
+        tab = self._tabs.button(number)
+        if tab is not None:
+            tab.setChecked(True)
+        self._refresh_page()
+
+    def _refresh_page(self) -> None:
+        page = self._pages.currentWidget()
+        if isinstance(page, DistancesPage | LicencesPage | LimitsPage | NextDoorPage):
+            page.refresh()
 
     @staticmethod
     def points(session: Session) -> Points:
@@ -173,7 +215,15 @@ class GroundStage(Stage):
         self.add_room()
 
     def actions_offered(self) -> list[Action]:
-        return [Action("region-file", "Read a region file", self.load_region)]
+        pages = [
+            Action(f"ground-{i}", f"Ground: {t.lower()}", lambda n=i: self.show_page(n)) for i, t in enumerate(_PAGES)
+        ]
+        return [
+            Action("region-file", "Read a region file", self.load_region),
+            Action("share-site", "Share what is known of this site", self.share),
+            Action("take-in-site", "Take in a shared site", self.take_in),
+            *pages,
+        ]
 
     # -- deeds ---------------------------------------------------------------------------------------
 
@@ -183,9 +233,9 @@ class GroundStage(Stage):
             self.session.do(lambda: ground.choose_region(self.session.store, document))
 
     def load_region(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Region file", "", "Region files (*.json)")
-        if name:
-            self.load_region_from(Path(name))
+        path = files.ask_which(self, "Region file", "Region files (*.json)")
+        if path:
+            self.load_region_from(path)
 
     def load_region_from(self, path: Path) -> None:
         """Read and check a region file, and make it the region of the site."""
@@ -200,6 +250,39 @@ class GroundStage(Stage):
             return
         self.region.addItem(document["title"], document)
         self.session.do(lambda: ground.choose_region(self.session.store, document))
+
+    def share(self) -> None:
+        """Write a site bundle."""
+        name = f"{ground.current(self.session.store).site.name}.azven-site.zip"
+        path = files.ask_where(self, "Share the site", name, "Site bundles (*.zip)")
+        if path:
+            self.share_to(path)
+
+    def share_to(self, path: Path) -> None:
+        """Write a site bundle to `path` and say what went along."""
+        try:
+            count = bundle.write(self.session.store, path)
+        except OSError as error:
+            self.session.say(f"{path} could not be written: {error.strerror or error}.", trouble=True)
+            return
+        self.session.say(f"Wrote the site with {count} sweeps to {path.name}.")
+
+    def take_in(self) -> None:
+        """Read a site bundle."""
+        path = files.ask_which(self, "Take in a site", "Site bundles (*.zip)")
+        if path:
+            self.take_in_from(path)
+
+    def take_in_from(self, path: Path) -> None:
+        """Add what a bundle knows and the book does not; one undo takes it back."""
+        from azven.book.formats import site_bundle
+
+        def merge(found: site_bundle.Bundle) -> None:
+            merged = bundle.merge(self.session.store, found)
+            self.session.do(lambda: merged.edit)
+            self.session.say(f"Took in {path.name}: {', '.join(merged.said)}.", trouble=bool(found.refused))
+
+        self.session.jobs.start("Reading the site", lambda _: site_bundle.read(path), merge)
 
     def add_room(self) -> None:
         if self.session.do(lambda: ground.add_zone(self.session.store, self.room_name.text())):
@@ -227,7 +310,7 @@ class GroundStage(Stage):
 
     def add_neighbour(self) -> None:
         name, text = self.neighbour_name.text(), self.neighbour_mhz.text()
-        if self.session.do(lambda: ground.add_neighbour(self.session.store, name, _hertz(text))):
+        if self.session.do(lambda: ground.add_neighbour(self.session.store, name, ground.hertz(text))):
             self.neighbour_name.clear()
             self.neighbour_mhz.clear()
 
@@ -240,10 +323,3 @@ def _loss_text(pair: Pair) -> str:
     if pair.relation is None or pair.relation.wall_loss_db is None:
         return "–"
     return f"{pair.relation.wall_loss_db:g}"
-
-
-def _hertz(text: Any) -> int:
-    try:
-        return round(float(str(text).replace(",", ".")) * 1e6)
-    except (ValueError, OverflowError):
-        raise ValueError(f"“{text}” is not a frequency in MHz.") from None

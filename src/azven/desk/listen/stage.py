@@ -1,18 +1,20 @@
 """Listen: take and import sweeps, see what they say together, own up to lines."""
 
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import (
+    QButtonGroup,
     QCheckBox,
-    QFileDialog,
     QGridLayout,
     QHBoxLayout,
     QInputDialog,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -20,21 +22,30 @@ from PyQt6.QtWidgets import (
 from azven.book.formats import sweep_csv
 from azven.book.formats.errors import FormatError
 from azven.book.records import Sweep as SweepRecord
+from azven.desk import files
 from azven.desk.actions import Action
 from azven.desk.jobs import Job, Progress
+from azven.desk.listen.pages import AdvicePage, ComparePage
 from azven.desk.listen.plot import SweepPlot
+from azven.desk.listen.waterfall import WaterfallPage
 from azven.desk.session import Session
 from azven.desk.stage import Points, Stage, button, choice, label, row, rule
-from azven.rf.sweep import Sweep
 from azven.rf.venue import Settings
 from azven.work import listen
-from azven.work.listen import About
+from azven.work.listen import About, Taken
 from azven.work.reasons import decibel, mhz
 from azven.work.simulation import ANTENNAS
+from azven.work.spectrum import Proposal
 
 _RBW_HZ = (10_000, 30_000, 50_000, 100_000)
 _POINTS = (1_001, 5_001, 10_001, 20_001)
 _SIDE_W = 206
+_PAGES = ("Sweeps", "Waterfall", "Compare", "What to sweep")
+_REPEAT: list[tuple[str, object]] = [
+    ("once", -1), ("repeatedly", 0), ("every minute", 60), ("every 5 min", 300), ("every 10 min", 600),
+    ("every 30 min", 1800),
+]  # fmt: skip
+_BREATH_MS, _WAIT_MS = 300, 5_000
 
 
 class ListenStage(Stage):
@@ -45,6 +56,11 @@ class ListenStage(Stage):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.plot = SweepPlot(session)
+        self.waterfall, self.compare, self.advice = WaterfallPage(session), ComparePage(session), AdvicePage(session)
+        self._pages, self._tabs = QStackedWidget(), QButtonGroup(self)
+        self._timetable = QTimer(self, singleShot=True)
+        self._timetable.timeout.connect(self._due)
+        self.advice.wanted.connect(self._set_up)
         self.stack, self.lines = QListWidget(), QListWidget()
         for box in (self.stack, self.lines):
             box.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -53,6 +69,12 @@ class ListenStage(Stage):
         self.lines.setAccessibleName("Unclaimed lines")
         self._empty = label("", "dim", wrap=True)
         self._forecast = label("", "dim", wrap=True)
+        self.repeat = choice(_REPEAT, "How often")
+        self.until = QLineEdit()
+        self.until.setPlaceholderText("until 19:30")
+        self.until.setFixedWidth(96)
+        self.until.setAccessibleName("Until, local time")
+        self.until.setToolTip("Local time at which repeated sweeps end; empty: when you stop them")
         self._make_controls()
         self._lay_out()
         self.stack.currentItemChanged.connect(lambda item, _: self._select(item, "sweep"))
@@ -121,7 +143,15 @@ class ListenStage(Stage):
         left.addWidget(self.lines, 2)
         right = QVBoxLayout()
         right.setContentsMargins(0, 8, 12, 6)
-        right.addWidget(self.plot, 1)
+        tabs = [button(t, lambda n=i: self.show_page(n), name="flat") for i, t in enumerate(_PAGES)]
+        for i, tab in enumerate(tabs):
+            tab.setCheckable(True)
+            tab.setChecked(i == 0)
+            self._tabs.addButton(tab, i)
+        right.addLayout(row(*tabs, 1, spacing=4))
+        for page in (self.plot, self.waterfall, self.compare, self.advice):
+            self._pages.addWidget(page)
+        right.addWidget(self._pages, 1)
         right.addWidget(rule())
         right.addLayout(self._controls())
         box = QHBoxLayout(self)
@@ -140,7 +170,10 @@ class ListenStage(Stage):
         self.rbw.setMinimumWidth(86)
         self.count.setMinimumWidth(108)
         self.detector.setMinimumWidth(86)
-        span = row(self.start, label("to"), self.stop, label("MHz"), self.rbw, self.count, 1, spacing=6)
+        span = row(
+            self.start, label("to"), self.stop, label("MHz"), self.rbw, self.count, self.repeat, self.until, 1,
+            spacing=6,
+        )  # fmt: skip
         rows = (
             ("Instrument", row(self.address, self.detector, self.own_on)),
             ("Range", span),
@@ -172,7 +205,29 @@ class ListenStage(Stage):
             item.setFlags(Qt.ItemFlag.NoItemFlags)
             items.append(item)
         self._refill(self.lines, items)
-        self.plot.update()
+        self._refresh_page()
+
+    def show_page(self, number: int) -> None:
+        """Sweeps, waterfall, compare or advice."""
+        self._pages.setCurrentIndex(number)
+        tab = self._tabs.button(number)
+        if tab is not None:
+            tab.setChecked(True)
+        self._refresh_page()
+
+    def _refresh_page(self) -> None:
+        page = self._pages.currentWidget()
+        if isinstance(page, ComparePage | AdvicePage):
+            page.refresh()
+        elif page is not None:
+            page.update()
+
+    def _set_up(self, proposal: Proposal) -> None:
+        self.start.setText(f"{proposal.low_hz / 1e6:g}")
+        self.stop.setText(f"{proposal.high_hz / 1e6:g}")
+        self.rbw.setCurrentIndex(self.rbw.findData(proposal.rbw_hz))
+        self.count.setCurrentIndex(min(range(len(_POINTS)), key=lambda i: abs(_POINTS[i] - proposal.points)))
+        self.show_page(0)
 
     def _sweep_item(self, record: SweepRecord) -> QListWidgetItem:
         now = self.session.now()
@@ -217,7 +272,8 @@ class ListenStage(Stage):
         return tuple(out)
 
     def primary(self) -> tuple[str, bool]:
-        return "Sweep", bool(self.address.currentText().strip())
+        title = "Stop repeating" if self.repeating else "Sweep"
+        return title, bool(self.address.currentText().strip())
 
     def actions_offered(self) -> list[Action]:
         return [
@@ -264,8 +320,44 @@ class ListenStage(Stage):
         at = self.address.findText(text)
         return str(self.address.itemData(at)) if at >= 0 else text
 
+    # -- repeatedly ------------------------------------------------------------------------------------
+
+    @property
+    def repeating(self) -> bool:
+        """Whether another sweep is due by itself."""
+        return self._timetable.isActive()
+
+    def stop_repeating(self) -> None:
+        """No further sweeps by themselves."""
+        self._timetable.stop()
+        self.primary_changed.emit()
+
+    def _plan_next(self) -> None:
+        """After a sweep: when the next one is due, if any."""
+        every_s = float(self.repeat.currentData())
+        if every_s < 0:
+            return
+        end = _local_time(self.until.text(), datetime.now())
+        if end is not None and datetime.now() + timedelta(seconds=every_s) > end:
+            self.session.say(f"The timetable ended at {end:%H:%M}.")
+            return
+        self._timetable.start(max(round(every_s * 1e3), _BREATH_MS))
+
+    def _due(self) -> None:
+        """A repeated sweep; when something else is running it waits for its turn."""
+        if self.session.jobs.busy:
+            self._timetable.start(_WAIT_MS)
+        else:
+            self._take()
+
     def run_primary(self) -> None:
-        """Take a sweep with the instrument."""
+        """Take a sweep with the instrument, or end repeated ones."""
+        if self.repeating:
+            self.stop_repeating()
+        else:
+            self._take()
+
+    def _take(self) -> None:
         try:
             settings = self.settings()
         except ValueError as error:
@@ -281,7 +373,7 @@ class ListenStage(Stage):
 
         holder: list[Job] = []
 
-        def work(progress: Progress) -> tuple[Sweep, str]:
+        def work(progress: Progress) -> tuple[Taken, str]:
             instrument = ScpiInstrument.at(resource)
             try:
                 identity = instrument.identify()
@@ -290,7 +382,7 @@ class ListenStage(Stage):
                     holder[0].tell((freq, level))
                     return progress(round(100 * share), 100)
 
-                return listen.take(instrument, settings, part), identity
+                return listen.take(instrument, settings, part, lambda: ScpiInstrument.at(resource)), identity
             finally:
                 instrument.close()
 
@@ -300,24 +392,35 @@ class ListenStage(Stage):
             self.plot.end_live()
             return
         holder.append(job)
-        job.signals.failed.connect(lambda _: self.plot.end_live())
+        job.signals.failed.connect(self._failed)
+
+    def _failed(self, _: object) -> None:
+        """A sweep that brought nothing; a timetable goes on with the next."""
+        self.plot.end_live()
+        if float(self.repeat.currentData()) > 0:
+            self._plan_next()
 
     def _draw(self, part: Any) -> None:
         self.plot.add_live(*part)
 
-    def _keep(self, sweep: Sweep, identity: str, about: About) -> None:
+    def _keep(self, taken: Taken, identity: str, about: About) -> None:
         self.plot.end_live()
+        sweep = taken.sweep
         store = self.session.store
         if self.session.do(lambda: listen.keep(store, sweep, about, identity)):
             low, high = sweep.freq_hz[0] / 1e6, sweep.freq_hz[-1] / 1e6
-            self.session.say(f"Kept {len(sweep.freq_hz)} bins from {low:.1f} to {high:.1f} MHz.")
+            text = f"Kept {len(sweep.freq_hz)} bins from {low:.1f} to {high:.1f} MHz."
+            self.session.say(f"{text} {taken.remark}".strip(), trouble=bool(taken.remark))
+            self.waterfall.add(sweep, self.session.now())
+            self._plan_next()
+        self.primary_changed.emit()
 
     # -- files ---------------------------------------------------------------------------------------
 
     def import_file(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Import a sweep", "", "Sweeps (*.csv *.txt *.tsv);;All files (*)")
-        if name:
-            self.import_path(Path(name))
+        path = files.ask_which(self, "Import a sweep", "Sweeps (*.csv *.txt *.tsv);;All files (*)")
+        if path:
+            self.import_path(path)
 
     def import_path(self, path: Path) -> None:
         """Read a sweep file off this thread; ask what the file leaves open; keep it."""
@@ -353,9 +456,19 @@ class ListenStage(Stage):
         if not self._sweep_chosen():
             return
         record = next(r for r in listen.sweeps(self.session.store) if r.id == self.session.selection.key)
-        name, _ = QFileDialog.getSaveFileName(self, "Export the sweep", f"{record.place}.csv", "CSV (*.csv)")
-        if name:
+        path = files.ask_where(self, "Export the sweep", f"{record.place}.csv", "CSV (*.csv)")
+        if path:
             try:
-                listen.export_sweep(self.session.store, record, Path(name))
+                listen.export_sweep(self.session.store, record, path)
             except OSError as error:
-                self.session.say(f"{name} could not be written: {error.strerror}.", trouble=True)
+                self.session.say(f"{path} could not be written: {error.strerror}.", trouble=True)
+
+
+def _local_time(text: str, now: datetime) -> datetime | None:
+    """The next moment a clock shows `HH:MM`; None for anything else."""
+    try:
+        hour, minute = (int(part) for part in text.strip().removeprefix("until").strip().split(":"))
+        found = now.replace(hour=hour, minute=minute, second=0, microsecond=0)
+    except ValueError:
+        return None
+    return found if found > now else found + timedelta(days=1)

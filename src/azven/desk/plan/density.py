@@ -1,12 +1,18 @@
-"""Cautious … dense: one slider of five steps, with words for what each gives up."""
+"""Cautious … dense: one slider of five steps, with words and the price of what each gives up."""
+
+import time
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from azven.desk import theme as look
 from azven.desk.session import Session
+from azven.desk.stage import label
 from azven.rf.density import STEPS
+from azven.work import ground, plan, plan_input, planning
+from azven.work.plan import Board, Progress
+from azven.work.planning import Price
 
 _BOX, _GAP, _LABEL = 13, 5, 66
 
@@ -69,3 +75,63 @@ class DensitySlider(QWidget):
             super().keyPressEvent(event)
         elif 0 <= self._step + by < len(STEPS):
             self.chosen.emit(self._step + by)
+
+
+class DensityRow(QWidget):
+    """The slider behind its words; a step under the pointer is priced by planning it, out of sight."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.slider, self.words = DensitySlider(session), label(name="small")
+        self._prices: dict[int, Price] = {}
+        self._priced: Board | None = None
+        box = QHBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.addWidget(self.words, 1)
+        box.addWidget(self.slider)
+        self.slider.chosen.connect(self._choose)
+        self.slider.hovered.connect(self.explain)
+        session.hinted.connect(self._hint)
+
+    def refresh(self) -> None:
+        if self._session.board is not self._priced:
+            self._priced = self._session.board
+            self._prices.clear()
+        self.slider.show_step(ground.current(self._session.store).show.density)
+        self.explain(-1)
+
+    def explain(self, step: int) -> None:
+        """Words for a step, −1 for the one in use; under the pointer its price follows from a quiet job."""
+        shown = ground.current(self._session.store).show.density if step < 0 else step
+        words = f"{STEPS[shown].name.capitalize()}: {STEPS[shown].gives_up}"
+        priced = self._prices.get(shown)
+        if step >= 0 and priced is None and self._session.board.verdicts:
+            self._ask_price(shown)
+        text = f"{STEPS[shown].name.capitalize()}: {priced.sentence()}." if step >= 0 and priced else words
+        self.words.setText(text)
+        self.words.setToolTip(words)
+
+    def _ask_price(self, step: int) -> None:
+        session, board = self._session, self._session.board
+        asked, cautious = (plan_input.input_for(session.store, session.picture, density=d) for d in (step, 0))
+        started = time.monotonic()
+
+        def work(progress: Progress) -> Price:
+            return planning.price(asked, cautious, step, progress, lambda: time.monotonic() - started)
+
+        def show(found: Price) -> None:
+            if board is self._session.board:
+                self._prices[step] = found
+                self.explain(step if self.slider.underMouse() else -1)
+
+        session.jobs.quiet("price", work, show)
+
+    def _hint(self, text: object) -> None:
+        if text is None:
+            self.explain(-1)
+        else:
+            self.words.setText(str(text))
+
+    def _choose(self, step: int) -> None:
+        self._session.do(lambda: plan.set_density(self._session.store, step))

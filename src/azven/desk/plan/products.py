@@ -2,8 +2,9 @@
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
+from azven.desk import files
 from azven.desk.session import Session
 from azven.desk.stage import button, choice, label, row
 from azven.desk.tables import Column, RecordTable
@@ -66,18 +67,14 @@ class ProductList(QWidget):
         self._count.setText(f"{len(rows)} products{more}")
 
     def export(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Products as CSV", "products.csv", "CSV (*.csv)")
-        if name:
-            self.write(Path(name))
+        path = files.ask_where(self, "Products as CSV", "products.csv", "CSV (*.csv)")
+        if path:
+            self.write(path)
 
     def write(self, path: Path) -> None:
         """Write the listed rows to `path`."""
-        try:
-            path.write_text(threats.csv_text(self.table.records.records), encoding="utf-8", newline="")
-        except OSError as error:
-            self._session.say(f"{path} could not be written: {error.strerror}.", trouble=True)
-        else:
-            self._session.say(f"Wrote {len(self.table.records.records)} products to {path.name}.")
+        rows = self.table.records.records
+        files.write_text(self._session, path, threats.csv_text(rows), f"{len(rows)} products")
 
 
 def _within(hz: int) -> str:

@@ -1,0 +1,35 @@
+"""Asking where to write, writing, and saying how it went."""
+
+from pathlib import Path
+
+from PyQt6.QtWidgets import QFileDialog, QWidget
+
+from azven.desk.session import Session
+
+
+def ask_where(parent: QWidget, title: str, suggested: str, kinds: str) -> Path | None:
+    """A path to write to, None when the user thinks better of it."""
+    name, _ = QFileDialog.getSaveFileName(parent, title, suggested, kinds)
+    return Path(name) if name else None
+
+
+def ask_which(parent: QWidget, title: str, kinds: str) -> Path | None:
+    """A file to read, None when the user thinks better of it."""
+    name, _ = QFileDialog.getOpenFileName(parent, title, "", kinds)
+    return Path(name) if name else None
+
+
+def write_text(session: Session, path: Path, text: str, what: str) -> bool:
+    """Write a text file and say so: `what` stands after “Wrote”. True when it is on disk."""
+    return write_bytes(session, path, text.encode("utf-8"), what)
+
+
+def write_bytes(session: Session, path: Path, data: bytes, what: str) -> bool:
+    """Write a file and say so. True when it is on disk."""
+    try:
+        path.write_bytes(data)
+    except OSError as error:
+        session.say(f"{path} could not be written: {error.strerror or error}.", trouble=True)
+        return False
+    session.say(f"Wrote {what} to {path.name}.")
+    return True

@@ -1,0 +1,267 @@
+"""Ground's pages under the ladder: distances in the rooms, licences, limits, frequencies for next door."""
+
+import time
+from typing import Any
+
+from PyQt6.QtWidgets import QGridLayout, QLineEdit, QPlainTextEdit, QVBoxLayout, QWidget
+
+from azven.book.records import PERMIT_KINDS, Model, Permit, Zone
+from azven.desk import files
+from azven.desk.session import Session
+from azven.desk.stage import button, choice, fill, label, row
+from azven.desk.tables import Column, RecordTable
+from azven.work import ground, listen, neighbours
+from azven.work.plan import Progress
+
+_RELATIONS = (
+    "From these distances the level school works out who is heard how loud. Between rooms, together: under 15 dB of "
+    "wall, as one room. near: 15 to 40 dB, spacing counts and products do not. apart: 40 dB and more, nothing counts. "
+    "Half of a wall's loss is counted where it isolates rooms from one another."
+)
+
+
+def number(text: Any) -> float:
+    """A number as people type it; ValueError says what was typed."""
+    try:
+        return float(str(text).replace(",", ".").replace("−", "-"))
+    except ValueError:
+        raise ValueError(f"“{text}” is not a number.") from None
+
+
+class DistancesPage(QWidget):
+    """How far transmitters are from the antenna and from one another: what levels are worked out from."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.table = RecordTable(self._columns(), "Distances in the rooms")
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.addWidget(
+            label("From these the level school works out who is heard how loud. " + _RELATIONS, "small", True)
+        )
+        box.addWidget(self.table, 1)
+
+    def _columns(self) -> list[Column]:
+        def column(title: str, field: str, width: int) -> Column:
+            def change(zone: Zone, text: Any) -> bool:
+                def edit() -> Any:
+                    value = number(text)
+                    if not 0.01 <= value <= 10_000:
+                        raise ValueError(f"{value:g} makes no sense here.")
+                    return ground.change(zone, f"{zone.name}: {title.lower()}", **{field: value})
+
+                return self._session.do(edit)
+
+            return Column(title, width, lambda z: f"{getattr(z, field):g}", change, right=True)
+
+        return [
+            Column("Room", 150, lambda z: z.name),
+            column("Nearest to antenna m", "near_m", 150),
+            column("Farthest m", "far_m", 96),
+            column("Between packs m", "between_m", 124),
+            column("Path exponent N", "exponent", 124),
+            column("Height m", "height_m", 84),
+        ]
+
+    def refresh(self) -> None:
+        self.table.show_records(ground.zones(self._session.store))
+
+
+class LicencesPage(QWidget):
+    """Licences with their own ranges and caps, and recorded decisions to plan outside permission."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.kind = choice([(k, k) for k in PERMIT_KINDS], "Licence or override")
+        self.name, self.low, self.high = QLineEdit(), QLineEdit(), QLineEdit()
+        self.cap, self.note = QLineEdit(), QLineEdit()
+        for field, words, width in (
+            (self.name, "Name or number", 130), (self.low, "from MHz", 88), (self.high, "to MHz", 76),
+            (self.cap, "cap mW", 76), (self.note, "Place, times; for an override: why", 0),
+        ):  # fmt: skip
+            field.setPlaceholderText(words)
+            field.setAccessibleName(words)
+            if width:
+                field.setFixedWidth(width)
+        self.table = RecordTable(_permit_columns(), "Licences and overrides")
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        remove = button("Remove", self.remove, "Take the selected one out", "flat")
+        fields = (self.kind, self.name, self.low, self.high, self.cap, self.note)
+        box.addLayout(row(*fields, button("Add", self.add), remove, spacing=4))
+        box.addWidget(label("Once licences are written down, ranges that ask for one count only where one covers them; "
+                            "the stricter cap holds.", "small"))  # fmt: skip
+        box.addWidget(self.table, 1)
+
+    def add(self) -> None:
+        def edit() -> Any:
+            low, high = (round(number(f.text()) * 1e6) for f in (self.low, self.high))
+            cap = number(self.cap.text()) if self.cap.text().strip() else None
+            kind = str(self.kind.currentData())
+            return ground.add_permit(self._session.store, kind, self.name.text(), low, high, cap, self.note.text())
+
+        if self._session.do(edit):
+            for field in (self.name, self.low, self.high, self.cap, self.note):
+                field.clear()
+
+    def remove(self) -> None:
+        for permit in self.table.chosen():
+            self._session.do(lambda p=permit: ground.take_out(p, f"Remove {p.name}"))  # type: ignore[misc]
+
+    def refresh(self) -> None:
+        self.table.show_records(ground.permits(self._session.store))
+
+
+def _permit_columns() -> list[Column]:
+    def cap(p: Permit) -> str:
+        return "none" if p.power_mw is None else f"{p.power_mw:g}"
+
+    return [
+        Column("Name", 150, lambda p: p.name),
+        Column("Kind", 80, lambda p: p.kind),
+        Column("From MHz", 88, lambda p: f"{p.low_hz / 1e6:g}", right=True),
+        Column("To MHz", 88, lambda p: f"{p.high_hz / 1e6:g}", right=True),
+        Column("Cap mW", 72, cap, right=True),
+        Column("Note", 300, lambda p: p.note),
+    ]
+
+
+class LimitsPage(QWidget):
+    """How far links stay from taken channels, and what interference each use stands; with the effect at once."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.guard = QLineEdit()
+        self.limits = {use: QLineEdit() for use in listen.USES}
+        self.effect = label("", "dim", wrap=True)
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setColumnStretch(2, 1)
+        grid.addWidget(label("Kept free beside a taken channel, on top of half the emission"), 0, 0)
+        grid.addLayout(row(self.guard, label("kHz", "dim")), 0, 1)
+        self.guard.setFixedWidth(80)
+        self.guard.setAccessibleName("Television guard in kHz")
+        self.guard.editingFinished.connect(self._set_guard)
+        for i, (use, field) in enumerate(self.limits.items(), start=1):
+            grid.addWidget(label(f"Interference that {use} links stand, in 200 kHz"), i, 0)
+            grid.addLayout(row(field, label("dBm", "dim")), i, 1)
+            field.setFixedWidth(80)
+            field.setAccessibleName(f"Limit for {use} in dBm")
+            field.editingFinished.connect(lambda u=use: self._set_limit(u))
+        grid.addWidget(self.effect, len(self.limits) + 1, 0, 1, 3)
+        grid.setRowStretch(len(self.limits) + 2, 1)
+
+    def refresh(self) -> None:
+        session = self._session
+        self.guard.setText(f"{ground.current(session.store).site.tv_guard_hz / 1e3:g}")
+        for use, level in listen.tolerated(session.store).items():
+            self.limits[use].setText(f"{level:g}".replace("-", "−"))
+        parts = []
+        for use in listen.USES:
+            classes = [d.reading.occupancy for d in session.picture.decisions[use]]
+            parts.append(f"{use}: {classes.count('quiet')} channels quiet, {classes.count('usable')} usable, "
+                         f"{classes.count('taken')} taken")  # fmt: skip
+        broken = session.board.count("broken")
+        self.effect.setText(
+            "; ".join(parts) + f". {broken or 'No'} link{'' if broken == 1 else 's'} of the plan broken."
+        )
+
+    def _set_guard(self) -> None:
+        def edit() -> Any:
+            hertz = round(number(self.guard.text()) * 1e3)
+            if not 0 <= hertz <= 4_000_000:
+                raise ValueError("Between 0 and 4000 kHz.")
+            return ground.set_site(self._session.store, f"Television guard {hertz / 1e3:g} kHz", tv_guard_hz=hertz)
+
+        self._session.do(edit)
+
+    def _set_limit(self, use: str) -> None:
+        if number_or_none(self.limits[use].text()) != listen.tolerated(self._session.store)[use]:
+            store = self._session.store
+            self._session.do(lambda: listen.set_tolerated(store, use, number(self.limits[use].text())))
+
+
+def number_or_none(text: str) -> float | None:
+    try:
+        return number(text)
+    except ValueError:
+        return None
+
+
+class NextDoorPage(QWidget):
+    """Frequencies proposed to a neighbour in the building, a slip for them, and kept clear of by us."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.found: dict[str, int] = {}
+        self.who, self.count = QLineEdit(), QLineEdit("4")
+        self.who.setPlaceholderText("Who")
+        self.who.setAccessibleName("Who they are for")
+        self.count.setFixedWidth(44)
+        self.count.setAccessibleName("How many")
+        self.room, self.model, self.band = choice([], "Room"), choice([], "Like model"), choice([], "Band")
+        self.text = QPlainTextEdit()
+        self.text.setReadOnly(True)
+        self.text.setPlaceholderText("Say who, how many and with what, then propose. Ours do not move.")
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.addLayout(row(self.count, label("for", "dim"), self.who, self.room, self.model, self.band, spacing=4))
+        deeds = (button("Propose", self.propose), button("Keep clear of them", self.keep), button("Slip", self.export))
+        box.addLayout(row(*deeds, 1, spacing=4))
+        box.addWidget(self.text, 1)
+        self.model.currentIndexChanged.connect(self._bands)
+
+    def refresh(self) -> None:
+        store = self._session.store
+        fill(self.room, [(z.name, z.id) for z in ground.zones(store)])
+        fill(self.model, [(m.name, m.id) for m in ground.models(store)])
+        self._bands()
+
+    def _model(self) -> Model | None:
+        return next((m for m in ground.models(self._session.store) if m.id == self.model.currentData()), None)
+
+    def _zone(self) -> Zone | None:
+        return next((z for z in ground.zones(self._session.store) if z.id == self.room.currentData()), None)
+
+    def _bands(self) -> None:
+        model = self._model()
+        fill(self.band, [(b[0], b[0]) for b in model.bands] if model else [])
+
+    def propose(self) -> None:
+        session, model, zone = self._session, self._model(), self._zone()
+        if model is None or zone is None:
+            return
+        try:
+            count = int(self.count.text()) if self.count.text().strip().isdigit() else 0
+            links = neighbours.wishes(session.store, self.who.text(), model, self.band.currentData(), zone, count)
+        except ValueError as error:
+            session.say(str(error), trouble=True)
+            return
+        asked, board, started = neighbours.asked(session.store, session.picture, links), session.board, time.monotonic()
+
+        def work(progress: Progress) -> dict[str, int]:
+            return neighbours.propose(asked, board, links, progress, lambda: time.monotonic() - started)
+
+        session.jobs.start("Looking for frequencies next door", work, lambda found: self._show(found, count, zone))
+
+    def _show(self, found: dict[str, int], count: int, zone: Zone) -> None:
+        self.found = found
+        self.text.setPlainText(neighbours.slip(self._session.store, found, zone))
+        if len(found) < count:
+            self._session.say(f"{len(found)} of {count} find room beside ours.", trouble=not found)
+
+    def keep(self) -> None:
+        zone = self._zone()
+        if self.found and zone is not None:
+            found = self.found
+            if self._session.do(lambda: neighbours.keep(self._session.store, found, zone, "")):
+                self.found = {}
+
+    def export(self) -> None:
+        path = files.ask_where(self, "Slip", "frequencies next door.txt", "Text (*.txt)") if self.found else None
+        if path:
+            files.write_text(self._session, path, self.text.toPlainText(), "the slip")

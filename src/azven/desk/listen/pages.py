@@ -1,0 +1,136 @@
+"""Listen's pages beside the plot: two sweeps compared, and what should be swept."""
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from azven.book.records import Sweep as SweepRecord
+from azven.desk.session import Session
+from azven.desk.stage import button, choice, fill, label, row
+from azven.desk.tables import Column, RecordTable
+from azven.rf.detect import Difference
+from azven.work import listen, spectrum
+from azven.work.spectrum import Proposal
+
+
+class _Numbered:
+    """Something without an id of its own, with one for the table."""
+
+    def __init__(self, number: int, what: Difference) -> None:
+        self.id, self.what = number, what
+
+
+class ComparePage(QWidget):
+    """What appeared, went or grew between two sweeps."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.old, self.new = choice([], "Earlier sweep"), choice([], "Later sweep")
+        self.words = label("", wrap=True)
+        self.table = RecordTable(_difference_columns(), "Differences between two sweeps")
+        box = QVBoxLayout(self)
+        box.setContentsMargins(10, 0, 0, 0)
+        box.addLayout(row(self.old, label("then", "dim"), self.new, 1))
+        box.addWidget(self.words)
+        box.addWidget(self.table, 1)
+        for chooser in (self.old, self.new):
+            chooser.activated.connect(self._compare)
+        self.table.picked.connect(self._show)
+
+    def refresh(self) -> None:
+        records = listen.sweeps(self._session.store)
+        fresh = self.old.count() == 0
+        entries: list[tuple[str, object]] = [
+            (f"{r.place}, {listen.age(r, self._session.now())}", r.id) for r in records
+        ]
+        fill(self.old, entries)
+        fill(self.new, entries)
+        if fresh and len(records) > 1:
+            self.old.setCurrentIndex(1)
+        self._compare()
+
+    def _record(self, key: object) -> SweepRecord | None:
+        return next((r for r in listen.sweeps(self._session.store) if r.id == key), None)
+
+    def _compare(self) -> None:
+        old, new = self._record(self.old.currentData()), self._record(self.new.currentData())
+        if old is None or new is None or old.id == new.id:
+            self.words.setText("Two sweeps are needed: what appeared, went or grew between them is listed here.")
+            self.table.show_records([])
+            return
+        found = spectrum.compare(self._session.store, old, new)
+        self.words.setText(spectrum.compared_in_words(found))
+        self.table.show_records([_Numbered(i, d) for i, d in enumerate(found, start=1)])
+
+    def _show(self, numbered: _Numbered) -> None:
+        d = numbered.what
+        air = max(2_000_000, d.high_hz - d.low_hz)
+        self._session.show_band(d.low_hz - air, d.high_hz + air)
+
+
+def _difference_columns() -> list[Column]:
+    def figure(value: float, sign: str = "") -> str:
+        return f"{value:{sign}.0f}".replace("-", "−")
+
+    return [
+        Column("What happened", 120, lambda n: n.what.kind),
+        Column("From MHz", 96, lambda n: f"{n.what.low_hz / 1e6:.3f}", right=True),
+        Column("To MHz", 96, lambda n: f"{n.what.high_hz / 1e6:.3f}", right=True),
+        Column("Width kHz", 96, lambda n: f"{(n.what.high_hz - n.what.low_hz) / 1e3:.0f}", right=True),
+        Column("By dB", 76, lambda n: figure(n.what.by_db, "+"), right=True),
+        Column("Level dBm", 96, lambda n: figure(n.what.level_dbm), right=True),
+    ]
+
+
+class AdvicePage(QWidget):
+    """Ranges worth sweeping for the kit at hand, and what is wrong with the sweeps there are."""
+
+    wanted = pyqtSignal(object)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._box = QVBoxLayout(self)
+        self._box.setContentsMargins(10, 0, 10, 0)
+
+    def refresh(self) -> None:
+        while (item := self._box.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.deleteLater()
+            elif (layout := item.layout()) is not None:
+                while (part := layout.takeAt(0)) is not None:
+                    if (inner := part.widget()) is not None:
+                        inner.deleteLater()
+        session = self._session
+        self._box.addWidget(label("Worth sweeping for this kit", "section"))
+        found = spectrum.proposals(session.store)
+        if not found:
+            self._box.addWidget(label("No links yet: add them in Kit, and their ranges are proposed here.", "dim"))
+        for p in found:
+            line = row(label(p.sentence(), wrap=True), button("Set it up", lambda p=p: self._ask(p)))
+            line.setStretch(0, 1)
+            self._box.addLayout(line)
+        self._box.addWidget(
+            label("Two ways, each time: an omni at performer height, and through the receive antennas.")
+        )
+        self._section("What is wrong with the sweeps there are", spectrum.warnings(session.store, session.now()),
+                      "Nothing: every use is served, fresh and fine enough.")  # fmt: skip
+        self._section("Where the antennas disagree", spectrum.listed_but_silent(session.store, session.picture),
+                      "Nowhere: every sweep sees the same multiplexes.")  # fmt: skip
+        ours = [f"{name} at {line.freq_hz / 1e6:.3f} MHz, {line.level_dbm:.0f} dBm".replace("-", "−")
+                for name, line in session.picture.ours]  # fmt: skip
+        self._section("Lines that are ours", ours, "None: our transmitters were off, or are not seen.")
+        self._box.addStretch(1)
+
+    def _section(self, title: str, lines: list[str], nothing: str) -> None:
+        self._box.addSpacing(8)
+        self._box.addWidget(label(title, "section"))
+        for text in lines[:12]:
+            self._box.addWidget(label(text, wrap=True))
+        if len(lines) > 12:
+            self._box.addWidget(label(f"and {len(lines) - 12} more", "dim"))
+        if not lines:
+            self._box.addWidget(label(nothing, "dim"))
+
+    def _ask(self, proposal: Proposal) -> None:
+        self.wanted.emit(proposal)

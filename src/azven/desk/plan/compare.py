@@ -1,0 +1,102 @@
+"""Compare page: two plans link by link, out of the ones that were kept."""
+
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from azven.book.records import KeptPlan
+from azven.desk.session import Session
+from azven.desk.stage import button, choice, fill, label, row
+from azven.desk.tables import Column, RecordTable
+from azven.rf.coordinate import carriers_of
+from azven.rf.products import Margin, Situation, margins
+from azven.work import kept, plan
+from azven.work.kept import Difference
+from azven.work.plan import Board
+from azven.work.reasons import mhz
+
+_NONE = "No plan has been kept yet. Every plan that is adopted is kept with what it was made from."
+
+
+class ComparePage(QWidget):
+    """Which plans, what they were made from, what moved, and the way back."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.old, self.new = choice([], "Plan to compare"), choice([], "with this one")
+        for box in (self.old, self.new):
+            box.setMinimumWidth(220)
+            box.activated.connect(self._compare)
+        self.summary, self.origin = label(_NONE, wrap=True), label(name="dim", wrap=True)
+        self.table = RecordTable(_columns(), "Differences link by link")
+        self.back = button("Go back to it", self.go_back, "Make the plan on the left the plan of the show again")
+        box = QVBoxLayout(self)
+        box.setContentsMargins(14, 6, 12, 0)
+        box.addLayout(row(self.old, label("against", "dim"), self.new, 1, self.back))
+        box.addWidget(self.origin)
+        box.addWidget(self.summary)
+        box.addWidget(self.table, 1)
+        self.table.picked.connect(lambda d: session.select("link", d.name))
+
+    def show_board(self, board: Board) -> None:
+        plans = kept.kept_plans(self._session.store)
+        fill(self.old, [(_title(k), k.id) for k in plans])
+        fill(self.new, [("the plan as it stands", 0), *((_title(k), k.id) for k in plans)])
+        self._compare()
+
+    def _chosen(self, key: object) -> KeptPlan | None:
+        return next((k for k in kept.kept_plans(self._session.store) if k.id == key), None)
+
+    def _compare(self) -> None:
+        board, old = self._session.board, self._chosen(self.old.currentData())
+        new = self._chosen(self.new.currentData())
+        self.back.setEnabled(old is not None)
+        if old is None:
+            self.table.show_records([])
+            return
+        names = list(dict.fromkeys([*board.input.links, *old.frequencies]))
+        found = kept.compare(
+            names, _judged(board, old.frequencies), _judged(board, new.frequencies if new else board.frequencies)
+        )
+        self.table.show_records(found)
+        self.summary.setText(kept.summary(found))
+        by = f" by {old.made_by}" if old.made_by else ""
+        self.origin.setText(f"Made {old.made_at:%Y-%m-%d %H:%M} UTC{by} from: " + "; ".join(old.made_from) + ".")
+
+    def go_back(self) -> None:
+        old = self._chosen(self.old.currentData())
+        if old is not None:
+            self._session.do(lambda: plan.go_back_to(self._session.store, old))
+
+
+def _judged(board: Board, frequencies: dict[str, int] | object) -> tuple[dict[str, int], dict[str, Margin]]:
+    """Frequencies of links that are still there, and their margins under today's rules."""
+    request = board.input.request
+    known = {n: f for n, f in dict(frequencies).items() if n in board.input.links}  # type: ignore[call-overload]
+    found = margins(Situation(carriers_of(request, known), request.profiles, request.relations))
+    return known, {n: found[n] for n in known}
+
+
+def _title(plan_kept: KeptPlan) -> str:
+    return f"{plan_kept.title}, {plan_kept.made_at:%d %b %H:%M}, {len(plan_kept.frequencies)} links"
+
+
+def _columns() -> list[Column]:
+    def freq(hz: int | None) -> str:
+        return "–" if hz is None else mhz(hz)
+
+    def khz(hz: int | None, sign: bool = False) -> str:
+        return "–" if hz is None else (f"{hz / 1e3:+g}" if sign else f"{hz / 1e3:g}").replace("-", "−")
+
+    def by(d: Difference) -> str:
+        return "" if d.old_hz is None or d.new_hz is None or d.change == "stays" else khz(d.new_hz - d.old_hz, True)
+
+    return [
+        Column("Link", 150, lambda d: d.name),
+        Column("What happened", 110, lambda d: d.change),
+        Column("From MHz", 92, lambda d: freq(d.old_hz), right=True),
+        Column("To MHz", 92, lambda d: freq(d.new_hz), right=True),
+        Column("By kHz", 84, by, right=True),
+        Column("Margin was", 92, lambda d: khz(d.old_margin_hz), right=True),
+        Column("Margin is", 92, lambda d: khz(d.new_margin_hz), right=True),
+        Column("Gained kHz", 96, lambda d: khz(d.gained_hz, True), right=True),
+    ]

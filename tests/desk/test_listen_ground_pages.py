@@ -1,0 +1,204 @@
+"""Listen's pages and timetable, Ground's pages, sharing a site; trouble with instruments and files."""
+
+from datetime import datetime
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPointF, Qt
+
+from azven.desk import files
+from azven.desk.listen.stage import _local_time
+from azven.work import ground, kit, listen
+
+
+def test_repeated_sweeps_go_on_while_something_else_is_edited(window, qtbot, settle):
+    session, stage = window.session, window.open_stage("listen")
+    before = len(listen.sweeps(session.store))
+    stage.repeat.setCurrentIndex(1)
+    stage.run_primary()
+    qtbot.waitUntil(lambda: len(listen.sweeps(session.store)) > before, timeout=20_000)
+    window.show_stage("kit")
+    session.do(lambda: kit.add_act(session.store, "Fireworks"))
+    qtbot.waitUntil(lambda: len(listen.sweeps(session.store)) > before + 1, timeout=20_000)
+    qtbot.waitUntil(lambda: stage.repeating, timeout=20_000)
+    stage.run_primary()
+    settle(window)
+    assert not stage.repeating
+    assert len(stage.waterfall.view.rows) == len(listen.sweeps(session.store)) - before
+    assert any(a.name == "Fireworks" for a in kit.acts(session.store))
+
+
+def test_a_timetable_ends_when_it_is_told(window, settle):
+    stage = window.open_stage("listen")
+    stage.repeat.setCurrentIndex(stage.repeat.findData(600))
+    now = datetime.now()
+    stage.until.setText(f"{now:%H}:{now:%M}")
+    assert _local_time("25:00", now) is None
+    assert _local_time("until 00:30", datetime(2026, 11, 23, 20, 0)).day == 24
+    stage.until.setText("")
+    stage.run_primary()
+    settle(window)
+    assert stage.repeating
+    assert stage.primary() == ("Stop repeating", True)
+    stage.stop_repeating()
+
+
+def test_an_instrument_that_is_cut_is_said_and_the_timetable_goes_on(window, settle):
+    session, stage = window.session, window.open_stage("listen")
+    analyser = session.venue.analysers["omni"]
+    before = len(listen.sweeps(session.store))
+    analyser.cut_after_bytes = 40
+    stage.repeat.setCurrentIndex(stage.repeat.findData(600))
+    stage.run_primary()
+    settle(window)
+    assert len(listen.sweeps(session.store)) == before
+    assert "went away" in window.said()
+    assert stage.repeating
+    stage.stop_repeating()
+    analyser.cut_after_bytes = None
+    stage.run_primary()
+    settle(window)
+    assert len(listen.sweeps(session.store)) == before + 1
+
+
+def test_the_waterfall_holds_averages_freezes_and_tells(window, settle):
+    window.show_stage("listen")
+    stage = window.open_stage("listen")
+    stage.show_page(1)
+    view = stage.waterfall.view
+    for record in listen.sweeps(window.session.store):
+        view.add(listen.load(window.session.store, record), record.taken_at)
+    hold, last = [], view.trace().level_dbm
+    for mode in (1, 2):
+        stage.waterfall.mode.setCurrentIndex(mode)
+        hold.append(view.trace().level_dbm)
+    assert np.all(hold[1] >= last)
+    assert np.all(hold[1] >= hold[0] - 1e-9)
+    window.grab()
+    assert "MHz" in view.words_at(300, 20)
+    assert "UTC" in view.words_at(300, 170)
+    stage.waterfall.frozen.click()
+    view.add(listen.load(window.session.store, listen.sweeps(window.session.store)[0]), datetime.now())
+    assert len(view.rows) == 2
+    view.clear()
+    assert view.trace() is None
+
+
+def test_two_sweeps_are_compared_and_advice_sets_the_controls(window):
+    window.show_stage("listen")
+    stage = window.open_stage("listen")
+    stage.show_page(2)
+    kinds = {n.what.kind for n in stage.compare.table.records.records}
+    assert kinds
+    stage.compare.table.selectRow(0)
+    low, high = window.session.view_hz
+    assert high - low < 100e6
+    stage.show_page(3)
+    from azven.work import spectrum
+
+    proposal = spectrum.proposals(window.session.store)[0]
+    stage.advice.wanted.emit(proposal)
+    assert stage.settings().rbw_hz == proposal.rbw_hz
+
+
+HOSTILE = {
+    "empty.csv": b"", "blank.csv": b"\n\n\n", "binary.csv": bytes(range(256)) * 40,
+    "words.csv": b"frequency,level\na,b\n", "one.csv": b"470000000,-90\n",
+    "same.csv": b"470000000,-90\n470000000,-91\n", "nan.csv": b"470000000,nan\n471000000,inf\n",
+    "negative.csv": b"-5,-90\n-6,-91\n", "formula.csv": b"=cmd(),-90\n@x,-91\n",
+    "huge.csv": b"1e300,-90\n2e300,-91\n",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", HOSTILE)
+def test_hostile_files_are_refused_in_a_line_and_change_nothing(window, settle, tmp_path, name):
+    path = tmp_path / name
+    path.write_bytes(HOSTILE[name])
+    before = len(listen.sweeps(window.session.store))
+    window.open_stage("listen").import_path(path)
+    settle(window)
+    assert len(listen.sweeps(window.session.store)) == before
+    assert name in window.said()
+
+
+def test_a_site_is_shared_and_taken_in_through_the_window(window, empty_window, settle, tmp_path, monkeypatch):
+    path = tmp_path / "harbour.zip"
+    monkeypatch.setattr(files, "ask_where", lambda *_: path)
+    window.open_stage("ground").share()
+    assert "2 sweeps" in window.said()
+    store = empty_window.session.store
+    monkeypatch.setattr(files, "ask_which", lambda *_: path)
+    empty_window.open_stage("ground").take_in()
+    settle(empty_window)
+    assert "2 sweeps" in empty_window.said()
+    assert len(ground.zones(store)) == 4
+    empty_window.session.step_back()
+    assert len(ground.zones(store)) == 1
+    assert listen.sweeps(store) == []
+    path.write_bytes(b"nothing")
+    empty_window.open_stage("ground").take_in_from(path)
+    settle(empty_window)
+    assert "is not a site bundle" in empty_window.said()
+
+
+def test_grounds_pages_take_distances_licences_and_limits(window):
+    window.show_stage("ground")
+    stage, session = window.open_stage("ground"), window.session
+    stage.show_page(1)
+    table = stage.distances.table
+    assert table.records.setData(table.records.index(0, 1), "4,5")
+    assert ground.zones(session.store)[0].near_m == 4.5
+    assert not table.records.setData(table.records.index(0, 1), "far")
+    assert "is not a number" in window.said()
+    stage.show_page(2)
+    page = stage.licences
+    for field, text in ((page.name, "EV-9"), (page.low, "470"), (page.high, "606"), (page.cap, "30")):
+        field.setText(text)
+    page.add()
+    assert [p.name for p in ground.permits(session.store)] == ["EV-9"]
+    page.table.selectRow(0)
+    page.remove()
+    assert ground.permits(session.store) == []
+    stage.show_page(3)
+    stage.limits.guard.setText("300")
+    stage.limits.guard.editingFinished.emit()
+    assert ground.current(session.store).site.tv_guard_hz == 300_000
+    stage.limits.limits["voice"].setText("−95")
+    stage.limits.limits["voice"].editingFinished.emit()
+    assert listen.tolerated(session.store)["voice"] == -95
+    assert "channels quiet" in stage.limits.effect.text()
+    for _ in range(5):
+        session.step_back()
+    assert ground.current(session.store).site.tv_guard_hz == 0
+
+
+def test_frequencies_next_door_are_proposed_kept_and_written(window, settle, tmp_path, monkeypatch):
+    window.show_stage("ground")
+    stage, session = window.open_stage("ground"), window.session
+    stage.show_page(4)
+    page = stage.next_door
+    page.propose()
+    assert "who the frequencies are for" in window.said()
+    page.who.setText("Chapel choir")
+    page.count.setText("2")
+    page.propose()
+    settle(window)
+    assert len(page.found) == 2
+    assert "Chapel choir 1" in page.text.toPlainText()
+    monkeypatch.setattr(files, "ask_where", lambda *_: tmp_path / "slip.txt")
+    page.export()
+    assert "Chapel choir 2" in (tmp_path / "slip.txt").read_text("utf-8")
+    page.keep()
+    assert sum(n.name.startswith("Chapel choir") for n in ground.neighbours(session.store)) == 2
+    assert session.board.count("broken") == 0
+
+
+def test_the_plot_answers_the_mouse(window, qtbot):
+    window.show_stage("listen")
+    plot = window.open_stage("listen").plot
+    qtbot.mouseMove(plot, plot.rect().center())
+    window.grab()
+    line = window.session.picture.lines[0]
+    at = QPointF(plot._axis.x(line.freq_hz), float(plot._y(np.array([line.level_dbm]))[0]) - 8)
+    qtbot.mouseClick(plot, Qt.MouseButton.LeftButton, pos=at.toPoint())
+    assert window.session.selection.kind == "line"
