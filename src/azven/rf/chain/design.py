@@ -1,0 +1,199 @@
+"""A design: the blocks of a venue's antenna system with its zones and carriers, and everything that follows from it."""
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+
+from azven.rf.chain import dc
+from azven.rf.chain.blocks import Block
+from azven.rf.chain.graph import (
+    Joint,
+    PathResult,
+    ReceiverResult,
+    Signal,
+    System,
+    kt0b_dbm,
+    path,
+    path_result,
+    receiver_result,
+    solve,
+)
+from azven.rf.imlevels import THREE_SIGNAL_DB
+from azven.rf.levels import dbm, milliwatts
+from azven.rf.links import End, Medium, budget
+
+
+@dataclass(frozen=True)
+class ZoneInfo:
+    """A zone: its antennas in order of preference, and how levels fall in it."""
+
+    antennas: tuple[str, ...]
+    medium: Medium = field(default_factory=Medium)
+
+
+@dataclass(frozen=True)
+class CarrierSpec:
+    """A transmitter heard in a zone: its level at the antenna's terminals, or its power with a distance or place.
+
+    `also`: other zones that hear it, each with an extra loss [dB]. `crest_db`: peak over average of its modulation.
+    """
+
+    id: str
+    freq_hz: float
+    zone: str
+    role: str = "load"
+    level_dbm: float | None = None
+    tx: End = field(default_factory=End)
+    distance_m: float | None = None
+    also: Mapping[str, float] = field(default_factory=dict)
+    crest_db: float = 0.0
+
+
+@dataclass(frozen=True)
+class Design:
+    """Blocks and edges, what is known of antennas, supplies and needs, zones and carriers."""
+
+    name: str
+    blocks: Mapping[str, Block]
+    edges: tuple[tuple[str, str], ...]
+    freq_hz: float
+    bandwidth_hz: float
+    fa_db: float = 0.0
+    zones: Mapping[str, ZoneInfo] = field(default_factory=dict)
+    antennas: Mapping[str, End] = field(default_factory=dict)
+    carriers: tuple[CarrierSpec, ...] = ()
+    devices: Mapping[str, dc.Device] = field(default_factory=dict)
+    needed_db: Mapping[str, float] = field(default_factory=dict)
+    powers_dbm: Mapping[str, float] = field(default_factory=dict)
+    rated_in_dbm: Mapping[str, float] = field(default_factory=dict)
+    crests_included: bool = True
+
+    def with_settings(self, settings: Mapping[str, float | None]) -> "Design":
+        """The design with amplifiers (gain, None = left out) and attenuators (loss) set anew."""
+        blocks = dict(self.blocks)
+        for name, value in settings.items():
+            block = blocks[name]
+            blocks[name] = block.with_gain(value) if block.kind == "amp" else replace(block, loss_db=value or 0.0)
+        return replace(self, blocks=blocks)
+
+    def receivers(self) -> list[str]:
+        return [n for n, b in self.blocks.items() if b.kind == "receiver"]
+
+    def zone_of(self, antenna: str) -> str:
+        return next((z for z, info in self.zones.items() if antenna in info.antennas), "")
+
+    def receive_antennas(self) -> list[str]:
+        """Antennas with something behind them."""
+        fed = {b for _, b in self.edges}
+        return [n for n, b in self.blocks.items() if b.kind == "antenna" and n not in fed]
+
+
+def level_at(design: Design, carrier: CarrierSpec, antenna: str, extra_db: float = 0.0) -> float:
+    """Level [dBm] of a carrier at an antenna's terminals."""
+    if carrier.level_dbm is not None:
+        return carrier.level_dbm - extra_db
+    zone = design.zones.get(design.zone_of(antenna), ZoneInfo(()))
+    known = budget(carrier.freq_hz, carrier.tx, design.antennas.get(antenna, End()), carrier.distance_m, zone.medium)
+    return known.level_dbm - extra_db
+
+
+def system_of(design: Design) -> System:
+    """The receive side as a graph with every carrier at every antenna that hears it."""
+    signals = []
+    for carrier in design.carriers:
+        for zone, extra in {carrier.zone: 0.0, **carrier.also}.items():
+            for antenna in design.zones[zone].antennas if zone in design.zones else ():
+                if antenna in design.blocks:
+                    level = level_at(design, carrier, antenna, extra)
+                    wanted = carrier.role == "wanted" and zone == carrier.zone
+                    name = carrier.id if zone == carrier.zone else f"{carrier.id} in {zone}"
+                    signals.append(Signal(
+                        f"{name} @ {antenna}", antenna, carrier.freq_hz, level, carrier.crest_db, wanted,
+                        carrier.role == "foreign",
+                    ))  # fmt: skip
+    fed_by_transmitters = _transmit_side(design)
+    blocks = {n: b for n, b in design.blocks.items() if n not in fed_by_transmitters}
+    edges = tuple(e for e in design.edges if e[0] in blocks and e[1] in blocks)
+    return System(blocks, edges, design.freq_hz, design.bandwidth_hz, tuple(signals), design.fa_db)
+
+
+def _transmit_side(design: Design) -> set[str]:
+    out = {n for n, b in design.blocks.items() if b.kind == "transmitter"}
+    grown = True
+    while grown:
+        more = {b for a, b in design.edges if a in out} - out
+        grown = bool(more)
+        out |= more
+    return out
+
+
+@dataclass(frozen=True)
+class Solved:
+    """Everything about the receive side: joints, each antenna's way to its receiver, and the receivers."""
+
+    system: System
+    joints: Mapping[str, Joint]
+    paths: tuple[PathResult, ...]
+    receivers: tuple[ReceiverResult, ...]
+    products_dbm: Mapping[str, tuple[float | None, float | None]]
+    """Strongest 2T3O and 3T3O [dBm] at each receiver's input, made in the blocks behind the last joint and in it."""
+
+
+def solve_design(design: Design) -> Solved:
+    """Solve the receive side; ValueError names what is wrong with it."""
+    system = system_of(design)
+    joints = solve(system)
+    paths, receivers, products = [], [], {}
+    for receiver in (r for r in design.receivers() if r in system.blocks):
+        receivers.append(receiver_result(system, joints, receiver))
+        products[receiver] = strongest_products(system, joints, receiver)
+        for antenna in joints[receiver].gain_before_db:
+            paths.append(path_result(system, joints, antenna, receiver))
+    return Solved(system, joints, tuple(paths), tuple(receivers), products)
+
+
+def shared_blocks(system: System, receiver: str) -> list[str]:
+    """Blocks that every antenna's way to a receiver goes through, in order; the receiver is the last."""
+    antennas = [n for n, b in system.blocks.items() if b.kind == "antenna"]
+    ways = []
+    for antenna in antennas:
+        try:
+            ways.append(path(system, antenna, receiver))
+        except ValueError:
+            continue
+    common = set.intersection(*map(set, ways)) if ways else {receiver}
+    return [n for n in (ways[0] if ways else [receiver]) if n in common and system.blocks[n].kind != "antenna"]
+
+
+def strongest_products(system: System, joints: Mapping[str, Joint], receiver: str) -> tuple[float | None, float | None]:
+    """Strongest 2a − b and a + b − c [dBm] at a receiver's input, from the three strongest carriers there and the
+    intercept of what all of them go through together, in phase."""
+    levels = sorted(joints[receiver].signals.values(), reverse=True)
+    inverse = 0.0
+    to_receiver = 0.0
+    for name in reversed(shared_blocks(system, receiver)):
+        block = system.blocks[name]
+        if block.kind != "receiver":
+            to_receiver += block.gain_at(system.freq_hz)
+        own = block.intercept_dbm
+        if own is not None:
+            inverse += 10 ** (-(own + to_receiver) / 10)
+    if inverse <= 0 or len(levels) < 2:
+        return None, None
+    iip3 = -10 * math.log10(inverse)
+    two = 2 * levels[0] + levels[1] - 2 * iip3
+    three = sum(levels[:3]) - 2 * iip3 + THREE_SIGNAL_DB if len(levels) > 2 else None
+    return two, three
+
+
+def noise_dbm(system: System, joint: Joint) -> float:
+    """Noise [dBm] at a block's input."""
+    return kt0b_dbm(system) + 10 * math.log10(max(joint.noise_in, 1e-12))
+
+
+def ratio_with_products(path_: PathResult, products: tuple[float | None, float | None], noise: float) -> float | None:
+    """Wanted against noise and the strongest products together [dB]; None without a wanted signal."""
+    if path_.level_at_receiver_dbm is None:
+        return None
+    unwanted = float(milliwatts(noise)) + sum(float(milliwatts(p)) for p in products if p is not None)
+    return path_.level_at_receiver_dbm - float(dbm(unwanted))

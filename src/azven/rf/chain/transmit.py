@@ -1,0 +1,153 @@
+"""In-ear transmitters into one antenna: combining, radiated power, products, exposure, and what receivers nearby get.
+
+Exposure limits: ICNIRP 2020 reference levels for whole-body exposure, and 47 CFR 1.1310, both in W/m². They are
+cautions that defer to the local code.
+"""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from azven.rf.chain.blocks import coax_db
+from azven.rf.chain.composite import average_dbm, peak_dbm
+from azven.rf.imlevels import THREE_SIGNAL_DB
+from azven.rf.levels import SPEED_OF_LIGHT_M_S
+from azven.rf.links import path_db
+
+REFLECTION = 2.56
+STANDARDS = (("icnirp2020", "public"), ("icnirp2020", "occupational"), ("fcc", "public"), ("fcc", "occupational"))
+
+
+def reference_level_w_m2(freq_hz: float, standard: str, group: str) -> float:
+    """Power density [W/m²] that a standard allows; ValueError outside 30 MHz to 300 GHz or for an unknown standard."""
+    f = freq_hz / 1e6
+    if not 30 <= f <= 300_000:
+        raise ValueError(f"no reference level is held for {f:g} MHz")
+    factor = {"public": 1.0, "occupational": 5.0}.get(group)
+    if factor is None:
+        raise ValueError(f"group: public or occupational, not '{group}'")
+    if standard == "icnirp2020":
+        return factor * (2.0 if f <= 400 else f / 200 if f <= 2000 else 10.0)
+    if standard == "fcc":
+        return factor * (2.0 if f <= 300 else f / 150 if f <= 1500 else 10.0)
+    raise ValueError(f"standard: icnirp2020 or fcc, not '{standard}'")
+
+
+def keep_away_m(emitters: Sequence[tuple[float, float]], standard: str, group: str, reflection: bool = True) -> float:
+    """Distance [m] at which several emitters (frequency [Hz], EIRP [W]) together reach the limit, with one reflection:
+    r = √(2.56·Σ EIRP_i/S_i/4π). Under λ/2π the formula does not hold: show it as under 10 cm."""
+    total = sum(eirp / reference_level_w_m2(freq, standard, group) for freq, eirp in emitters)
+    return math.sqrt((REFLECTION if reflection else 1.0) * total / (4 * math.pi))
+
+
+def too_close_for_the_formula(distance_m: float, freq_hz: float) -> bool:
+    return distance_m < SPEED_OF_LIGHT_M_S / freq_hz / (2 * math.pi)
+
+
+@dataclass(frozen=True)
+class Combiner:
+    """Active: inputs, gain, rated input, output compression and intercept. Passive: a hybrid of so many ports."""
+
+    active: bool
+    inputs: int
+    gain_db: float = 0.0
+    excess_db: float = 0.0
+    rated_in_dbm: float | None = None
+    p1db_out_dbm: float | None = None
+    oip3_dbm: float | None = None
+
+    @property
+    def through_db(self) -> float:
+        return self.gain_db if self.active else -(10 * math.log10(self.inputs) + self.excess_db)
+
+
+@dataclass(frozen=True)
+class Nearby:
+    """A receive antenna near the transmitting one; gains [dBi] towards each other."""
+
+    distance_m: float
+    tx_gain_dbi: float
+    rx_gain_dbi: float
+    chain_gain_db: float
+    blocking_dbm: float
+
+
+@dataclass(frozen=True)
+class TransmitResult:
+    """Levels [dBm] at the combiner's output and the antenna, radiated power, products, keep-away distances [m]."""
+
+    output_each_dbm: tuple[float, ...]
+    output_average_dbm: float
+    output_peak_dbm: float
+    antenna_each_dbm: tuple[float, ...]
+    eirp_each_dbm: tuple[float, ...]
+    eirp_total_dbm: float
+    eirp_total_w: float
+    over_rating: tuple[str, ...]
+    icnirp_public_m: float
+    icnirp_occupational_m: float
+    fcc_public_m: float
+    fcc_occupational_m: float
+    headroom_peak_db: float | None
+    im_2t3o_dbm: float | None
+    im_3t3o_dbm: float | None
+    im_2t3o_dbc: float | None
+    im_3t3o_dbc: float | None
+    at_receive_antenna_average_dbm: float | None = None
+    at_receive_antenna_peak_dbm: float | None = None
+    blocking_margin_db: float | None = None
+
+
+def combine(
+    freq_hz: float, powers_dbm: dict[str, float], combiner: Combiner, antenna_gain_dbi: float,
+    cable_db: float = 0.0, input_loss_db: float = 0.0, nearby: Nearby | None = None,
+) -> TransmitResult:  # fmt: skip
+    """Transmitters → input leads → combiner → cable → antenna. ValueError when there are more than inputs."""
+    if len(powers_dbm) > combiner.inputs:
+        raise ValueError(f"ports: {len(powers_dbm)} transmitters do not fit {combiner.inputs} inputs")
+    into = {name: p - input_loss_db for name, p in powers_dbm.items()}
+    output = [p + combiner.through_db for p in into.values()]
+    antenna = [p - cable_db for p in output]
+    eirp = [p + antenna_gain_dbi for p in antenna]
+    total = average_dbm(eirp) or -math.inf
+    watts = 10 ** (total / 10) / 1e3
+    average, peak = average_dbm(output) or -math.inf, peak_dbm(output) or -math.inf
+    two, three = _products(output, combiner.oip3_dbm)
+    emitters = [(freq_hz, 10 ** (p / 10) / 1e3) for p in eirp]
+    public, worker, fcc_public, fcc_worker = (keep_away_m(emitters, *s) for s in STANDARDS)
+    strongest = max(output)
+    heard_average, heard_peak, margin = _heard(freq_hz, antenna, nearby)
+    return TransmitResult(
+        tuple(output), average, peak, tuple(antenna), tuple(eirp), total, watts,
+        tuple(n for n, p in into.items() if combiner.rated_in_dbm is not None and p > combiner.rated_in_dbm + 1e-9),
+        public, worker, fcc_public, fcc_worker,
+        None if combiner.p1db_out_dbm is None else combiner.p1db_out_dbm - peak, two, three,
+        None if two is None else two - strongest, None if three is None else three - strongest,
+        heard_average, heard_peak, margin,
+    )  # fmt: skip
+
+
+def _products(output: Sequence[float], oip3_dbm: float | None) -> tuple[float | None, float | None]:
+    """Strongest 2T3O and 3T3O [dBm] at the combiner's output, from its output intercept."""
+    if oip3_dbm is None or len(output) < 2:
+        return None, None
+    a, b, *rest = sorted(output, reverse=True)
+    two = 2 * a + b - 2 * oip3_dbm
+    return two, a + b + rest[0] - 2 * oip3_dbm + THREE_SIGNAL_DB if rest else None
+
+
+def _heard(
+    freq_hz: float, antenna: Sequence[float], near: Nearby | None
+) -> tuple[float | None, float | None, float | None]:
+    """Average and peak at the receive antenna's terminals [dBm], and what is left to the blocking level [dB]."""
+    if near is None:
+        return None, None, None
+    loss = float(path_db(freq_hz, near.distance_m)) - near.tx_gain_dbi - near.rx_gain_dbi
+    levels = [p - loss for p in antenna]
+    average, peak = average_dbm(levels) or -math.inf, peak_dbm(levels) or -math.inf
+    return average, peak, near.blocking_dbm - (average + near.chain_gain_db)
+
+
+def cable_loss_db(freq_hz: float, cable: str, length_m: float, connectors: int = 2) -> float:
+    """The cable between combiner and antenna; a direct joint of 0 m without connectors loses nothing."""
+    return coax_db(freq_hz, length_m, cable, connectors=connectors)
