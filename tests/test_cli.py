@@ -71,3 +71,23 @@ def test_plan_prints_to_standard_output_and_says_where_it_cannot_write(tmp_path)
 
 def test_version():
     assert __version__ in run("--version").output
+
+
+def test_chain_prints_results_and_refuses_nonsense_in_a_line(tmp_path):
+    design = tmp_path / "design.json"
+    document = {
+        "format": "azven-chain", "version": 1, "freq_hz": 600_000_000, "bandwidth_hz": 200_000,
+        "zones": {"hall": {"antennas": ["a"]}},
+        "nodes": [{"id": "a", "type": "antenna"}, {"id": "rx", "type": "receiver", "nf_db": 8, "p1db_in_dbm": -5}],
+        "edges": [["a", "rx"]],
+        "carriers": [{"id": "m", "freq_hz": 600_000_000, "zone": "hall", "level_dbm": -60, "role": "wanted"}],
+    }  # fmt: skip
+    design.write_text(json.dumps(document), encoding="utf-8")
+    found = CliRunner().invoke(main, ["chain", str(design)])
+    assert found.exit_code == 0
+    assert json.loads(found.output)["paths"][0]["snr_db"] == pytest.approx(-60 + 120.965 - 8, abs=0.01)
+    design.write_text(json.dumps(document | {"nodes": [{"id": "a", "type": "magic"}]}), encoding="utf-8")
+    refused = CliRunner().invoke(main, ["chain", str(design)])
+    assert refused.exit_code == 2
+    assert "nodes[0].type" in refused.output
+    assert len(refused.output.splitlines()) == 1

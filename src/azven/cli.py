@@ -10,7 +10,7 @@ import click
 
 from azven import __version__
 
-STAGES = ("ground", "listen", "kit", "plan")
+STAGES = ("ground", "listen", "kit", "plan", "chain", "reach")
 UNUSABLE = 2
 
 
@@ -88,6 +88,24 @@ def check(request: Path, answer: Path) -> None:
     for line in lines:
         click.echo(line)
     sys.exit(1 if lines else 0)
+
+
+@main.command()
+@click.argument("design", type=click.Path(path_type=Path))
+def chain(design: Path) -> None:
+    """Print what follows from DESIGN (azven-chain 1) as JSON."""
+    from azven.book.formats import chain as chain_format
+    from azven.book.formats.errors import FormatError
+    from azven.book.formats.reading import read_json
+    from azven.rf.chain.design import solve_design
+    from azven.rf.chain.outgoing import as_json
+
+    try:
+        found = chain_format.read(read_json(design))
+        results = as_json(found, solve_design(found))
+    except (FormatError, ValueError) as error:
+        _refuse(design, str(error))
+    click.echo(json.dumps(results, indent=2, ensure_ascii=False))
 
 
 def _refuse(path: Path, message: str) -> None:
