@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QComboBox, QFileDialog, QInputDialog
 
 from azven.book.records import Model
 from azven.desk.jobs import Jobs
-from azven.desk.plan.sheet_pdf import write_pdf
+from azven.desk.pdf import write_pdf
 from azven.desk.session import Selection
 from azven.work import ground, kit, listen
 

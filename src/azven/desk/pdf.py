@@ -1,4 +1,4 @@
-"""The frequency sheet as PDF: Qt lays out the HTML, we draw it page by page with our own head and foot."""
+"""HTML as PDF: Qt lays it out, we draw it page by page with our own foot."""
 
 from pathlib import Path
 
@@ -22,8 +22,8 @@ td.figure { font-size: 40px; font-weight: bold; }
 """
 
 
-def write_pdf(html: str, path: Path) -> int:
-    """Write `html` to `path`; returns the number of pages. Raises OSError when it cannot be written."""
+def write_pdf(html: str, path: Path, title: str = "Azven frequency sheet") -> int:
+    """Write `html` to `path`, `title` at the foot; returns the number of pages. OSError when it cannot be written."""
     with path.open("wb"):
         pass
     writer = QPdfWriter(str(path))
@@ -60,7 +60,7 @@ def write_pdf(html: str, path: Path) -> int:
         painter.setFont(look.font(28))
         foot = QRectF(0, height + 30, width, _FOOT_PX - 30)
         painter.drawText(foot, Qt.AlignmentFlag.AlignRight, f"page {page + 1} of {pages}")
-        painter.drawText(foot, Qt.AlignmentFlag.AlignLeft, "Azven frequency sheet")
+        painter.drawText(foot, Qt.AlignmentFlag.AlignLeft, title)
     painter.end()
     return pages
 

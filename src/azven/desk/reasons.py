@@ -71,6 +71,10 @@ class ReasonsPanel(QScrollArea):
             region = ground.current(session.store).region
             if region is not None and chosen.key < len(region.rules):
                 return reasons_spectrum.for_rule(region, region.rules[chosen.key])
+        if chosen.kind == "joint" and isinstance(chosen.key, tuple):
+            return _joint(session, *chosen.key)
+        if chosen.kind == "antenna" and isinstance(chosen.key, tuple):
+            return _antenna(session, *chosen.key)
         if chosen.kind == "neighbour":
             found = next((n for n in ground.neighbours(session.store) if n.id == chosen.key), None)
             return None if found is None else reasons_spectrum.for_neighbour(session.store, found)
@@ -154,6 +158,27 @@ class ReasonsPanel(QScrollArea):
         button.setStyleSheet(f"QPushButton#option {{ min-height: {tall}px; }}")
         button.clicked.connect(lambda: self._session.do(option.edit))
         return button
+
+
+def _antenna(session: Session, zone_id: int, placement: str, antenna_id: int, wearer: str) -> Reasons | None:
+    from azven.work import reach
+
+    zone = next((z for z in ground.zones(session.store) if z.id == zone_id), None)
+    drawn = reach.room(session.store, zone, placement) if zone is not None else None
+    antenna = next((a for a in drawn.antennas if a.id == antenna_id), None) if drawn else None
+    return reach.for_antenna(drawn, antenna, wearer) if drawn and antenna else None
+
+
+def _joint(session: Session, design_id: int, name: str) -> Reasons | None:
+    from azven.rf.chain.design import solve_design
+    from azven.work import chain, reasons_chain
+
+    record = next((d for d in chain.designs(session.store) if d.id == design_id), None)
+    if record is None:
+        return None
+    design = chain.read(chain.document_of(record))
+    solved = solve_design(design)
+    return reasons_chain.for_joint(design, solved, name) or reasons_chain.for_system(design, solved)
 
 
 def _label(text: str, name: str = "", wrap: bool = True) -> QLabel:

@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QApplication, QHBoxLayout, QLabel, QMainWindow, QSta
 
 from azven.desk import theme as look
 from azven.desk.actions import Action, Actions
+from azven.desk.chain.stage import ChainStage
 from azven.desk.ground.stage import GroundStage
 from azven.desk.header import Header
 from azven.desk.kit.stage import KitStage
@@ -14,6 +15,7 @@ from azven.desk.palette import Entry as Find
 from azven.desk.palette import Palette
 from azven.desk.plan.stage import PlanStage
 from azven.desk.rail import Entry, Rail
+from azven.desk.reach.stage import ReachStage
 from azven.desk.reasons import ReasonsPanel
 from azven.desk.session import Session
 from azven.desk.spine import Spine
@@ -21,7 +23,9 @@ from azven.desk.stage import Stage
 from azven.work import ground, kit
 from azven.work.reasons import mhz
 
-STAGES: dict[str, type[Stage]] = {s.name: s for s in (GroundStage, ListenStage, KitStage, PlanStage)}
+STAGES: dict[str, type[Stage]] = {
+    s.name: s for s in (GroundStage, ListenStage, KitStage, PlanStage, ChainStage, ReachStage)
+}
 """The stages in the order of the day."""
 _SAID_MS = 9_000
 

@@ -16,9 +16,12 @@ from azven.book.edits import Change, Edit, add, replace_record
 from azven.book.records import (
     EPOCH,
     Act,
+    Antenna,
+    Area,
     KeptPlan,
     Link,
     Model,
+    Mount,
     Neighbour,
     Region,
     Relation,
@@ -26,12 +29,14 @@ from azven.book.records import (
     Site,
     Sweep,
     Unit,
+    Wall,
     Zone,
 )
 from azven.book.store import Store
 from azven.book.tables import frozen
-from azven.rf.venue import Antenna, Emitter, Multiplex, Settings, Venue
-from azven.work import kit, listen, plan
+from azven.rf.venue import Antenna as VenueAntenna
+from azven.rf.venue import Emitter, Multiplex, Settings, Venue
+from azven.work import chain, chain_templates, kit, listen, plan, reach
 from azven.work.catalogue import generic_models
 from azven.work.listen import About
 
@@ -63,6 +68,8 @@ def prepare(path: Path) -> Store:
     rooms = _rooms(store, story, number)
     _kit(store, story, rooms, number)
     _sweeps(store, story)
+    _plans_of_rooms(store, story, rooms)
+    _systems(store, rooms)
     if story["plan"]:
         store.apply(plan.set_frequencies(store, story["plan"], "Plan all", complete=True))
         unsigned = [Change(k, replace(k, made_by="")) for k in store.all(KeptPlan)]
@@ -152,6 +159,39 @@ def _kit(store: Store, story: Mapping[str, Any], zones: Mapping[str, Zone], numb
     store.apply(Edit("Kit", add(show, *models.values(), *acts.values(), *units.values(), *links)))
 
 
+def _plans_of_rooms(store: Store, story: Mapping[str, Any], zones: Mapping[str, Zone]) -> None:
+    """Walls, areas and mounting places to scale, and a first pair of antennas in the hall."""
+    number = _Numbers(store.reserve(100))
+    site_id = next(iter(zones.values())).site_id
+    walls = [
+        Wall(id=number(), site_id=site_id, x1_m=a, y1_m=b, x2_m=c, y2_m=d, material=material)
+        for a, b, c, d, material in story["walls"]
+    ]
+    areas = [
+        Area(id=number(), zone_id=zones[room].id, kind=kind, name=name, shape=frozen(shape))
+        for room, listed in story["areas"].items() for kind, name, shape in listed
+    ]  # fmt: skip
+    mounts = [
+        Mount(id=number(), zone_id=zones[room].id, name=name, kind=kind, x_m=x, y_m=y, z_m=z)
+        for room, listed in story["mounts"].items() for name, kind, x, y, z in listed
+    ]  # fmt: skip
+    store.apply(Edit("Plans of the rooms", add(*walls, *areas, *mounts)))
+    hall = zones["Rope Hall"]
+    for x in (-1.0, 1.0):
+        store.apply(reach.place(store, hall, "A", x, 1.0))
+    ears = Antenna(
+        id=store.reserve(), zone_id=hall.id, name="Ear antenna", role="transmit", x_m=6.0, y_m=1.0, carriers=7
+    )
+    store.apply(Edit("Ear antenna", add(ears)))
+
+
+def _systems(store: Store, zones: Mapping[str, Zone]) -> None:
+    """The three rooms as one receive system, as somebody in a hurry set it, and the in-ear rack."""
+    three = chain_templates.receive(store, "Three rooms, one rack", list(zones.values()))
+    store.apply(chain.add_design(store, chain.everything_up(three)))
+    store.apply(chain.add_design(store, chain_templates.ears(store)))
+
+
 def _sweeps(store: Store, story: Mapping[str, Any]) -> None:
     world = venue()
     settings = Settings(**story["sweep_settings"])
@@ -170,7 +210,7 @@ def venue(own: tuple[Emitter, ...] = ()) -> Venue:
         for m in story["multiplexes"]
     )
     emitters = tuple(Emitter(**{**e, "position": tuple(e["position"])}) for e in story["emitters"])
-    antennas = {k: Antenna(**{**a, "position": tuple(a["position"])}) for k, a in story["antennas"].items()}
+    antennas = {k: VenueAntenna(**{**a, "position": tuple(a["position"])}) for k, a in story["antennas"].items()}
     return Venue(multiplexes, emitters + own, seed=story["seed"], antennas=antennas)
 
 

@@ -309,7 +309,7 @@ class PlanStage(Stage):
 
     def write_sheet(self, path: Path, show: bool = True, swaps: Mapping[str, Swap] | None = None) -> None:
         """Write the sheet as PDF to `path` and as CSV beside it."""
-        from azven.desk.plan.sheet_pdf import write_pdf
+        from azven.desk.pdf import write_pdf
 
         path = path.with_suffix(".pdf")
         session = self.session

@@ -1,0 +1,301 @@
+"""Chain: antenna systems block by block, their gains, and what would go wrong."""
+
+import json
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QButtonGroup, QScrollArea, QSlider, QStackedWidget, QVBoxLayout, QWidget
+
+from azven.book.formats.errors import FormatError
+from azven.book.records import Design as DesignRecord
+from azven.desk import files
+from azven.desk.actions import Action
+from azven.desk.chain.pages import ComparePage, PartsPage, TroublePage
+from azven.desk.chain.staircase import Staircase
+from azven.desk.chain.strips import Strips, figure
+from azven.desk.session import Session
+from azven.desk.stage import Points, Stage, button, choice, fill, label, row
+from azven.rf.chain.design import Design, Solved, solve_design
+from azven.rf.chain.tune import GainPlan
+from azven.work import chain, chain_sheet, ground
+from azven.work.chain import Document
+from azven.work.chain_templates import TEMPLATES
+from azven.work.plan import Progress
+
+_NOTHING = "No antenna system yet. Start from a template: it takes rooms and links from this show."
+_PAGES = ("Staircase", "What is wrong", "Parts and cables", "Compare")
+_CABLE_MOST_M = 200
+
+
+class ChainStage(Stage):
+    """Strips above, the staircase and lists below, one control for the selected block between them."""
+
+    name, title = "chain", "Chain"
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.chosen, self.template = choice([], "Design"), choice([(t, t) for t in TEMPLATES], "Template")
+        self.chosen.setMinimumWidth(200)
+        self.strips, self.stairs = Strips(session), Staircase(session)
+        self.troubles, self.parts, self.compare = TroublePage(session), PartsPage(session), ComparePage(session)
+        self.knob, self._words = QSlider(Qt.Orientation.Horizontal), label("Select a block.", "dim")
+        self.knob.setAccessibleName("Value of the selected block")
+        self._values: list[float | None] = []
+        self._pages, self._tabs = QStackedWidget(), QButtonGroup(self)
+        self._document: Document | None = None
+        self._design: Design | None = None
+        self._solved: Solved | None = None
+        self._lay_out()
+        self.chosen.activated.connect(self.refresh)
+        self.strips.picked.connect(self._pick)
+        self.knob.valueChanged.connect(self._preview)
+        self.knob.sliderReleased.connect(self._take)
+        self.troubles.radio_moved.connect(self._key_up)
+        self.troubles.picked.connect(self._pick)
+
+    def _lay_out(self) -> None:
+        box = QVBoxLayout(self)
+        box.setContentsMargins(14, 8, 12, 6)
+        box.setSpacing(5)
+        new = button("New", self.new_from_template, "A design from the template, with this show's rooms and links")
+        remove = button("Remove", self.remove, "Take this design out; undo brings it back", "flat")
+        deeds = (button("Import", self.load), button("Export", self.export), button("Print", self.print_design))
+        box.addLayout(row(self.chosen, remove, 1, label("from", "dim"), self.template, new, *deeds, spacing=6))
+        self._nothing = label(_NOTHING, "dim")
+        box.addWidget(self._nothing)
+        scroll = QScrollArea()
+        scroll.setWidget(self.strips)
+        scroll.setWidgetResizable(True)
+        box.addWidget(scroll, 4)
+        self._control = QWidget()
+        line = row(self._words, self.knob, spacing=10)
+        line.setStretch(0, 3)
+        line.setStretch(1, 2)
+        self._control.setLayout(line)
+        box.addWidget(self._control)
+        tabs = [button(t, lambda n=i: self.show_page(n), name="flat") for i, t in enumerate(_PAGES)]
+        for i, tab in enumerate(tabs):
+            tab.setCheckable(True)
+            tab.setChecked(i == 0)
+            self._tabs.addButton(tab, i)
+        box.addLayout(row(*tabs, 1, spacing=4))
+        for page in (self.stairs, self.troubles, self.parts, self.compare):
+            self._pages.addWidget(page)
+        box.addWidget(self._pages, 5)
+
+    # -- showing -------------------------------------------------------------------------------------
+
+    def record(self) -> DesignRecord | None:
+        """The design in view."""
+        return next((d for d in chain.designs(self.session.store) if d.id == self.chosen.currentData()), None)
+
+    def refresh(self) -> None:
+        records = chain.designs(self.session.store)
+        fill(self.chosen, [(d.name, d.id) for d in records])
+        self._nothing.setVisible(not records)
+        record = self.record()
+        for part in (self.strips, self._control, self._pages):
+            part.setVisible(record is not None)
+        self.primary_changed.emit()
+        if record is not None:
+            self._show(chain.document_of(record))
+
+    def _show(self, document: Document) -> None:
+        """Everything that follows from a document, stored or only tried."""
+        try:
+            design = chain.read(document)
+            solved = solve_design(design)
+        except (FormatError, ValueError) as error:
+            self.session.say(str(error), trouble=True)
+            return
+        self._document, self._design, self._solved = document, design, solved
+        troubles = chain.warnings(design, solved)
+        record = self.record()
+        if record is not None and document == chain.document_of(record):
+            chain.count_troubles(self.session.store, record, len(troubles))
+        self.strips.show_design(design, {t.block for t in troubles})
+        self.stairs.show_stairs(chain.staircase(design, solved, self._antenna()))
+        page = self._pages.currentWidget()
+        if page is self.troubles:
+            self.troubles.show_design(design, troubles)
+        elif page is self.parts:
+            self.parts.show_design(design)
+        elif page is self.compare:
+            self.compare.show_document(document)
+        self._show_block()
+
+    def _antenna(self) -> str:
+        """The receive antenna whose way is shown: the selected block's own, else the first."""
+        assert self._design is not None
+        assert self._solved is not None
+        joint = self._solved.joints.get(self.strips.selected)
+        ways = list(joint.gain_before_db) if joint is not None else []
+        antennas = [p.antenna for p in self._solved.paths]
+        return next((a for a in [*ways, *antennas] if a in antennas), "")
+
+    def _pick(self, name: str) -> None:
+        self.strips.selected = name
+        self.strips.update()
+        if self._design is not None and self._solved is not None:
+            self.stairs.show_stairs(chain.staircase(self._design, self._solved, self._antenna()))
+        self._show_block()
+        self.session.select("joint", (self.chosen.currentData(), name))
+
+    def _show_block(self) -> None:
+        """The control for the selected block."""
+        name, design = self.strips.selected, self._design
+        block = design.blocks.get(name) if design else None
+        self.knob.blockSignals(True)
+        self._values = []
+        if block is not None and block.kind == "cable":
+            self._values = [float(m) for m in range(_CABLE_MOST_M + 1)]
+            now: float | None = round(block.length_m)
+        elif block is not None and block.steps_db:
+            self._values = [None, *block.steps_db] if block.kind == "amp" else list(block.steps_db)
+            now = block.gain_db if block.kind == "amp" else block.loss_db
+        self.knob.setEnabled(bool(self._values))
+        if self._values:
+            self.knob.setRange(0, len(self._values) - 1)
+            self.knob.setValue(self._values.index(now) if now in self._values else 0)
+        self.knob.blockSignals(False)
+        if block is None or design is None:
+            self._words.setText("Select a block to see and set it.")
+        else:
+            self._words.setText(f"{name}: {chain.describe(design, name)}, {figure(design, name)}")
+
+    def _preview(self, at: int) -> None:
+        """While the knob moves: everything as it would be."""
+        if self._document is None or not self._values:
+            return
+        value = self._values[at]
+        tried = chain.thawed(self._document)
+        block = chain.node(tried, self.strips.selected)
+        block[{"amp": "gain_db", "cable": "length_m"}.get(block["type"], "loss_db")] = value
+        self._show(tried)
+        if not self.knob.isSliderDown():
+            self._take()
+
+    def _take(self) -> None:
+        """The knob was let go: write it down."""
+        record = self.record()
+        if record is not None and self._values:
+            value = self._values[self.knob.value()]
+            self.session.do(lambda: chain.set_value(record, self.strips.selected, value))
+
+    def show_page(self, number: int) -> None:
+        """Staircase, what is wrong, parts and cables, compare."""
+        self._pages.setCurrentIndex(number)
+        tab = self._tabs.button(number)
+        if tab is not None:
+            tab.setChecked(True)
+        if self._document is not None:
+            self._show(self._document)
+
+    @staticmethod
+    def points(session: Session) -> Points:
+        count = chain.known_troubles(session.store)
+        return ((f"{count} wrong", "ochre_text"),) if count else ()
+
+    def primary(self) -> tuple[str, bool]:
+        return "Set gains", self.record() is not None
+
+    def actions_offered(self) -> list[Action]:
+        pages = [
+            Action(f"chain-{i}", f"Chain: {title.lower()}", lambda n=i: self.show_page(n))
+            for i, title in enumerate(_PAGES)
+        ]
+        return [
+            Action("set-gains", "Set gains of the antenna system", self.run_primary),
+            Action("new-design", "New antenna system from the template", self.new_from_template),
+            Action("import-design", "Import an antenna system", self.load),
+            Action("export-design", "Export the antenna system", self.export),
+            Action("print-design", "Print the antenna system", self.print_design),
+            *pages,
+        ]
+
+    # -- deeds ---------------------------------------------------------------------------------------
+
+    def new_from_template(self) -> None:
+        store = self.session.store
+        make = TEMPLATES[str(self.template.currentData())]
+        if self.session.do(lambda: chain.add_design(store, make(store))):
+            self.chosen.setCurrentIndex(self.chosen.count() - 1)
+            self.refresh()
+
+    def remove(self) -> None:
+        record = self.record()
+        if record is not None:
+            self.session.do(lambda: ground.take_out(record, f"Remove {record.name}"))
+
+    def run_primary(self) -> None:
+        """Set gains: the best settings, worked out off this thread, dialled in as one edit."""
+        record, design = self.record(), self._design
+        if record is None or design is None:
+            return
+
+        def done(plan: GainPlan) -> None:
+            self.session.do(lambda: chain.gains_set(record, plan))
+            worst, room = plan.chosen.worst_margin_db, plan.chosen.headroom_db
+            text = f"Gains set: worst link {worst:.1f} dB over its need, headroom {room:.1f} dB."
+            self.session.say(text.replace("-", "−"))
+            self.compare.explain(plan)
+
+        def work(progress: Progress) -> GainPlan:
+            return chain.plan_gains(design)
+
+        self.session.jobs.start("Setting gains", work, done)
+
+    def _key_up(self, zone: str, distance_m: float) -> None:
+        """A hand-held radio at a distance, for the look of it; nothing is written."""
+        record = self.record()
+        if record is not None:
+            document = chain.document_of(record)
+            self._show(chain.with_radio(document, zone, distance_m if distance_m > 0 else None))
+
+    def load(self) -> None:
+        path = files.ask_which(self, "Import an antenna system", "Antenna systems (*.json)")
+        if path:
+            self.load_from(path)
+
+    def load_from(self, path: Path) -> None:
+        """Read a design file and keep it; what is wrong with it is said in a line."""
+        from azven.book.formats.reading import read_json
+
+        try:
+            document: Any = read_json(path)
+            chain.read(document)
+        except FormatError as error:
+            self.session.say(f"{path.name} was not read. {error}", trouble=True)
+            return
+        if self.session.do(lambda: chain.add_design(self.session.store, document)):
+            self.chosen.setCurrentIndex(self.chosen.count() - 1)
+            self.refresh()
+
+    def export(self) -> None:
+        record = self.record()
+        path = files.ask_where(self, "Export", f"{record.name}.json", "Antenna systems (*.json)") if record else None
+        if path and record:
+            text = json.dumps(chain.document_of(record), indent=2, ensure_ascii=False) + "\n"
+            files.write_text(self.session, path, text, record.name)
+
+    def print_design(self) -> None:
+        record = self.record()
+        path = files.ask_where(self, "Print", f"{record.name}.pdf", "PDF (*.pdf)") if record else None
+        if path:
+            self.write_pdf(path)
+
+    def write_pdf(self, path: Path) -> None:
+        """The design on paper."""
+        from azven.desk.pdf import write_pdf
+
+        if self._design is None or self._solved is None:
+            return
+        session = self.session
+        html = chain_sheet.html(self._design, self._solved, ground.current(session.store).show.name, session.now())
+        try:
+            pages = write_pdf(html, path, "Azven antenna system")
+        except OSError as error:
+            session.say(f"{path} could not be written: {error.strerror or error}.", trouble=True)
+            return
+        session.say(f"Wrote {path.name} ({pages} page{'s' if pages > 1 else ''}).")

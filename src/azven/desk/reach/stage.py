@@ -1,0 +1,251 @@
+"""Reach: where antennas stand, what they hear, how a walk sounds."""
+
+from typing import Any
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QDoubleSpinBox, QVBoxLayout, QWidget
+
+from azven.book.records import Antenna, Zone
+from azven.desk.actions import Action
+from azven.desk.reach.graphs import PatternView, WalkGraph
+from azven.desk.reach.plan_view import MAPS, PlanView
+from azven.desk.session import Session
+from azven.desk.stage import Points, Stage, button, choice, fill, label, row
+from azven.rf.links import WALL_DB
+from azven.rf.reach import Coverage, Suggestion, Walk
+from azven.work import ground, reach
+from azven.work.plan import Progress
+from azven.work.reach import Room
+
+_TOOLS: list[tuple[str, object]] = [
+    ("select and move", "select"), ("place receive antenna", "receive"), ("place transmit antenna", "transmit"),
+    ("mounting place", "mount"), ("draw a wall", "wall"), ("walk to here", "walk"),
+]  # fmt: skip
+
+
+class ReachStage(Stage):
+    """The plan with its map, the walk, and the selected antenna's settings."""
+
+    name, title = "reach", "Reach"
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.zone, self.layout_box = choice([], "Room"), choice([], "Placement")
+        self.map = choice([(m, m) for m in MAPS], "What the map shows")
+        self.wearer = choice([(w, w) for w in reach.WEARERS], "Who walks there")
+        self.tool = choice(_TOOLS, "What a click does")
+        self.material = choice([(m, m) for m in WALL_DB], "Material")
+        self.view, self.graph, self.pattern = PlanView(session), WalkGraph(session), PatternView(session)
+        self.words, self.compared = label("", wrap=True), label("", "dim", wrap=True)
+        self.fields = {
+            "z_m": _spin("Height", 0, 60, " m"), "azimuth_deg": _spin("Azimuth", -360, 360, "°"),
+            "tilt_deg": _spin("Tilt", -90, 90, "°"), "psi_deg": _spin("Turned", -90, 90, "°"),
+            "gain_dbi": _spin("Gain", -10, 30, " dBi"), "beamwidth_deg": _spin("Beamwidth", 10, 360, "°"),
+        }  # fmt: skip
+        self._corners: list[tuple[float, float]] = []
+        self.coverage: Coverage | None = None
+        self._lay_out()
+        for box in (self.zone, self.layout_box, self.wearer):
+            box.activated.connect(self.refresh)
+        self.map.activated.connect(self._show_map)
+        self.tool.activated.connect(self._tool_chosen)
+        self.view.antenna_picked.connect(self._pick)
+        self.view.antenna_moved.connect(self._moved)
+        self.view.pointed.connect(self._pointed)
+        self.view.drawn.connect(self._wall)
+        for name, field in self.fields.items():
+            field.editingFinished.connect(lambda n=name: self._set(n))
+        self._tool_chosen()
+
+    def _lay_out(self) -> None:
+        box = QVBoxLayout(self)
+        box.setContentsMargins(14, 8, 12, 6)
+        box.setSpacing(5)
+        copy = button("Copy", self.copy_layout, "This placement again under the next letter, to change and compare")
+        box.addLayout(
+            row(self.zone, label("placement", "dim"), self.layout_box, copy, 1, self.wearer, self.map, spacing=6)
+        )
+        remove = button("Remove", self.remove, "Take the selected antenna out", "flat")
+        parts: list[QWidget | int] = [self.tool, self.material, 1]
+        for words, field in zip(("up", "towards", "tilt", "turned", "gain", "wide"), self.fields.values(), strict=True):
+            parts += [label(words, "small"), field]
+        box.addLayout(row(*parts, remove, spacing=4))
+        box.addWidget(self.words)
+        box.addWidget(self.view, 3)
+        box.addWidget(self.compared)
+        below = row(self.graph, self.pattern)
+        below.setStretch(0, 1)
+        box.addLayout(below, 1)
+
+    # -- showing -------------------------------------------------------------------------------------
+
+    def zone_record(self) -> Zone | None:
+        """The room in view."""
+        return next((z for z in ground.zones(self.session.store) if z.id == self.zone.currentData()), None)
+
+    @property
+    def placement(self) -> str:
+        return str(self.layout_box.currentData() or "A")
+
+    def room(self) -> Room | None:
+        zone = self.zone_record()
+        return None if zone is None else reach.room(self.session.store, zone, self.placement)
+
+    def refresh(self) -> None:
+        store = self.session.store
+        before = self.zone.currentData()
+        fill(self.zone, [(z.name, z.id) for z in ground.zones(store)])
+        if self.zone.currentData() != before:
+            self._corners = []
+        zone = self.zone_record()
+        fill(self.layout_box, [(x, x) for x in reach.layouts(store, zone)] if zone else [])
+        drawn = self.room()
+        if drawn is None:
+            return
+        if len(self._corners) < 2:
+            self._corners = reach.usual_walk(drawn)
+        self._show_fields(drawn)
+        self.view.show_room(drawn, self.coverage if self.view.room == drawn else None, self._corners)
+        wearer, corners = str(self.wearer.currentData()), list(self._corners)
+
+        def work(_: Progress) -> tuple[Coverage | None, Walk | None]:
+            return reach.coverage(drawn, wearer), reach.walk(drawn, wearer, corners)
+
+        self.session.jobs.quiet("coverage", work, lambda found: self._covered(drawn, *found))
+        self.primary_changed.emit()
+
+    def _covered(self, drawn: Room, found: Coverage | None, walked: Walk | None) -> None:
+        self.coverage = found
+        self.words.setText(reach.in_words(drawn, found))
+        self.view.show_room(drawn, found, self._corners)
+        self.graph.show_walk(walked, reach.threshold_dbm())
+        self._compare(drawn)
+
+    def _compare(self, drawn: Room) -> None:
+        """One line a placement, where there is more than one."""
+        store, wearer = self.session.store, str(self.wearer.currentData())
+        names = reach.layouts(store, drawn.zone)
+        if len(names) < 2:
+            self.compared.setText("")
+            return
+        rooms = [(n, reach.room(store, drawn.zone, n)) for n in names]
+
+        def work(_: Progress) -> list[str]:
+            return [f"{n}: {reach.in_words(r, reach.coverage(r, wearer))}" for n, r in rooms]
+
+        self.session.jobs.quiet("placements", work, lambda lines: self.compared.setText("   ".join(lines)))
+
+    def _antenna(self) -> Antenna | None:
+        drawn = self.room()
+        return next((a for a in drawn.antennas if a.id == self.view.selected), None) if drawn else None
+
+    def _show_fields(self, drawn: Room) -> None:
+        antenna = next((a for a in drawn.antennas if a.id == self.view.selected), None)
+        for name, field in self.fields.items():
+            field.blockSignals(True)
+            field.setEnabled(antenna is not None)
+            if antenna is not None:
+                field.setValue(getattr(antenna, name))
+            field.blockSignals(False)
+        self.pattern.show_antenna(antenna)
+
+    def _show_map(self) -> None:
+        self.view.map = str(self.map.currentData())
+        self.view.update()
+
+    def _tool_chosen(self) -> None:
+        tool = self.tool.currentData()
+        self.view.drawing = tool == "wall"
+        self.material.setVisible(tool == "wall")
+        if tool == "walk":
+            self._corners = []
+
+    @staticmethod
+    def points(session: Session) -> Points:
+        return ()
+
+    def primary(self) -> tuple[str, bool]:
+        drawn = self.room()
+        return "Suggest antennas", drawn is not None and len(drawn.mounts) > 1
+
+    def actions_offered(self) -> list[Action]:
+        return [
+            Action("suggest-antennas", "Suggest antenna positions", self.run_primary),
+            Action("copy-placement", "Copy the antenna placement", self.copy_layout),
+        ]
+
+    # -- deeds ---------------------------------------------------------------------------------------
+
+    def run_primary(self) -> None:
+        """The best pair of mounting places, instead of this placement's receive antennas."""
+        drawn, wearer, placement = self.room(), str(self.wearer.currentData()), self.placement
+        if drawn is None:
+            return
+
+        def work(progress: Progress) -> Suggestion:
+            return reach.suggest(drawn, wearer, progress)
+
+        def adopt(found: Suggestion) -> None:
+            if self.session.do(lambda: reach.adopt(self.session.store, drawn, placement, found)):
+                self.session.say(f"{found.reasons[0]}. {found.reasons[1]}. Rigging: licensed riggers only.")
+
+        self.session.jobs.start("Trying mounting places", work, adopt)
+
+    def copy_layout(self) -> None:
+        zone = self.zone_record()
+        if zone is not None and self.session.do(lambda: reach.copy_layout(self.session.store, zone, self.placement)):
+            self.layout_box.setCurrentIndex(self.layout_box.count() - 1)
+            self.refresh()
+
+    def remove(self) -> None:
+        antenna = self._antenna()
+        if antenna is not None:
+            self.session.do(lambda: ground.take_out(antenna, f"Remove {antenna.name}"))
+
+    def _pick(self, antenna_id: int) -> None:
+        drawn = self.room()
+        if drawn is not None:
+            self._show_fields(drawn)
+            self.session.select("antenna", (drawn.zone.id, self.placement, antenna_id, str(self.wearer.currentData())))
+
+    def _moved(self, antenna_id: int, x: float, y: float) -> None:
+        antenna = self._antenna()
+        if antenna is not None and antenna.id == antenna_id:
+            self.session.do(lambda: reach.move(antenna, x_m=round(x, 2), y_m=round(y, 2)))
+
+    def _set(self, field: str) -> None:
+        antenna = self._antenna()
+        value = self.fields[field].value()
+        if antenna is not None and getattr(antenna, field) != value:
+            self.session.do(lambda: reach.move(antenna, **{field: value}))
+
+    def _pointed(self, x: float, y: float) -> None:
+        """A click beside any antenna."""
+        zone, tool, store = self.zone_record(), self.tool.currentData(), self.session.store
+        if zone is None:
+            return
+        if tool in ("receive", "transmit"):
+            self.session.do(lambda: reach.place(store, zone, self.placement, x, y, str(tool)))
+        elif tool == "mount":
+            self.session.do(lambda: reach.add_mount(store, zone, x, y))
+        elif tool == "walk":
+            self._corners.append((x, y))
+            if len(self._corners) > 1:
+                self.refresh()
+
+    def _wall(self, *ends: Any) -> None:
+        zone, store, material = self.zone_record(), self.session.store, str(self.material.currentData())
+        if zone is not None:
+            self.session.do(lambda: reach.add_wall(store, zone, (ends[0], ends[1]), (ends[2], ends[3]), material))
+
+
+def _spin(name: str, low: float, high: float, unit: str) -> QDoubleSpinBox:
+    made = QDoubleSpinBox()
+    made.setRange(low, high)
+    made.setDecimals(1)
+    made.setSuffix(unit)
+    made.setFixedWidth(72)
+    made.setAccessibleName(name)
+    made.setToolTip(name)
+    made.setAlignment(Qt.AlignmentFlag.AlignRight)
+    return made

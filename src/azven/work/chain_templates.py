@@ -1,0 +1,153 @@
+"""Templates of antenna systems: what Chain starts from instead of an empty canvas."""
+
+import math
+from collections.abc import Callable, Sequence
+from itertools import pairwise
+from typing import Any
+
+from azven.book.records import Link, Model, Zone
+from azven.book.store import Store
+from azven.work import ground, kit
+
+Document = dict[str, Any]
+_STEPS = [0, 3, 6, 9, 12, 15]
+_STOP = [
+    {"low_hz": 380_000_000, "high_hz": 463_000_000, "loss_db": 40.0},
+    {"low_hz": 703_000_000, "high_hz": 960_000_000, "loss_db": 40.0},
+]
+_MOST_CARRIERS = 24
+
+
+def _receive_branch(zone: str, length_m: float, cable: str, combined: bool) -> tuple[list[dict[str, Any]], list[str]]:
+    """Antenna, filter, mast-head amplifier, cable and, where zones are combined, the combiner's input."""
+    nodes: list[dict[str, Any]] = [
+        {"id": f"{zone} antenna", "type": "antenna", "pattern": "beam", "gain_dbi": 6.5, "beamwidth_deg": 100.0},
+        {"id": f"{zone} filter", "type": "filter", "loss_db": 1.0, "stop": _STOP, "dc": "pass"},
+        {"id": f"{zone} mast", "type": "amp", "gain_db": 6.0, "steps_db": _STEPS, "nf_db": 3.0, "oip3_dbm": 36.0,
+         "p1db_out_dbm": 21.0, "load": {"ma": 90.0, "min_volt": 10.0}},
+        {"id": f"{zone} cable", "type": "cable", "cable": cable, "length_m": length_m,
+         "ohm": round(length_m * 0.008, 2)},
+        {"id": f"{zone} supply", "type": "dc", "loss_db": 0.2, "source": {"volt": 12.0, "max_ma": 300.0}},
+    ]  # fmt: skip
+    if combined:
+        nodes += [
+            {"id": f"{zone} input", "type": "loss", "loss_db": 0.0, "steps_db": list(range(21)), "dc": "block"},
+            {"id": f"{zone} input amp", "type": "amp", "gain_db": 8.0, "nf_db": 4.0, "oip3_dbm": 36.0,
+             "p1db_out_dbm": 21.0},
+        ]  # fmt: skip
+    return nodes, [n["id"] for n in nodes]
+
+
+def _rack() -> list[dict[str, Any]]:
+    return [
+        {"id": "distribution", "type": "split", "outputs": 8, "gain_db": 0.0, "nf_db": 5.0, "iip3_dbm": 24.0,
+         "p1db_in_dbm": 10.0},
+        {"id": "receiver", "type": "receiver", "nf_db": 8.0, "iip3_dbm": 5.0, "p1db_in_dbm": -5.0, "needed_db": 20.0},
+    ]  # fmt: skip
+
+
+def receive(store: Store, name: str, zones: Sequence[Zone]) -> Document:
+    """Every zone with its own antenna, combined where there is more than one, into one rack."""
+    combined = len(zones) > 1
+    nodes: list[dict[str, Any]] = []
+    edges: list[list[str]] = []
+    for zone in zones:
+        length = max(5.0, round(zone.far_m * 1.3 / 5) * 5)
+        cable = "lowloss-10mm" if length > 40 else "lowloss-6mm"
+        made, names = _receive_branch(zone.name, length, cable, combined)
+        nodes += made
+        edges += [[a, b] for a, b in pairwise(names)]
+        edges.append([names[-1], "combiner" if combined else "distribution"])
+    if combined:
+        ports = 2 ** math.ceil(math.log2(len(zones)))
+        nodes.append({"id": "combiner", "type": "hybrid", "ports": ports, "excess_db": 0.4 * math.log2(ports)})
+        edges.append(["combiner", "distribution"])
+    nodes += _rack()
+    edges.append(["distribution", "receiver"])
+    listed = {z.name: {"antennas": [f"{z.name} antenna"], "model": "indoor", "n": z.exponent} for z in zones}
+    return _document(name, nodes, edges, listed, carriers(store, zones))
+
+
+def _document(name: str, nodes: list[Any], edges: list[Any], zones: dict[str, Any], heard: list[Any]) -> Document:
+    return {
+        "format": "azven-chain", "version": 1, "name": name, "freq_hz": 600_000_000, "bandwidth_hz": 200_000,
+        "zones": zones, "nodes": nodes, "edges": edges, "carriers": heard,
+    }  # fmt: skip
+
+
+def carriers(store: Store, zones: Sequence[Zone]) -> list[dict[str, Any]]:
+    """The links of the show that are received in these zones, spread from the nearest to the farthest place, and one
+    at the farthest place whose ratio is looked at."""
+    models = {m.id: m for m in store.all(Model)}
+    out: list[dict[str, Any]] = []
+    for zone in zones:
+        links = [x for x in kit.links(store) if x.zone_id == zone.id and x.service != "in-ear" and not x.set_aside]
+        chosen = links[:_MOST_CARRIERS]
+        for i, link in enumerate(chosen):
+            share = i / max(len(chosen) - 1, 1)
+            distance = zone.near_m * (zone.far_m / zone.near_m) ** share
+            out.append(_carrier(link.name, zone, models[link.model_id], distance, "load"))
+        worst = max(
+            (models[x.model_id] for x in chosen), key=lambda m: m.body_db - 10 * math.log10(m.power_mw), default=None
+        )
+        power = 17.0 if worst is None else 10 * math.log10(worst.power_mw)
+        out.append({
+            "id": f"weakest in {zone.name}", "freq_hz": 600_000_000, "zone": zone.name, "role": "wanted",
+            "power_dbm": round(power, 2), "body_db": 20.0 if worst is None else worst.body_db, "psi_deg": 45.0,
+            "distance_m": zone.far_m,
+        })  # fmt: skip
+    return out
+
+
+def _hard_to_hear(model: Model) -> float:
+    return model.body_db - 10 * math.log10(model.power_mw)
+
+
+def _carrier(name: str, zone: Zone, model: Model, distance_m: float, role: str) -> dict[str, Any]:
+    return {
+        "id": name, "freq_hz": 600_000_000, "zone": zone.name, "role": role, "distance_m": round(distance_m, 1),
+        "power_dbm": round(10 * math.log10(model.power_mw), 2), "body_db": model.body_db,
+    }  # fmt: skip
+
+
+def ears(store: Store, name: str = "In-ear rack") -> Document:
+    """Every in-ear transmitter of the show into one active combiner and one antenna."""
+    nodes, edges = _ear_side(store)
+    return _document(name, nodes, edges, {}, [])
+
+
+def _ear_side(store: Store) -> tuple[list[dict[str, Any]], list[list[str]]]:
+    models = {m.id: m for m in store.all(Model)}
+    links: list[Link] = [x for x in kit.links(store) if x.service == "in-ear" and not x.set_aside][:8]
+    powers = [(x.name, 10 * math.log10(models[x.model_id].power_mw)) for x in links]
+    powers = powers or [(f"in-ear {i}", 17.0) for i in range(1, 5)]
+    nodes: list[dict[str, Any]] = [
+        {"id": f"{n} out", "type": "transmitter", "power_dbm": round(p, 2)} for n, p in powers
+    ]
+    nodes += [
+        {"id": "ear combiner", "type": "combiner", "inputs": 8, "gain_db": 0.0, "rated_in_dbm": 20.0,
+         "p1db_out_dbm": 38.0, "oip3_dbm": 50.0},
+        {"id": "ear cable", "type": "cable", "cable": "lowloss-10mm", "length_m": 20.0},
+        {"id": "ear antenna", "type": "antenna", "pattern": "beam", "gain_dbi": 6.5, "beamwidth_deg": 100.0},
+    ]  # fmt: skip
+    edges = [[f"{n} out", "ear combiner"] for n, _ in powers]
+    return nodes, [*edges, ["ear combiner", "ear cable"], ["ear cable", "ear antenna"]]
+
+
+def both(store: Store, zones: Sequence[Zone]) -> Document:
+    """Receive and transmit side of one rack."""
+    document = receive(store, "Both sides of one rack", zones[:1])
+    nodes, edges = _ear_side(store)
+    document["nodes"] += nodes
+    document["edges"] += edges
+    return document
+
+
+TEMPLATES: dict[str, Callable[[Store], Document]] = {
+    "single pair": lambda store: receive(store, "Single pair", ground.zones(store)[:1]),
+    "stage and house": lambda store: receive(store, "Stage and house", ground.zones(store)[:2]),
+    "every room into one rack": lambda store: receive(store, "Every room into one rack", ground.zones(store)[:16]),
+    "in-ear rack": lambda store: ears(store),
+    "both sides of one rack": lambda store: both(store, ground.zones(store)),
+}
+"""Name to what makes the document from the show at hand."""

@@ -1,0 +1,272 @@
+"""Reach: rooms to scale, antennas in them, what they hear, where they should go."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from azven.book.edits import Edit, add, remove, replace_record
+from azven.book.records import Antenna, Area, Mount, Wall, Zone
+from azven.book.store import Store
+from azven.rf import reach as rf
+from azven.rf.chain.transmit import keep_away_m, too_close_for_the_formula
+from azven.rf.levels import Floats, thermal_noise_dbm
+from azven.rf.links import BODY_DB, WALL_DB, End
+from azven.rf.reach import Coverage, Place, Suggestion, Surroundings, Walk, Wearer
+from azven.rf.walls import WallLine
+from azven.work import ground
+from azven.work.plan import Progress
+from azven.work.reasons import Reasons, Row, always
+
+FREQ_HZ, BANDWIDTH_HZ, NF_DB, NEEDED_DB = 600e6, 200_000, 8.0, 20.0
+WEARERS = {
+    "handheld": Wearer(body_db=BODY_DB["hand"]),
+    "pack, facing away": Wearer(body_db=BODY_DB["pack facing away"], height_m=1.1),
+    "pack, facing": Wearer(body_db=BODY_DB["pack facing"], height_m=1.1),
+}
+_FINE, _COARSE = 120, 40
+"""Cells along the longer side of the map, and of the grid that positions are tried on."""
+
+
+@dataclass(frozen=True)
+class Room:
+    """A room as it is drawn: outline and what is in it. `low`, `high`: corners of its bounding box [m]."""
+
+    zone: Zone
+    walls: tuple[Wall, ...]
+    areas: tuple[Area, ...]
+    mounts: tuple[Mount, ...]
+    antennas: tuple[Antenna, ...]
+    low: tuple[float, float]
+    high: tuple[float, float]
+
+
+def room(store: Store, zone: Zone, layout: str) -> Room:
+    """A zone with its walls, areas, mounting places and the antennas of a layout."""
+    corners = zone.shape or _box(zone)
+    xs, ys = [c[0] for c in corners], [c[1] for c in corners]
+    return Room(
+        zone if zone.shape else replace(zone, shape=corners),
+        tuple(store.all(Wall, site_id=zone.site_id)), tuple(store.all(Area, zone_id=zone.id)),
+        tuple(store.all(Mount, zone_id=zone.id)), tuple(store.all(Antenna, zone_id=zone.id, layout=layout)),
+        (min(xs), min(ys)), (max(xs), max(ys)),
+    )  # fmt: skip
+
+
+def _box(zone: Zone) -> tuple[tuple[float, float], ...]:
+    """A room that has not been drawn yet: a rectangle as deep as its farthest transmitter."""
+    depth, width = zone.far_m, max(6.0, zone.far_m / 2)
+    return ((-width / 2, 0.0), (width / 2, 0.0), (width / 2, depth), (-width / 2, depth))
+
+
+def layouts(store: Store, zone: Zone) -> list[str]:
+    """Placements of a room, A first even when it is empty."""
+    found = sorted({a.layout for a in store.all(Antenna, zone_id=zone.id)})
+    return found if "A" in found else ["A", *found]
+
+
+def surroundings(drawn: Room) -> Surroundings:
+    """Walls with their planning losses, and the room's exponent."""
+    lines = tuple(
+        WallLine((w.x1_m, w.y1_m), (w.x2_m, w.y2_m), WALL_DB.get(w.material, 6.0) if w.loss_db is None else w.loss_db)
+        for w in drawn.walls
+    )
+    return Surroundings(lines, drawn.zone.exponent)
+
+
+def threshold_dbm() -> float:
+    """Level at the antenna that a link needs: chain noise and the ratio of its modulation."""
+    return float(thermal_noise_dbm(BANDWIDTH_HZ, NF_DB)) + NEEDED_DB
+
+
+def as_end(antenna: Antenna) -> End:
+    """An antenna of the book for the arithmetic: aimed along its azimuth (0° is +y, clockwise) and tilt."""
+    across, up = math.radians(antenna.azimuth_deg), math.radians(antenna.tilt_deg)
+    aim = (
+        antenna.x_m + 10 * math.sin(across) * math.cos(up), antenna.y_m + 10 * math.cos(across) * math.cos(up),
+        antenna.z_m + 10 * math.sin(up),
+    )  # fmt: skip
+    circular = antenna.polarisation
+    return End(
+        gain_dbi=antenna.gain_dbi, kind=antenna.kind, beamwidth_deg=antenna.beamwidth_deg,
+        front_back_db=antenna.front_back_db, polarisation="rhcp" if circular == "rhcp" else "lhcp"
+        if circular == "lhcp" else "linear", psi_deg=antenna.psi_deg, pos_m=(antenna.x_m, antenna.y_m, antenna.z_m),
+        aim_m=aim,
+    )  # fmt: skip
+
+
+def receive(drawn: Room) -> list[Antenna]:
+    return [a for a in drawn.antennas if a.role == "receive"]
+
+
+def points(drawn: Room, height_m: float, cells: int = _FINE) -> Floats:
+    step = max(drawn.high[0] - drawn.low[0], drawn.high[1] - drawn.low[1], 1.0) / cells
+    return rf.grid(drawn.low, drawn.high, step, height_m)
+
+
+def coverage(drawn: Room, wearer: str) -> Coverage | None:
+    """What the receive antennas hear over the room; None without any."""
+    who, heard = WEARERS[wearer], receive(drawn)
+    if not heard:
+        return None
+    where = points(drawn, who.height_m)
+    return rf.coverage(where, [as_end(a) for a in heard], who, surroundings(drawn), threshold_dbm())
+
+
+def walk(drawn: Room, wearer: str, corners: Sequence[tuple[float, float]]) -> Walk | None:
+    """A walk with fading that belongs to the place; None without antennas or way."""
+    heard = receive(drawn)
+    if len(corners) < 2 or not heard:
+        return None
+    return rf.walk(corners, [as_end(a) for a in heard], WEARERS[wearer], surroundings(drawn), drawn.zone.id)
+
+
+def usual_walk(drawn: Room) -> list[tuple[float, float]]:
+    """Along the middle of the room and across its far end, where nothing else has been drawn."""
+    (x0, y0), (x1, y1) = drawn.low, drawn.high
+    middle, edge = (x0 + x1) / 2, 0.1
+    return [(middle, y0 + 1), (middle, y1 - edge * (y1 - y0)), (x0 + edge * (x1 - x0), y1 - edge * (y1 - y0))]
+
+
+def in_words(drawn: Room, found: Coverage | None) -> str:
+    """The room in one sentence."""
+    if found is None:
+        return "No receive antenna stands in this placement. Suggest a pair, or place one."
+    worst = np.unravel_index(int(np.argmin(found.margin_db)), found.margin_db.shape)
+    x, y, _ = found.points[worst]
+    margin = f"{found.margin_db.min():.0f} dB".replace("-", "−")
+    return f"{found.served:.0%} of the places are served at 99 %; weakest {margin} over need at {x:.0f}, {y:.0f} m."
+
+
+def near_far(drawn: Room, antenna: Antenna, wearer: str) -> float:
+    """Nearest against farthest corner of the room at one antenna [dB]."""
+    who, end = WEARERS[wearer], as_end(antenna)
+    where = points(drawn, who.height_m, _COARSE)
+    levels = rf.level_dbm(where, end, who, surroundings(drawn))
+    return float(levels.max() - levels.min())
+
+
+def keep_away(antenna: Antenna) -> tuple[float, float]:
+    """Keep-away distances [m] of a transmitting antenna: general public, workers; the wider of the standards."""
+    watts = antenna.carriers * 10 ** ((antenna.power_dbm + antenna.gain_dbi) / 10) / 1e3
+    emitters = [(FREQ_HZ, watts)]
+    return (
+        max(keep_away_m(emitters, s, "public") for s in ("icnirp2020", "fcc")),
+        max(keep_away_m(emitters, s, "occupational") for s in ("icnirp2020", "fcc")),
+    )
+
+
+# -- deeds ---------------------------------------------------------------------------------------------------
+
+
+def suggest(drawn: Room, wearer: str, progress: Progress = always) -> Suggestion:
+    """The best pair of mounting places. ValueError when there are not two that may be used."""
+    who = WEARERS[wearer]
+    like = End(gain_dbi=6.5, kind="beam", beamwidth_deg=100.0)
+    places = [Place(m.name, (m.x_m, m.y_m, m.z_m)) for m in drawn.mounts]
+    transmitters = [as_end(a) for a in drawn.antennas if a.role == "transmit"]
+    where = points(drawn, who.height_m, _COARSE)
+    return rf.suggest(places, like, where, who, surroundings(drawn), threshold_dbm(), transmitters, progress)
+
+
+def adopt(store: Store, drawn: Room, layout: str, found: Suggestion) -> Edit:
+    """The suggested pair instead of the placement's receive antennas."""
+    first = store.reserve(2)
+    new = []
+    for i, (place, end) in enumerate(zip(found.places, found.antennas, strict=True)):
+        assert end.pos_m is not None
+        assert end.aim_m is not None
+        away = np.subtract(end.aim_m, end.pos_m)
+        new.append(Antenna(
+            id=first + i, zone_id=drawn.zone.id, name=place.name, layout=layout, side="AB"[i], x_m=end.pos_m[0],
+            y_m=end.pos_m[1], z_m=end.pos_m[2], psi_deg=end.psi_deg, gain_dbi=end.gain_dbi,
+            beamwidth_deg=end.beamwidth_deg, azimuth_deg=round(math.degrees(math.atan2(away[0], away[1])), 1),
+            tilt_deg=round(math.degrees(math.atan2(away[2], math.hypot(away[0], away[1]))), 1),
+        ))  # fmt: skip
+    return Edit(f"Antennas of {drawn.zone.name}, {layout}", remove(receive(drawn)) + add(*new))
+
+
+def place(store: Store, zone: Zone, layout: str, x_m: float, y_m: float, role: str = "receive") -> Edit:
+    """An antenna where the pointer is, aimed along the room."""
+    known = store.all(Antenna, zone_id=zone.id, layout=layout)
+    side = "AB"[len([a for a in known if a.role == role]) % 2]
+    name = ground.unused(f"{role.capitalize()} {side}", [a.name for a in known])
+    antenna = Antenna(
+        id=store.reserve(), zone_id=zone.id, name=name, layout=layout, role=role, side=side, x_m=round(x_m, 2),
+        y_m=round(y_m, 2), psi_deg=45.0 if side == "A" else -45.0,
+    )  # fmt: skip
+    return Edit(f"Place {name}", add(antenna), (antenna.id,))
+
+
+def move(antenna: Antenna, **values: Any) -> Edit:
+    """Another place, height, direction, tilt or pattern."""
+    return Edit(f"{antenna.name}: {', '.join(values)}", replace_record(antenna, replace(antenna, **values)))
+
+
+def copy_layout(store: Store, zone: Zone, layout: str) -> Edit:
+    """The placement again under the next letter, to be changed and compared."""
+    taken = layouts(store, zone)
+    name = next(chr(c) for c in range(ord("A"), ord("Z") + 1) if chr(c) not in taken)
+    source = store.all(Antenna, zone_id=zone.id, layout=layout)
+    first = store.reserve(max(len(source), 1))
+    copies = [replace(a, id=first + i, version=0, layout=name) for i, a in enumerate(source)]
+    return Edit(f"Placement {name} of {zone.name}", add(*copies))
+
+
+def add_wall(store: Store, zone: Zone, start: tuple[float, float], end: tuple[float, float], material: str) -> Edit:
+    """A wall from point to point; ValueError for one of no length or an unknown material."""
+    if math.dist(start, end) < 0.1:
+        raise ValueError("A wall needs two points.")
+    if material not in WALL_DB:
+        raise ValueError(f"unknown material '{material}'; known: {', '.join(WALL_DB)}")
+    wall = Wall(
+        id=store.reserve(), site_id=zone.site_id, x1_m=round(start[0], 2), y1_m=round(start[1], 2),
+        x2_m=round(end[0], 2), y2_m=round(end[1], 2), material=material,
+    )  # fmt: skip
+    return Edit(f"Wall, {material}", add(wall))
+
+
+def add_mount(store: Store, zone: Zone, x_m: float, y_m: float, kind: str = "stand", z_m: float = 3.0) -> Edit:
+    """A place where an antenna may be mounted."""
+    known = [m.name for m in store.all(Mount, zone_id=zone.id)]
+    name = ground.unused(f"{kind.capitalize()} 1", known) if known else f"{kind.capitalize()} 1"
+    mount = Mount(
+        id=store.reserve(), zone_id=zone.id, name=name, kind=kind, x_m=round(x_m, 2), y_m=round(y_m, 2), z_m=z_m
+    )
+    return Edit(f"Mounting place {name}", add(mount))
+
+
+def _apart(a: Antenna, b: Antenna) -> float:
+    return math.dist((a.x_m, a.y_m, a.z_m), (b.x_m, b.y_m, b.z_m))
+
+
+def for_antenna(drawn: Room, antenna: Antenna, wearer: str) -> Reasons:
+    """An antenna's figures, and the cautions that belong to it."""
+    rows: list[Row] = [
+        ("place", f"{antenna.x_m:g}, {antenna.y_m:g} m"), ("height", f"{antenna.z_m:g} m"),
+        ("aimed", f"{antenna.azimuth_deg:g}°, tilt {antenna.tilt_deg:g}°".replace("-", "−")),
+        ("gain", f"{antenna.gain_dbi:g} dBi, {antenna.beamwidth_deg:g}° wide"),
+        ("turned", f"{antenna.psi_deg:+g}° from upright".replace("-", "−")),
+    ]  # fmt: skip
+    caution = "Work at height and rigging: licensed riggers only."
+    if antenna.role == "transmit":
+        public, workers = keep_away(antenna)
+        close = too_close_for_the_formula(public, FREQ_HZ)
+        rows.append(("keep away, public", "under 10 cm" if close else f"{public:.2f} m"))
+        rows.append(("keep away, workers", f"{workers:.2f} m"))
+        words = f"{antenna.carriers} carriers. Distances count one reflection; the local code decides. {caution}"
+        return Reasons(antenna.name, f"{antenna.z_m:g} m up", "transmits", words, tuple(rows), heading="The antenna")
+    spread = near_far(drawn, antenna, wearer)
+    rows.append(("nearest over farthest", f"{spread:.0f} dB"))
+    low = antenna.z_m < 2.5
+    verdict = "Under 2.5 m a performer can stand in front of it: raise it. " if low else "It looks over heads. "
+    pairs = [a for a in receive(drawn) if a.id != antenna.id]
+    near = [
+        a for a in pairs if math.dist((a.x_m, a.y_m, a.z_m), (antenna.x_m, antenna.y_m, antenna.z_m)) < rf.PAIR_APART_M
+    ]
+    if near:
+        verdict += f"Less than {rf.PAIR_APART_M:g} m from {near[0].name}: they fade together. "
+    return Reasons(antenna.name, f"{antenna.z_m:g} m up", "tight" if low or near else "stands well", verdict + caution,
+                   tuple(rows), heading="The antenna")  # fmt: skip
