@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from azven.rf.detect import blocks
+from azven.rf.live import Crew, status
 from azven.rf.sweep import Channel, Sweep, lines, survey
 from azven.rf.venue import Antenna, Emitter, Multiplex, Settings, Venue
 from timing import least, row
@@ -96,4 +97,15 @@ def main(_: list[str]) -> None:
         least(lambda: busy.sweep(Antenna(), SETTINGS)),
         baseline,
         "(wanted under 20 ms)",
+    )
+    n = 1_000
+    crew = Crew(
+        np.linspace(470e6, 694e6, n).astype(np.int64), np.full(n, 15.0), np.full(n, 10.0), rng.uniform(0, 50, (n, 3)),
+        np.array([[0.0, 0.0, 3.0], [4.0, 0.0, 3.0]]), 6.5, np.full(n, -np.inf), np.full(n, 20.0), np.full(n, 300.0),
+    )  # fmt: skip
+    row(
+        "status of 1 000 links",
+        least(lambda: status(crew, 5.0)),
+        baseline,
+        "(ten a second on a third of a core: 33 ms)",
     )

@@ -7,6 +7,7 @@ from PyQt6.QtCore import QEventLoop, QTimer
 
 from azven.desk.app import start
 from azven.desk.window import Window
+from azven.work import plan
 
 FOLDER = Path(__file__).parent / "screenshots"
 VIEWS = (
@@ -15,9 +16,19 @@ VIEWS = (
     ("kit-daylight", "", ("link", "Brass ear 1")),
     ("plan-daylight", "", ("link", "Lamp Choir 4")),
     ("plan-backstage", "", ("link", "Lamp Choir 4")),
-    ("plan-products-daylight", "products", ("link", "Brass 1")),
+    ("plan-products-daylight", "plan-1", ("link", "Brass 1")),
+    ("plan-margins-daylight", "plan-2", ("link", "Brass 1")),
+    ("plan-pairs-daylight", "plan-3", ("link", "Brass ear 1")),
+    ("plan-spacing-daylight", "", ("link", "Lamp Choir 3")),
+    ("plan-excused-daylight", "", ("link", "Lamp Choir 3")),
+    ("plan-level-daylight", "", ("link", "Lamp Choir 3")),
+    ("chain-daylight", "", ("", None)),
+    ("chain-backstage", "", ("", None)),
+    ("reach-daylight", "", ("", None)),
+    ("reach-backstage", "", ("", None)),
 )
 """Picture name (stage, anything, theme), an action to run first, and what is selected."""
+SCHOOLS = {"spacing": "spacing", "excused": "both", "level": "level"}
 
 
 def wait(until: Callable[[], bool]) -> None:
@@ -44,6 +55,26 @@ def close(window: Window) -> None:
     window.session.store.close()
 
 
+def prepare(window: Window, name: str) -> None:
+    """What has to be done in the window before its picture is taken."""
+    session, store = window.session, window.session.store
+    kind = name.split("-")[1]
+    if kind in SCHOOLS:
+        at = session.board.frequencies
+        product = 2 * at["Lamp Choir 2"] - at["Lamp Choir 1"]
+        session.do(lambda: plan.set_frequencies(store, {"Lamp Choir 3": product}, "Move"))
+        session.do(lambda: plan.set_school(store, SCHOOLS[kind]))  # type: ignore[arg-type]
+    if name.startswith("chain"):
+        window.stage._pick("Rope Hall mast")  # type: ignore[attr-defined]
+    if name.startswith("reach"):
+        window.stage.run_primary()
+        wait(lambda: session.jobs.idle)
+        stage = window.stage
+        stage.view.selected = stage.room().antennas[-1].id  # type: ignore[attr-defined]
+        stage._pick(stage.view.selected)  # type: ignore[attr-defined]
+    window.tell("")
+
+
 def main() -> None:
     FOLDER.mkdir(exist_ok=True)
     for name, action, selection in VIEWS:
@@ -52,7 +83,9 @@ def main() -> None:
         window.tell("")
         if action:
             window.actions_table.run(action)
-        window.session.select(*selection)
+        prepare(window, name)
+        if selection[0]:
+            window.session.select(*selection)
         wait(lambda w=window: w.session.jobs.idle)  # type: ignore[misc]
         path = FOLDER / f"{name}.png"
         window.grab().save(str(path))

@@ -202,3 +202,27 @@ def test_the_plot_answers_the_mouse(window, qtbot):
     at = QPointF(plot._axis.x(line.freq_hz), float(plot._y(np.array([line.level_dbm]))[0]) - 8)
     qtbot.mouseClick(plot, Qt.MouseButton.LeftButton, pos=at.toPoint())
     assert window.session.selection.kind == "line"
+
+
+def test_a_few_links_are_brought_up_one_by_one(window, settle):
+    session = window.session
+    model = next(m for m in ground.models(session.store) if "robust" in m.name)
+    zone = ground.zones(session.store)[0]
+    session.do(lambda: kit.add_links(session.store, "Late 1", 2, model, model.bands[1][0], zone))
+    window.show_stage("listen")
+    stage = window.open_stage("listen")
+    stage.show_page(4)
+    page = stage.sequence
+    before = len(listen.sweeps(session.store))
+    assert "stays on" in page.words.text()
+    for _ in range(8):
+        page.next_step()
+        settle(window)
+    assert "All are up" in page.words.text()
+    assert len(listen.sweeps(session.store)) == before + 2
+    assert [s.own_on for s in listen.sweeps(session.store)[:2]] == [True, False]
+    assert session.board.verdict("Late 1").state != "unplaced"
+    assert session.board.verdict("Late 2").state != "unplaced"
+    assert session.board.count("broken") == 0
+    page.restart()
+    assert not page.go.isEnabled()

@@ -1,14 +1,15 @@
 """Listen's pages beside the plot: two sweeps compared, and what should be swept."""
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QListWidget, QVBoxLayout, QWidget
 
 from azven.book.records import Sweep as SweepRecord
 from azven.desk.session import Session
 from azven.desk.stage import button, choice, fill, label, row
 from azven.desk.tables import Column, RecordTable
 from azven.rf.detect import Difference
-from azven.work import listen, spectrum
+from azven.work import listen, sequence, spectrum
+from azven.work.sequence import Step
 from azven.work.spectrum import Proposal
 
 
@@ -134,3 +135,81 @@ class AdvicePage(QWidget):
 
     def _ask(self, proposal: Proposal) -> None:
         self.wanted.emit(proposal)
+
+
+class SequencePage(QWidget):
+    """Guided bring-up of a few links: all off, sweep, choose, switch on, next."""
+
+    sweep_wanted = pyqtSignal(bool)
+    _NOTHING = "Links that have no frequency yet are brought up here one after another. There is none."
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._steps: list[Step] = []
+        self._at = 0
+        self.list = QListWidget()
+        self.list.setAccessibleName("Steps of the bring-up")
+        self.words = label("", wrap=True)
+        self.go = button("Begin", self.next_step)
+        self.again = button("Start over", self.restart, "", "flat")
+        box = QVBoxLayout(self)
+        box.setContentsMargins(10, 0, 10, 0)
+        line = row(self.words, self.go, self.again)
+        line.setStretch(0, 1)
+        box.addLayout(line)
+        box.addWidget(self.list, 1)
+
+    def refresh(self) -> None:
+        if not self._steps:
+            names = sequence.candidates(self._session.board)
+            self.words.setText(sequence.caution(len(names)) if names else self._NOTHING)
+            self.go.setEnabled(bool(names))
+        self.list.clear()
+        for i, step in enumerate(self._steps):
+            mark = "done   " if i < self._at else "now     " if i == self._at else "            "
+            self.list.addItem(mark + step.text)
+
+    def restart(self) -> None:
+        self._steps, self._at = [], 0
+        self.go.setText("Begin")
+        self.refresh()
+
+    def next_step(self) -> None:
+        """Carry out the step that is due; what only hands can do is confirmed."""
+        if not self._steps:
+            self._steps = sequence.steps(sequence.candidates(self._session.board))
+            self._at = 0
+        elif self._at < len(self._steps):
+            self._carry_out(self._steps[self._at])
+        self._show_due()
+
+    def _carry_out(self, step: Step) -> None:
+        session = self._session
+        if step.kind == "sweep":
+            self.sweep_wanted.emit(any(s.kind == "switch on" for s in self._steps[: self._at]))
+        elif step.kind == "choose":
+            try:
+                edit, text = sequence.choose(session.store, session.board, step.link)
+            except ValueError as error:
+                session.say(str(error), trouble=True)
+                return
+            session.do(lambda: edit)
+            session.say(text)
+        self._at += 1
+
+    def _show_due(self) -> None:
+        if self._at < len(self._steps):
+            step = self._steps[self._at]
+            self.words.setText(step.text)
+            self.go.setText({"sweep": "Sweep", "choose": "Choose"}.get(step.kind, "Done"))
+        else:
+            self.words.setText("All are up. Check them together: every transmitter on, walk the room.")
+            self.go.setText("Begin")
+            self._steps, self._at = [], 0
+        self.refresh_list()
+
+    def refresh_list(self) -> None:
+        words = self.words.text()
+        self.refresh()
+        self.words.setText(words)

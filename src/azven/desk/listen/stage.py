@@ -25,7 +25,7 @@ from azven.book.records import Sweep as SweepRecord
 from azven.desk import files
 from azven.desk.actions import Action
 from azven.desk.jobs import Job, Progress
-from azven.desk.listen.pages import AdvicePage, ComparePage
+from azven.desk.listen.pages import AdvicePage, ComparePage, SequencePage
 from azven.desk.listen.plot import SweepPlot
 from azven.desk.listen.waterfall import WaterfallPage
 from azven.desk.session import Session
@@ -40,7 +40,7 @@ from azven.work.spectrum import Proposal
 _RBW_HZ = (10_000, 30_000, 50_000, 100_000)
 _POINTS = (1_001, 5_001, 10_001, 20_001)
 _SIDE_W = 206
-_PAGES = ("Sweeps", "Waterfall", "Compare", "What to sweep")
+_PAGES = ("Sweeps", "Waterfall", "Compare", "What to sweep", "One by one")
 _REPEAT: list[tuple[str, object]] = [
     ("once", -1), ("repeatedly", 0), ("every minute", 60), ("every 5 min", 300), ("every 10 min", 600),
     ("every 30 min", 1800),
@@ -57,6 +57,8 @@ class ListenStage(Stage):
         super().__init__(session)
         self.plot = SweepPlot(session)
         self.waterfall, self.compare, self.advice = WaterfallPage(session), ComparePage(session), AdvicePage(session)
+        self.sequence = SequencePage(session)
+        self.sequence.sweep_wanted.connect(self._sweep_in_sequence)
         self._pages, self._tabs = QStackedWidget(), QButtonGroup(self)
         self._timetable = QTimer(self, singleShot=True)
         self._timetable.timeout.connect(self._due)
@@ -149,7 +151,7 @@ class ListenStage(Stage):
             tab.setChecked(i == 0)
             self._tabs.addButton(tab, i)
         right.addLayout(row(*tabs, 1, spacing=4))
-        for page in (self.plot, self.waterfall, self.compare, self.advice):
+        for page in (self.plot, self.waterfall, self.compare, self.advice, self.sequence):
             self._pages.addWidget(page)
         right.addWidget(self._pages, 1)
         right.addWidget(rule())
@@ -217,10 +219,16 @@ class ListenStage(Stage):
 
     def _refresh_page(self) -> None:
         page = self._pages.currentWidget()
-        if isinstance(page, ComparePage | AdvicePage):
+        if isinstance(page, ComparePage | AdvicePage | SequencePage):
             page.refresh()
         elif page is not None:
             page.update()
+
+    def _sweep_in_sequence(self, others_on: bool) -> None:
+        """A sweep of the guided bring-up, with those on that have been brought up."""
+        self.own_on.setChecked(others_on)
+        self.repeat.setCurrentIndex(0)
+        self._take()
 
     def _set_up(self, proposal: Proposal) -> None:
         self.start.setText(f"{proposal.low_hz / 1e6:g}")

@@ -283,7 +283,7 @@ class LaneChart(QAbstractScrollArea):
         painter.drawText(QRectF(left, y, 74, ROW), right, mhz(verdict.freq_hz))
         role = {"broken": "brick_text", "tight": "ochre_text"}.get(verdict.state, "ink")
         painter.setPen(theme.color(role))
-        text = "blocked" if verdict.fault else _margin_text(verdict.margin_hz)
+        text = "blocked" if verdict.fault else "excused" if verdict.excused else _margin_text(verdict.margin_hz)
         painter.drawText(QRectF(left + 74, y, 50, ROW), right, text)
         paint_state(painter, QRectF(left + 132, y + 5.5, 10, 10), verdict.state, theme)
 

@@ -21,7 +21,7 @@ _BEAM = {1: (1, 4), 2: (2, 16), 3: (4, 25, 100), 4: (8, 50, 200), 5: (8, 50, 300
 _SETS = {1: 4, 2: 40, 3: 400, 4: 800, 5: 2_000}
 _FILLED = {1: 1, 2: 2, 3: 8, 4: 16, 5: 40}
 Steps = NDArray[np.bool_]
-_OPEN_SHARE, _OPEN_HZ = 0.8, 80_000_000
+_OPEN_SHARE, _OPEN_HZ = 0.8, 40_000_000
 _MOST_DROPPED = 60
 _BEAM_SHARE = 0.5
 _SEARCH_SHARE = 0.92
@@ -238,7 +238,10 @@ class Search:
             return False
         spacing = self.rules.spacing[shape.tag][shape.tag]
         need = self.grid.need_of[shape.tag]
-        third = (self.rules.pair_rule((need, need, need))[0] or (0,))[0]
+        reaches, more_kinds = self.rules.pair_rule((need, need, need))
+        if more_kinds or self.rules.fifth_matters:
+            return False
+        third = (reaches or (0,))[0]
         effort = self.grid.request.effort
         sets = sidon.windows(span // unit, spacing // unit + 1, third // unit, _SETS[effort])
         open_steps = to_array(free >> lowest, span)

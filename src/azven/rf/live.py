@@ -1,0 +1,90 @@
+"""What receivers would show at a moment: levels of both antennas, quality, battery, for many links at once.
+
+Time is an argument [s], never a clock, and all chance is seeded by link and place: the same moment gives the same
+status in any process. Positions follow a slow walk around each performer's home; fast fading belongs to the place.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from azven.rf.fading import rayleigh_db
+from azven.rf.levels import Floats, dbm, free_space_db, indoor_db, milliwatts, thermal_noise_dbm
+from azven.rf.walls import WallLine, crossed_db
+
+_STRIDE_M = 3.0
+_PACE_RAD_S = 0.25
+_HALF_QUALITY_DB, _SOFT_DB = 6.0, 3.0
+_TURN_EVERY_S, _TURN_DB = 17.0, 16.0
+
+
+@dataclass(frozen=True)
+class Crew:
+    """Links as arrays of length n: frequency [Hz], conducted power and body loss, home (n, 3) [m], receive antennas
+    (2, 3) [m] with gain, interference in the channel [dBm] (−∞ where none), needed ratio, battery life [min]."""
+
+    freq_hz: NDArray[np.int64]
+    power_dbm: Floats
+    body_db: Floats
+    home_m: Floats
+    antennas_m: Floats
+    antenna_gain_dbi: float
+    interference_dbm: Floats
+    needed_db: Floats
+    battery_min: Floats
+    exponent: float | None = 20.0
+    walls: tuple[WallLine, ...] = ()
+    bandwidth_hz: float = 200_000.0
+    nf_db: float = 8.0
+    seed: int = 1
+
+
+@dataclass(frozen=True)
+class Status:
+    """What the receivers show, arrays of length n: levels of antennas A and B [dBm], which one is used (0 or 1),
+    quality 0…1, battery left [min] (0 when empty), and where each transmitter is (n, 3) [m]."""
+
+    level_a_dbm: Floats
+    level_b_dbm: Floats
+    used: NDArray[np.int64]
+    quality: Floats
+    battery_min: Floats
+    pos_m: Floats
+
+
+def positions(crew: Crew, time_s: float) -> Floats:
+    """Where everybody is (n, 3): a slow loop of three metres around home, each at its own pace."""
+    n = len(crew.freq_hz)
+    rng = np.random.default_rng([crew.seed, 3])
+    phase, pace = 2 * np.pi * rng.random(n), _PACE_RAD_S * (0.5 + rng.random(n))
+    turn = phase + pace * time_s
+    offset = np.stack([np.cos(turn), np.sin(0.7 * turn + phase), np.zeros(n)], axis=-1)
+    return np.asarray(crew.home_m + _STRIDE_M * offset)
+
+
+def status(crew: Crew, time_s: float) -> Status:
+    """Every link at a moment."""
+    at = positions(crew, time_s)
+    facing = _TURN_DB * (np.sin(2 * np.pi * time_s / _TURN_EVERY_S + np.arange(len(at))) > 0.8)
+    levels = [_level(crew, at, i) - facing for i in (0, 1)]
+    left = np.maximum(crew.battery_min - time_s / 60, 0.0)
+    levels = [np.where(left > 0, level, -np.inf) for level in levels]
+    used = (levels[1] > levels[0]).astype(np.int64)
+    noise = milliwatts(thermal_noise_dbm(crew.bandwidth_hz, crew.nf_db)) + milliwatts(crew.interference_dbm)
+    ratio = np.maximum(levels[0], levels[1]) - dbm(noise)
+    spare = np.clip(ratio - crew.needed_db + _HALF_QUALITY_DB, -60, 60)
+    quality = np.where(left > 0, 1 / (1 + np.exp(-spare / _SOFT_DB)), 0.0)
+    return Status(levels[0], levels[1], used, quality, left, at)
+
+
+def _level(crew: Crew, at: Floats, antenna: int) -> Floats:
+    """Faded level [dBm] (n,) at one of the two antennas."""
+    mast = crew.antennas_m[antenna]
+    distance = np.linalg.norm(at - mast, axis=-1)
+    path = free_space_db(crew.freq_hz, distance)
+    if crew.exponent is not None:
+        path = indoor_db(crew.freq_hz, distance, crew.exponent)
+    walls = crossed_db(crew.walls, at, mast) if crew.walls else 0.0
+    fading = rayleigh_db(at, float(np.median(crew.freq_hz)), crew.seed + 1_000 * antenna)
+    return np.asarray(crew.power_dbm - crew.body_db + crew.antenna_gain_dbi - path - walls + fading)

@@ -1,0 +1,56 @@
+"""Bring-up by sequence: a handful of links without a plan, one after another, each sweep with the others on.
+
+The first receiver finds its place, its transmitter stays on, the next receiver sweeps with it on, and so on. It suits
+a few links, or bands where other people's gear must be on; past four or five it is not enough.
+"""
+
+from dataclasses import dataclass
+
+from azven.book.edits import Edit
+from azven.book.store import Store
+from azven.work import plan
+from azven.work.plan import Board, Progress
+from azven.work.reasons import always, best_alternative, mhz
+
+SENSIBLE = 5
+
+
+@dataclass(frozen=True)
+class Step:
+    """One thing to do: `all off`, `sweep`, `choose` or `switch on`, for a link where it is about one."""
+
+    kind: str
+    link: str
+    text: str
+
+
+def steps(names: tuple[str, ...]) -> list[Step]:
+    """The whole sequence for the links, in their order."""
+    out = [Step("all off", "", "Switch every transmitter of ours off.")]
+    for i, name in enumerate(names):
+        on = f"with {', '.join(names[:i])} on" if i else "with all of ours off"
+        out.append(Step("sweep", name, f"Sweep for {name}, {on}."))
+        out.append(Step("choose", name, f"Choose a frequency for {name} from what is free now."))
+        out.append(Step("switch on", name, f"Tune {name}, switch it on, hear it, leave it on."))
+    return out
+
+
+def candidates(board: Board) -> tuple[str, ...]:
+    """Links without a frequency, the most important first."""
+    return tuple(v.link.name for v in board.verdicts if v.freq_hz is None)
+
+
+def caution(count: int) -> str:
+    """What to know before beginning."""
+    if count > SENSIBLE:
+        return f"{count} links are too many for this: products pile up unseen. Make a plan instead."
+    return "Each transmitter stays on for the sweeps of those after it, so its products are seen."
+
+
+def choose(store: Store, board: Board, name: str, progress: Progress = always) -> tuple[Edit, str]:
+    """The edit that gives a link the free step with the widest margin, and that in words; ValueError when none is."""
+    found = best_alternative(board, name, progress)
+    if found is None:
+        raise ValueError(f"Nothing is free for {name} in what was swept. Its reasons say what closes its lane.")
+    text = f"{name} at {mhz(found.freq_hz)} MHz, {found.sentence()}."
+    return plan.set_frequencies(store, {name: found.freq_hz}, f"Place {name}"), text

@@ -1,0 +1,66 @@
+"""What receivers would show: physics, repetition, batteries, interference heard."""
+
+import subprocess
+import sys
+
+import numpy as np
+import pytest
+
+from azven.rf.levels import free_space_db
+from azven.rf.live import Crew, positions, status
+from azven.rf.walls import WallLine
+
+
+def crew(n=20, **more):
+    rng = np.random.default_rng(1)
+    home = np.column_stack([rng.uniform(-8, 8, n), rng.uniform(5, 50, n), np.full(n, 1.5)])
+    fields = {
+        "freq_hz": np.linspace(500e6, 600e6, n).astype(np.int64), "power_dbm": np.full(n, 17.0),
+        "body_db": np.full(n, 10.0), "home_m": home, "antennas_m": np.array([[-2.0, 0, 3], [2.0, 0, 3]]),
+        "antenna_gain_dbi": 6.5, "interference_dbm": np.full(n, -np.inf), "needed_db": np.full(n, 20.0),
+        "battery_min": np.full(n, 300.0),
+    }  # fmt: skip
+    return Crew(**fields | more)
+
+
+def test_levels_follow_the_formula_on_average():
+    many = crew(exponent=None)
+    levels = np.array([status(many, t).level_a_dbm for t in np.arange(0, 2_000, 3.7)])
+    distance = np.linalg.norm(many.home_m - many.antennas_m[0], axis=1)
+    expected = 17 - 10 + 6.5 - free_space_db(many.freq_hz, distance)
+    mean = 10 * np.log10(np.mean(10 ** (levels / 10), axis=0))
+    assert np.median(mean - expected) == pytest.approx(-1.0, abs=2.0)  # turned away a fifth of the time
+    assert np.all(np.abs(mean - expected) < 8)
+
+
+def test_the_same_moment_is_the_same_in_another_process():
+    code = (
+        "import sys; sys.path.insert(0, 'tests'); sys.path.insert(0, 'tests/rf'); from test_live import crew;"
+        "from azven.rf.live import status; s = status(crew(), 12.5); print(repr(float(s.level_a_dbm.sum())))"
+    )
+    found = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert float(found.stdout) == float(status(crew(), 12.5).level_a_dbm.sum())
+
+
+def test_walls_cost_and_interference_is_heard_as_quality():
+    plain = status(crew(), 5.0)
+    walled = status(crew(walls=(WallLine((-50, 4), (50, 4), 20.0),)), 5.0)
+    assert np.allclose(plain.level_a_dbm - walled.level_a_dbm, 20.0)
+    loud = status(crew(interference_dbm=np.full(20, -40.0)), 5.0)
+    assert np.array_equal(loud.level_a_dbm, plain.level_a_dbm)
+    assert loud.quality.max() < 0.5 < np.median(plain.quality)
+
+
+def test_batteries_run_down_and_an_empty_pack_is_silent():
+    packs = crew(battery_min=np.full(20, 10.0))
+    assert status(packs, 60.0).battery_min[0] == 9.0
+    empty = status(packs, 660.0)
+    assert np.all(empty.battery_min == 0)
+    assert np.all(np.isneginf(empty.level_a_dbm))
+    assert np.all(empty.quality == 0)
+
+
+def test_everybody_stays_near_home():
+    people = crew()
+    away = [np.linalg.norm(positions(people, t) - people.home_m, axis=1).max() for t in (0.0, 99.0, 1e5)]
+    assert max(away) <= 3.0 * np.sqrt(2) + 1e-9
