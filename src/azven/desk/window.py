@@ -1,21 +1,18 @@
 """The frame: rail, header, stage, spine, Reasons, and the line that says what happened."""
 
+from importlib import import_module
+
 from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QLabel, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from azven.desk import theme as look
 from azven.desk.actions import Action, Actions
-from azven.desk.chain.stage import ChainStage
-from azven.desk.ground.stage import GroundStage
 from azven.desk.header import Header
-from azven.desk.kit.stage import KitStage
-from azven.desk.listen.stage import ListenStage
 from azven.desk.palette import Entry as Find
 from azven.desk.palette import Palette
-from azven.desk.plan.stage import PlanStage
+from azven.desk.points import points
 from azven.desk.rail import Entry, Rail
-from azven.desk.reach.stage import ReachStage
 from azven.desk.reasons import ReasonsPanel
 from azven.desk.session import Session
 from azven.desk.spine import Spine
@@ -23,11 +20,17 @@ from azven.desk.stage import Stage
 from azven.work import ground, kit
 from azven.work.reasons import mhz
 
-STAGES: dict[str, type[Stage]] = {
-    s.name: s for s in (GroundStage, ListenStage, KitStage, PlanStage, ChainStage, ReachStage)
-}
+STAGES = {
+    "ground": "Ground", "listen": "Listen", "kit": "Kit", "plan": "Plan", "chain": "Chain", "reach": "Reach",
+}  # fmt: skip
 """The stages in the order of the day."""
 _SAID_MS = 9_000
+
+
+def _stage_class(name: str) -> type[Stage]:
+    """The class of a stage, loaded when it is first opened: starting does not wait for what is not seen."""
+    made: type[Stage] = getattr(import_module(f"azven.desk.{name}.stage"), f"{name.capitalize()}Stage")
+    return made
 
 
 class Window(QMainWindow):
@@ -97,7 +100,7 @@ class Window(QMainWindow):
     def open_stage(self, name: str) -> Stage:
         """The widget of a stage, made when it is first asked for."""
         if name not in self._made:
-            stage = self._made[name] = STAGES[name](self.session)
+            stage = self._made[name] = _stage_class(name)(self.session)
             self._stack.addWidget(stage)
             stage.primary_changed.connect(self._refresh_primary)
             self.actions_table.add(*stage.actions_offered())
@@ -114,7 +117,7 @@ class Window(QMainWindow):
         self.stage.refresh()
         place = ground.current(self.session.store)
         self.header.show_place([self.session.store.path.stem, place.show.name, place.site.name])
-        entries = [Entry(s.name, s.title, s.points(self.session)) for s in STAGES.values()]
+        entries = [Entry(name, title, points(name, self.session)) for name, title in STAGES.items()]
         self.rail.show_entries(entries, self.stage.name)
         self._refresh_primary()
         self._show_threats()
@@ -164,8 +167,8 @@ class Window(QMainWindow):
             Action("whole", "Show the whole band", lambda: session.show_band(*session.full_view()), "Ctrl+0"),
             Action("stop", "Stop what is running", session.jobs.stop, "Ctrl+.", lambda: session.jobs.busy),
         )
-        for i, (name, kind) in enumerate(STAGES.items(), start=1):
-            go = Action(f"stage-{name}", f"Go to {kind.title}", lambda n=name: self.show_stage(n), f"Ctrl+{i}")
+        for i, (name, title) in enumerate(STAGES.items(), start=1):
+            go = Action(f"stage-{name}", f"Go to {title}", lambda n=name: self.show_stage(n), f"Ctrl+{i}")
             self.actions_table.add(go)
 
     def _other_theme(self) -> None:

@@ -48,7 +48,7 @@ class Sweep:
     @cached_property
     def spacing_hz(self) -> float:
         """Distance of neighbouring bins, the median where it varies [Hz]."""
-        return float(np.median(np.diff(self.freq_hz)))
+        return quantile(np.diff(self.freq_hz).astype(float), 0.5)
 
     @property
     def bandwidth_hz(self) -> float:
@@ -158,7 +158,7 @@ def floors(sweep: Sweep, channels: Sequence[Channel]) -> list[float | None]:
             out.append(None)
         elif full[i]:
             nearest = known[np.argsort(np.abs(known - i), kind="stable")[:2]]
-            out.append(float(np.median(lower[nearest])))
+            out.append(quantile(lower[nearest], 0.5))
         else:
             out.append(float(lower[i]))
     return out

@@ -5,7 +5,6 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
-from weakref import WeakKeyDictionary
 
 from azven.book.edits import Edit, add, replace_record
 from azven.book.formats.errors import FormatError
@@ -129,20 +128,6 @@ def plan_gains(design: Design) -> GainPlan:
 
 
 # -- what follows ---------------------------------------------------------------------------------------------
-
-
-_counted: WeakKeyDictionary[Store, dict[int, tuple[int, int]]] = WeakKeyDictionary()
-
-
-def count_troubles(store: Store, record: DesignRecord, count: int) -> None:
-    """Remember how many things are wrong with a design as it stands."""
-    _counted.setdefault(store, {})[record.id] = record.version, count
-
-
-def known_troubles(store: Store) -> int:
-    """What is known to be wrong with the designs, without working anything out."""
-    known = _counted.get(store, {})
-    return sum(known[d.id][1] for d in designs(store) if known.get(d.id, (None, 0))[0] == d.version)
 
 
 @dataclass(frozen=True)

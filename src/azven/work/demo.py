@@ -36,7 +36,7 @@ from azven.book.store import Store
 from azven.book.tables import frozen
 from azven.rf.venue import Antenna as VenueAntenna
 from azven.rf.venue import Emitter, Multiplex, Settings, Venue
-from azven.work import chain, chain_templates, kit, listen, plan, reach
+from azven.work import kit, listen, plan
 from azven.work.catalogue import generic_models
 from azven.work.listen import About
 
@@ -161,6 +161,8 @@ def _kit(store: Store, story: Mapping[str, Any], zones: Mapping[str, Zone], numb
 
 def _plans_of_rooms(store: Store, story: Mapping[str, Any], zones: Mapping[str, Zone]) -> None:
     """Walls, areas and mounting places to scale, and a first pair of antennas in the hall."""
+    from azven.work import reach
+
     number = _Numbers(store.reserve(100))
     site_id = next(iter(zones.values())).site_id
     walls = [
@@ -187,6 +189,8 @@ def _plans_of_rooms(store: Store, story: Mapping[str, Any], zones: Mapping[str, 
 
 def _systems(store: Store, zones: Mapping[str, Zone]) -> None:
     """The three rooms as one receive system, as somebody in a hurry set it, and the in-ear rack."""
+    from azven.work import chain, chain_templates
+
     three = chain_templates.receive(store, "Three rooms, one rack", list(zones.values()))
     store.apply(chain.add_design(store, chain.everything_up(three)))
     store.apply(chain.add_design(store, chain_templates.ears(store)))

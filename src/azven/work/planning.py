@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 
@@ -12,7 +13,7 @@ from azven.rf import coordinate as rf
 from azven.rf.by_level import plan_by
 from azven.rf.products import Situation, near
 from azven.rf.request import KINDS, PlanRequest
-from azven.work import kit
+from azven.work import elsewhere, kit
 from azven.work.kept import plan_record
 from azven.work.plan import Board, Progress
 from azven.work.plan_input import PlanInput
@@ -27,9 +28,23 @@ def plan_all(
 ) -> rf.Plan:  # fmt: skip
     """Coordinate every link anew, in the school of the show; locked ones stay."""
     request = replace(_with_locked(now), effort=effort, time_limit_s=time_limit_s)
+    return _search(now, request, progress, elapsed, on_better)
+
+
+def _search(
+    now: Board, request: PlanRequest, progress: Progress, elapsed: Elapsed,
+    on_better: Callable[[rf.Best], None] | None = None, current: Mapping[str, int] | None = None,
+) -> rf.Plan:  # fmt: skip
+    """The search of the show's school; large ones in a process of their own."""
+    links = len(request.requests) + len(request.carriers)
+    found: rf.Plan
     if now.input.school == "spacing":
-        return rf.coordinate(request, progress, elapsed, on_better)
-    return plan_by(request, now.input.levels, now.input.school, progress, elapsed)
+        found = elsewhere.run(rf.coordinate, (request,), links, progress, elapsed, on_better)
+    else:
+        task = partial(plan_by, current=current)
+        args = (request, now.input.levels, now.input.school)
+        found = elsewhere.run(task, args, links, progress, elapsed)
+    return found
 
 
 def _with_locked(now: Board) -> PlanRequest:
@@ -44,7 +59,10 @@ def mend(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Mended:
     if now.input.school != "spacing":
         return _mend_by_level(now, progress, elapsed)
     request = replace(now.input.request, time_limit_s=20.0)
-    return rf.mend(request, now.frequencies, sorted(now.locked), progress, elapsed)
+    links = len(request.requests) + len(request.carriers)
+    args = (request, dict(now.frequencies), sorted(now.locked))
+    mended: rf.Mended = elsewhere.run(rf.mend, args, links, progress, elapsed)
+    return mended
 
 
 def _mend_by_level(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Mended:
@@ -52,7 +70,7 @@ def _mend_by_level(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Mende
     free = {n: f for n, f in now.frequencies.items() if n not in now.locked}
     faulty = {line.split(": ")[0] for line in rf.tuning_faults(request, dict(free))}
     standing = {n: f for n, f in free.items() if n not in faulty}
-    found = plan_by(request, now.input.levels, now.input.school, progress, elapsed, current=standing)
+    found = _search(now, request, progress, elapsed, current=standing)
     after = {a.id: a.freq_hz for a in found.assignments}
     moves = tuple(
         rf.Move(n, f, after.get(n), "not allowed where it stood" if n in faulty else "in danger by level, or the cause")
@@ -64,10 +82,7 @@ def _mend_by_level(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Mende
 def add_missing(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Plan:
     """Place what has no frequency and move nobody."""
     held = replace(now, locked=frozenset(now.frequencies))
-    request = replace(_with_locked(held), time_limit_s=20.0)
-    if now.input.school == "spacing":
-        return rf.coordinate(request, progress, elapsed)
-    return plan_by(request, now.input.levels, now.input.school, progress, elapsed, current={})
+    return _search(now, replace(_with_locked(held), time_limit_s=20.0), progress, elapsed, current={})
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QButtonGroup, QScrollArea, QSlider, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QScrollArea, QSlider, QStackedWidget, QVBoxLayout, QWidget
 
 from azven.book.formats.errors import FormatError
 from azven.book.records import Design as DesignRecord
@@ -14,8 +14,10 @@ from azven.desk.actions import Action
 from azven.desk.chain.pages import ComparePage, PartsPage, TroublePage
 from azven.desk.chain.staircase import Staircase
 from azven.desk.chain.strips import Strips, figure
+from azven.desk.points import remember_wrong
 from azven.desk.session import Session
-from azven.desk.stage import Points, Stage, button, choice, fill, label, row
+from azven.desk.stage import Stage, button, choice, fill, label, row
+from azven.desk.tabs import Tabs
 from azven.rf.chain.design import Design, Solved, solve_design
 from azven.rf.chain.tune import GainPlan
 from azven.work import chain, chain_sheet, ground
@@ -42,7 +44,7 @@ class ChainStage(Stage):
         self.knob, self._words = QSlider(Qt.Orientation.Horizontal), label("Select a block.", "dim")
         self.knob.setAccessibleName("Value of the selected block")
         self._values: list[float | None] = []
-        self._pages, self._tabs = QStackedWidget(), QButtonGroup(self)
+        self._pages, self._tabs = QStackedWidget(), Tabs(_PAGES, self.show_page)
         self._document: Document | None = None
         self._design: Design | None = None
         self._solved: Solved | None = None
@@ -74,12 +76,7 @@ class ChainStage(Stage):
         line.setStretch(1, 2)
         self._control.setLayout(line)
         box.addWidget(self._control)
-        tabs = [button(t, lambda n=i: self.show_page(n), name="flat") for i, t in enumerate(_PAGES)]
-        for i, tab in enumerate(tabs):
-            tab.setCheckable(True)
-            tab.setChecked(i == 0)
-            self._tabs.addButton(tab, i)
-        box.addLayout(row(*tabs, 1, spacing=4))
+        box.addLayout(row(self._tabs, 1, spacing=4))
         for page in (self.stairs, self.troubles, self.parts, self.compare):
             self._pages.addWidget(page)
         box.addWidget(self._pages, 5)
@@ -113,7 +110,7 @@ class ChainStage(Stage):
         troubles = chain.warnings(design, solved)
         record = self.record()
         if record is not None and document == chain.document_of(record):
-            chain.count_troubles(self.session.store, record, len(troubles))
+            remember_wrong(self.session.store, record, len(troubles))
         self.strips.show_design(design, {t.block for t in troubles})
         self.stairs.show_stairs(chain.staircase(design, solved, self._antenna()))
         page = self._pages.currentWidget()
@@ -186,32 +183,21 @@ class ChainStage(Stage):
     def show_page(self, number: int) -> None:
         """Staircase, what is wrong, parts and cables, compare."""
         self._pages.setCurrentIndex(number)
-        tab = self._tabs.button(number)
-        if tab is not None:
-            tab.setChecked(True)
+        self._tabs.choose(number)
         if self._document is not None:
             self._show(self._document)
-
-    @staticmethod
-    def points(session: Session) -> Points:
-        count = chain.known_troubles(session.store)
-        return ((f"{count} wrong", "ochre_text"),) if count else ()
 
     def primary(self) -> tuple[str, bool]:
         return "Set gains", self.record() is not None
 
     def actions_offered(self) -> list[Action]:
-        pages = [
-            Action(f"chain-{i}", f"Chain: {title.lower()}", lambda n=i: self.show_page(n))
-            for i, title in enumerate(_PAGES)
-        ]
         return [
             Action("set-gains", "Set gains of the antenna system", self.run_primary),
             Action("new-design", "New antenna system from the template", self.new_from_template),
             Action("import-design", "Import an antenna system", self.load),
             Action("export-design", "Export the antenna system", self.export),
             Action("print-design", "Print the antenna system", self.print_design),
-            *pages,
+            *self._tabs.as_actions("chain"),
         ]
 
     # -- deeds ---------------------------------------------------------------------------------------

@@ -7,7 +7,6 @@ from typing import Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
-    QButtonGroup,
     QComboBox,
     QGridLayout,
     QLineEdit,
@@ -24,8 +23,9 @@ from azven.desk.actions import Action
 from azven.desk.ground.ladder import Ladder
 from azven.desk.ground.pages import DistancesPage, LicencesPage, LimitsPage, NextDoorPage
 from azven.desk.session import Session
-from azven.desk.stage import Points, Stage, button, choice, label, row, rule
+from azven.desk.stage import Stage, button, choice, label, row, rule
 from azven.desk.tables import Column, RecordTable
+from azven.desk.tabs import Tabs
 from azven.work import bundle, ground
 from azven.work.reasons import mhz
 
@@ -63,7 +63,7 @@ class GroundStage(Stage):
         self.pairs = RecordTable(self._pair_columns(), "Rooms against rooms")
         self.neighbours = RecordTable(self._neighbour_columns(), "Neighbours")
         self.room_name, self.neighbour_name, self.neighbour_mhz = QLineEdit(), QLineEdit(), QLineEdit()
-        self._pages, self._tabs = QStackedWidget(), QButtonGroup(self)
+        self._pages, self._tabs = QStackedWidget(), Tabs(_PAGES, self.show_page)
         self.distances, self.licences = DistancesPage(session), LicencesPage(session)
         self.limits, self.next_door = LimitsPage(session), NextDoorPage(session)
         self._lay_out()
@@ -97,14 +97,9 @@ class GroundStage(Stage):
         box.addWidget(rule())
         box.addWidget(self._scroll, 5)
         box.addWidget(rule())
-        tabs = [button(t, lambda n=i: self.show_page(n), name="flat") for i, t in enumerate(_PAGES)]
-        for i, tab in enumerate(tabs):
-            tab.setCheckable(True)
-            tab.setChecked(i == 0)
-            self._tabs.addButton(tab, i)
         share = button("Share site", self.share, "Sweeps, rooms and neighbours as one file for the next engineer")
         take = button("Take in", self.take_in, "Add what a shared site file knows and this book does not")
-        box.addLayout(row(*tabs, 1, share, take, spacing=4))
+        box.addLayout(row(self._tabs, 1, share, take, spacing=4))
         first = QWidget()
         first.setLayout(self._below())
         for page in (first, self.distances, self.licences, self.limits, self.next_door):
@@ -189,24 +184,13 @@ class GroundStage(Stage):
     def show_page(self, number: int) -> None:
         """Rooms and neighbours, distances, licences, limits, next door."""
         self._pages.setCurrentIndex(number)
-        tab = self._tabs.button(number)
-        if tab is not None:
-            tab.setChecked(True)
+        self._tabs.choose(number)
         self._refresh_page()
 
     def _refresh_page(self) -> None:
         page = self._pages.currentWidget()
         if isinstance(page, DistancesPage | LicencesPage | LimitsPage | NextDoorPage):
             page.refresh()
-
-    @staticmethod
-    def points(session: Session) -> Points:
-        region = ground.current(session.store).region
-        unset = ground.open_points(session.store) - (region is None)
-        out = [("no region", "ochre_text")] if region is None else []
-        if unset:
-            out.append((f"{unset} unrelated", "ochre_text"))
-        return tuple(out)
 
     def primary(self) -> tuple[str, bool]:
         return "Add room", True
@@ -215,14 +199,11 @@ class GroundStage(Stage):
         self.add_room()
 
     def actions_offered(self) -> list[Action]:
-        pages = [
-            Action(f"ground-{i}", f"Ground: {t.lower()}", lambda n=i: self.show_page(n)) for i, t in enumerate(_PAGES)
-        ]
         return [
             Action("region-file", "Read a region file", self.load_region),
             Action("share-site", "Share what is known of this site", self.share),
             Action("take-in-site", "Take in a shared site", self.take_in),
-            *pages,
+            *self._tabs.as_actions("ground"),
         ]
 
     # -- deeds ---------------------------------------------------------------------------------------

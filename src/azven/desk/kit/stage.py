@@ -17,7 +17,7 @@ from azven.book.records import Act, Link, Model, Unit
 from azven.desk.actions import Action
 from azven.desk.kit import columns
 from azven.desk.session import Session
-from azven.desk.stage import Points, Stage, button, choice, fill, label, row
+from azven.desk.stage import Stage, button, choice, fill, label, row
 from azven.desk.tables import RecordTable
 from azven.work import ground, kit
 
@@ -131,13 +131,6 @@ class KitStage(Stage):
 
     def _model(self) -> Model | None:
         return next((m for m in self.session.store.all(Model) if m.id == self.model.currentData()), None)
-
-    @staticmethod
-    def points(session: Session) -> Points:
-        points = kit.open_points(session.store)
-        if not kit.links(session.store):
-            return (("no links", "ochre_text"),)
-        return ((f"{points} mismatched", "brick_text"),) if points else ()
 
     def primary(self) -> tuple[str, bool]:
         return "Add links", True

@@ -6,7 +6,6 @@ from typing import Any
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import (
-    QButtonGroup,
     QCheckBox,
     QGridLayout,
     QHBoxLayout,
@@ -29,7 +28,8 @@ from azven.desk.listen.pages import AdvicePage, ComparePage, SequencePage
 from azven.desk.listen.plot import SweepPlot
 from azven.desk.listen.waterfall import WaterfallPage
 from azven.desk.session import Session
-from azven.desk.stage import Points, Stage, button, choice, label, row, rule
+from azven.desk.stage import Stage, button, choice, label, row, rule
+from azven.desk.tabs import Tabs
 from azven.rf.venue import Settings
 from azven.work import listen
 from azven.work.listen import About, Taken
@@ -59,7 +59,7 @@ class ListenStage(Stage):
         self.waterfall, self.compare, self.advice = WaterfallPage(session), ComparePage(session), AdvicePage(session)
         self.sequence = SequencePage(session)
         self.sequence.sweep_wanted.connect(self._sweep_in_sequence)
-        self._pages, self._tabs = QStackedWidget(), QButtonGroup(self)
+        self._pages, self._tabs = QStackedWidget(), Tabs(_PAGES, self.show_page)
         self._timetable = QTimer(self, singleShot=True)
         self._timetable.timeout.connect(self._due)
         self.advice.wanted.connect(self._set_up)
@@ -145,12 +145,7 @@ class ListenStage(Stage):
         left.addWidget(self.lines, 2)
         right = QVBoxLayout()
         right.setContentsMargins(0, 8, 12, 6)
-        tabs = [button(t, lambda n=i: self.show_page(n), name="flat") for i, t in enumerate(_PAGES)]
-        for i, tab in enumerate(tabs):
-            tab.setCheckable(True)
-            tab.setChecked(i == 0)
-            self._tabs.addButton(tab, i)
-        right.addLayout(row(*tabs, 1, spacing=4))
+        right.addLayout(row(self._tabs, 1, spacing=4))
         for page in (self.plot, self.waterfall, self.compare, self.advice, self.sequence):
             self._pages.addWidget(page)
         right.addWidget(self._pages, 1)
@@ -212,9 +207,7 @@ class ListenStage(Stage):
     def show_page(self, number: int) -> None:
         """Sweeps, waterfall, compare or advice."""
         self._pages.setCurrentIndex(number)
-        tab = self._tabs.button(number)
-        if tab is not None:
-            tab.setChecked(True)
+        self._tabs.choose(number)
         self._refresh_page()
 
     def _refresh_page(self) -> None:
@@ -267,18 +260,6 @@ class ListenStage(Stage):
         used = item.checkState() == Qt.CheckState.Checked
         self.session.do(lambda: listen.set_used(record, used))
 
-    @staticmethod
-    def points(session: Session) -> Points:
-        stale, unserved = listen.open_points(session.store, session.now())
-        out = []
-        if stale:
-            out.append((f"{stale} stale", "ochre_text"))
-        if unserved:
-            out.append(("no sweep" if unserved > 1 else "1 use unswept", "ochre_text"))
-        if lines := len(session.picture.lines):
-            out.append((f"{lines} unclaimed", "ochre_text"))
-        return tuple(out)
-
     def primary(self) -> tuple[str, bool]:
         title = "Stop repeating" if self.repeating else "Sweep"
         return title, bool(self.address.currentText().strip())
@@ -288,6 +269,7 @@ class ListenStage(Stage):
             Action("sweep", "Sweep now", self.run_primary),
             Action("import-sweep", "Import a sweep from CSV", self.import_file),
             Action("export-sweep", "Export the selected sweep as CSV", self.export_file, "", self._sweep_chosen),
+            *self._tabs.as_actions("listen"),
         ]
 
     def _sweep_chosen(self) -> bool:

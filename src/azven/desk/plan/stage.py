@@ -2,27 +2,23 @@
 
 import time
 from collections.abc import Callable, Iterable, Mapping
+from importlib import import_module
 from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QUrl
 from PyQt6.QtGui import QDesktopServices
-from PyQt6.QtWidgets import QButtonGroup, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
 from azven.desk import files
 from azven.desk.actions import Action
 from azven.desk.jobs import Progress
-from azven.desk.plan.compare import ComparePage
 from azven.desk.plan.density import DensityRow
-from azven.desk.plan.groups import GroupsPage
 from azven.desk.plan.lanes import LaneChart
 from azven.desk.plan.legend import Legend
-from azven.desk.plan.margins import MarginsPage
-from azven.desk.plan.pairs import PairsPage
-from azven.desk.plan.products import ProductList
-from azven.desk.plan.what_if import WhatIfPage
 from azven.desk.session import Session
-from azven.desk.stage import Points, Stage, button, choice, label, row
+from azven.desk.stage import Stage, button, choice, label, row
+from azven.desk.tabs import Tabs
 from azven.rf.coordinate import Best, Mended, Plan, Swap
 from azven.work import ground, kept, plan, plan_input, planning, sheet
 from azven.work.plan import Board
@@ -52,15 +48,16 @@ class LanesPage(QWidget):
         self.chart.show_board(board)
 
 
-_PAGES: tuple[tuple[str, type[Any]], ...] = (
-    ("Lanes", LanesPage),
-    ("Products", ProductList),
-    ("Margins", MarginsPage),
-    ("Pairs", PairsPage),
-    ("Compare", ComparePage),
-    ("What if", WhatIfPage),
-    ("Groups", GroupsPage),
+_PAGES = (
+    ("Lanes", ""),
+    ("Products", "products.ProductList"),
+    ("Margins", "margins.MarginsPage"),
+    ("Pairs", "pairs.PairsPage"),
+    ("Compare", "compare.ComparePage"),
+    ("What if", "what_if.WhatIfPage"),
+    ("Groups", "groups.GroupsPage"),
 )
+"""Titles with the module and class of each page, loaded when it is first shown."""
 
 
 class PlanStage(Stage):
@@ -70,7 +67,8 @@ class PlanStage(Stage):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self._pages, self._tabs = QStackedWidget(), QButtonGroup(self)
+        self._pages = QStackedWidget()
+        self._tabs = Tabs([title for title, _ in _PAGES], self.show_page)
         self._made: dict[int, Any] = {}
         self._page = 0
         self.density = DensityRow(session)
@@ -105,12 +103,7 @@ class PlanStage(Stage):
             row(self._summary, self._detail, 1, self._mend, self._add, self._spares, self._lock, self._sheet, spacing=6)
         )
         head.addWidget(self.density)
-        tabs = [button(title, lambda n=i: self.show_page(n), name="flat") for i, (title, _) in enumerate(_PAGES)]
-        for i, tab in enumerate(tabs):
-            tab.setCheckable(True)
-            tab.setChecked(i == 0)
-            self._tabs.addButton(tab, i)
-        head.addLayout(row(*tabs, 1, self.school, spacing=4))
+        head.addLayout(row(self._tabs, 1, self.school, spacing=4))
         box.addLayout(head)
         self._nothing = QWidget()
         empty = QVBoxLayout(self._nothing)
@@ -125,7 +118,9 @@ class PlanStage(Stage):
     def page(self, number: int) -> Any:
         """A page of the stage, made when it is first asked for."""
         if number not in self._made:
-            self._made[number] = _PAGES[number][1](self.session)
+            module, _, name = _PAGES[number][1].partition(".")
+            kind = getattr(import_module(f"azven.desk.plan.{module}"), name) if module else LanesPage
+            self._made[number] = kind(self.session)
             self._pages.addWidget(self._made[number])
         return self._made[number]
 
@@ -166,9 +161,7 @@ class PlanStage(Stage):
         self._page = number
         page = self.page(number)
         self._pages.setCurrentWidget(page)
-        tab = self._tabs.button(number)
-        if tab is not None:
-            tab.setChecked(True)
+        self._tabs.choose(number)
         if number:
             page.show_board(self.session.board)
 
@@ -182,18 +175,6 @@ class PlanStage(Stage):
         self._lock.setText("Unlock" if verdict and verdict.locked else "Lock")
         self._lock.setEnabled(verdict is not None and verdict.freq_hz is not None)
 
-    @staticmethod
-    def points(session: Session) -> Points:
-        board = session.board
-        out = []
-        if broken := board.count("broken"):
-            out.append((f"{broken} broken", "brick_text"))
-        if unplaced := board.count("unplaced"):
-            out.append((f"{unplaced} unplaced", "brick_text"))
-        if board.stale and len(out) < 2:
-            out.append(("stale", "ochre_text"))
-        return tuple(out)
-
     def primary(self) -> tuple[str, bool]:
         return "Plan all", bool(self.session.board.verdicts)
 
@@ -202,10 +183,7 @@ class PlanStage(Stage):
             Action("plan-all", "Plan all", self.run_primary, "Ctrl+Return", lambda: bool(self.session.board.verdicts)),
             Action("mend", "Mend broken", self.mend, "Ctrl+M"),
             Action("add-missing", "Add missing links without moving anyone", self.add_missing, "Ctrl+Shift+A"),
-            *(
-                Action(f"plan-{i}", f"Plan: {title.lower()}", lambda n=i: self.show_page(n))
-                for i, (title, _) in enumerate(_PAGES)
-            ),
+            *self._tabs.as_actions("plan"),
             Action("spares", "More spares", self.more_spares),
             Action("lock", "Lock or unlock the link", self.lock, "Ctrl+L", lambda: self.session.link_name is not None),
             Action("sheet", "Print the frequency sheet", self.print_sheet, "Ctrl+P"),

@@ -10,7 +10,7 @@ from azven.desk.actions import Action
 from azven.desk.reach.graphs import PatternView, WalkGraph
 from azven.desk.reach.plan_view import MAPS, PlanView
 from azven.desk.session import Session
-from azven.desk.stage import Points, Stage, button, choice, fill, label, row
+from azven.desk.stage import Stage, button, choice, fill, label, row
 from azven.rf.links import WALL_DB
 from azven.rf.reach import Coverage, Suggestion, Walk
 from azven.work import ground, reach
@@ -159,10 +159,6 @@ class ReachStage(Stage):
         self.material.setVisible(tool == "wall")
         if tool == "walk":
             self._corners = []
-
-    @staticmethod
-    def points(session: Session) -> Points:
-        return ()
 
     def primary(self) -> tuple[str, bool]:
         drawn = self.room()

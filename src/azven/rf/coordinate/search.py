@@ -18,6 +18,8 @@ from azven.rf.coordinate.state import Rules, State, build
 
 WORK = {1: 1_500, 2: 20_000, 3: 400_000, 4: 1_000_000, 5: 4_000_000}
 _BEAM = {1: (1, 4), 2: (2, 16), 3: (4, 25, 100), 4: (8, 50, 200), 5: (8, 50, 300)}
+_MANY, _BEAM_FOR_MANY = 120, (8, 50)
+"""Of so many links the widest beam takes longer than neighbourhoods take to overtake it."""
 _SETS = {1: 4, 2: 40, 3: 400, 4: 800, 5: 2_000}
 _FILLED = {1: 1, 2: 2, 3: 8, 4: 16, 5: 40}
 Steps = NDArray[np.bool_]
@@ -90,6 +92,8 @@ class Search:
         beams = _BEAM[self.grid.request.effort]
         if not self._finished() and self._algebraic():
             beams = beams[:1]
+        if sum(self.wanted) > _MANY and len(beams) > 2:
+            beams = _BEAM_FOR_MANY
         for width in beams:
             if self._finished():
                 return

@@ -1,0 +1,81 @@
+"""Long searches in a process of their own: on large shows the window would wait for the interpreter's lock."""
+
+import multiprocessing
+import time
+from collections.abc import Callable
+from multiprocessing.connection import Connection
+from typing import Any
+
+WORTH_IT = 60
+"""From this many links on a process of its own pays; it takes about half a second to start."""
+_TOLD_EVERY_S = 0.05
+_GIVEN_TO_END_S = 5.0
+
+Progress = Callable[[int, int], bool]
+
+
+def run(
+    task: Callable[..., Any], args: tuple[Any, ...], links: int, progress: Progress, elapsed: Callable[[], float],
+    on_better: Callable[[Any], None] | None = None,
+) -> Any:  # fmt: skip
+    """`task(*args, progress=…, elapsed=…)`, here when it is about few links, else in another process.
+
+    Progress, better answers and the wish to stop travel between the two; what `task` raises is raised here.
+    """
+    extra = {"on_better": on_better} if on_better is not None else {}
+    if links < WORTH_IT:
+        return task(*args, progress=progress, elapsed=elapsed, **extra)
+    context = multiprocessing.get_context("spawn")
+    here, there = context.Pipe()
+    worker = context.Process(target=_work, args=(there, task, args, elapsed(), on_better is not None), daemon=True)
+    worker.start()
+    there.close()
+    try:
+        return _listen(here, progress, on_better)
+    finally:
+        here.close()
+        worker.join(_GIVEN_TO_END_S)
+        if worker.is_alive():
+            worker.terminate()
+
+
+def _listen(pipe: Connection, progress: Progress, on_better: Callable[[Any], None] | None) -> Any:
+    while True:
+        try:
+            kind, value = pipe.recv()
+        except EOFError:
+            raise RuntimeError("The search ended without an answer; what was planned before still stands.") from None
+        if kind == "done":
+            return value
+        if kind == "failed":
+            raise value
+        if kind == "better" and on_better is not None:
+            on_better(value)
+        elif kind == "progress" and not progress(*value):
+            pipe.send("stop")
+
+
+def _work(
+    pipe: Connection, task: Callable[..., Any], args: tuple[Any, ...], offset_s: float, wants_better: bool
+) -> None:
+    """The other side: runs the task and tells how it goes."""
+    started, told, stopped = time.monotonic(), -1.0, False
+
+    def elapsed() -> float:
+        return offset_s + time.monotonic() - started
+
+    def progress(done: int, total: int) -> bool:
+        nonlocal told, stopped
+        if elapsed() - told >= _TOLD_EVERY_S:
+            told = elapsed()
+            pipe.send(("progress", (done, total)))
+        stopped = stopped or pipe.poll()
+        return not stopped
+
+    extra = {"on_better": lambda best: pipe.send(("better", best))} if wants_better else {}
+    try:
+        pipe.send(("done", task(*args, progress=progress, elapsed=elapsed, **extra)))
+    except Exception as error:  # carried over to whoever asked
+        pipe.send(("failed", error))
+    finally:
+        pipe.close()

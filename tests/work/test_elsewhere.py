@@ -1,0 +1,49 @@
+"""A search in another process: the same answer, progress, stopping, trouble."""
+
+import pytest
+
+from azven.rf.coordinate import coordinate
+from azven.rf.request import PlanRequest, Profile, Range, Request
+from azven.work import elsewhere
+
+VOICE = Profile(350_000, {"2T3O": 100_000, "3T3O": 50_000})
+
+
+def request(n, **more):
+    wishes = tuple(Request(f"v{i:03}", "voice", "hall", (Range(470_000_000, 608_000_000),), 25_000) for i in range(n))
+    return PlanRequest({"voice": VOICE}, ("hall",), wishes, **{"effort": 1, "time_limit_s": 60.0} | more)
+
+
+def go_on(done, total):
+    return True
+
+
+def test_the_answer_is_the_same_as_here():
+    asked = request(70)
+    heard, better = [], []
+
+    def progress(done, total):
+        heard.append(done)
+        return True
+
+    there = elsewhere.run(coordinate, (asked,), 70, progress, lambda: 0.0, better.append)
+    assert there.assignments == coordinate(asked).assignments
+    assert heard
+    assert better[0].placed > 20
+
+
+def test_a_stop_reaches_the_other_process_and_its_best_comes_back():
+    found = elsewhere.run(coordinate, (request(70, effort=5),), 70, lambda done, total: False, lambda: 0.0)
+    assert 20 <= len(found.assignments) < 70
+    assert found.stats.elapsed_s < 40
+
+
+def test_what_goes_wrong_there_is_said_here():
+    wrong = request(70, effort=9)
+    with pytest.raises(ValueError, match="effort: must be 1 to 5"):
+        elsewhere.run(coordinate, (wrong,), 70, go_on, lambda: 0.0)
+
+
+def test_few_links_are_planned_at_once():
+    here = elsewhere.run(coordinate, (request(5),), 5, go_on, lambda: 0.0)
+    assert len(here.assignments) == 5
