@@ -19,7 +19,9 @@ from azven.work import demo, ground
 if TYPE_CHECKING:
     from azven.desk.session import Session
     from azven.desk.window import Window
+    from azven.work.simulation import SimulatedVenue
 
+_VENUE_MS = 300
 _QUIET_MS = 80
 _SWITCH_S = 0.0005
 """A painting window gets the interpreter back from a computing thread ten times sooner than by default."""
@@ -63,12 +65,7 @@ def start(demonstrate: bool, book: Path | None, stage: str, theme: str | None) -
     from azven.desk.window import Window
 
     store = demo.build() if demonstrate else open_book(book or default_book())
-    venue = None
-    if demonstrate:
-        from azven.work.simulation import SimulatedVenue
-
-        venue = SimulatedVenue(store).start()
-    session = Session(store, venue)
+    session = Session(store, _simulated(store) if demonstrate and stage == "listen" else None)
     session.theme = chosen
     note = f"Demonstration: a fresh copy in {store.path.parent}. Nothing you do here touches a book of yours."
     window = Window(session, note if demonstrate else "")
@@ -79,7 +76,21 @@ def start(demonstrate: bool, book: Path | None, stage: str, theme: str | None) -
     app.processEvents()
     gc.freeze()
     gc.enable()
+    if demonstrate and session.venue is None:
+        QTimer.singleShot(_VENUE_MS, lambda: _attach_venue(session))
     return window
+
+
+def _simulated(store: Store) -> "SimulatedVenue":
+    from azven.work.simulation import SimulatedVenue
+
+    return SimulatedVenue(store).start()
+
+
+def _attach_venue(session: "Session") -> None:
+    """The stand-ins come once the window is there; nobody can sweep before."""
+    if session.venue is None and not session.jobs.closed:
+        session.venue = _simulated(session.store)
 
 
 def run(demonstrate: bool, book: Path | None, stage: str, theme: str | None, shot: Path | None) -> int:

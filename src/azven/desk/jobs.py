@@ -76,6 +76,11 @@ class Jobs(QObject):
         return self._visible is not None
 
     @property
+    def closed(self) -> bool:
+        """Whether nothing will run any more."""
+        return self._closed
+
+    @property
     def idle(self) -> bool:
         """Whether nothing at all is running."""
         return not self._running

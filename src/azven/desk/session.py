@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
@@ -15,7 +16,9 @@ from azven.desk.theme import DAYLIGHT, Theme
 from azven.work import kit, listen, plan
 from azven.work.listen import Picture
 from azven.work.plan import Board
-from azven.work.simulation import SimulatedVenue
+
+if TYPE_CHECKING:
+    from azven.work.simulation import SimulatedVenue
 
 _PICTURE_DEPENDS_ON = (Sweep, Trace, Neighbour, Region, Site)
 FULL_BAND_HZ = (470_000_000.0, 694_000_000.0)
@@ -40,7 +43,7 @@ class Session(QObject):
     said = pyqtSignal(str, bool)
     hinted = pyqtSignal(object)
 
-    def __init__(self, store: Store, venue: SimulatedVenue | None = None, parent: QObject | None = None) -> None:
+    def __init__(self, store: Store, venue: "SimulatedVenue | None" = None, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.store = store
         self.venue = venue
