@@ -202,6 +202,14 @@ def test_the_plot_answers_the_mouse(window, qtbot):
     at = QPointF(plot._axis.x(line.freq_hz), float(plot._y(np.array([line.level_dbm]))[0]) - 8)
     qtbot.mouseClick(plot, Qt.MouseButton.LeftButton, pos=at.toPoint())
     assert window.session.selection.kind == "line"
+    here = plot.words_at(521_408_000.0)
+    assert "channel 27" in here
+    assert "marker" not in here
+    qtbot.mouseClick(plot, Qt.MouseButton.RightButton, pos=plot.rect().center())
+    assert "from the marker" in plot.words_at(521_408_000.0)
+    window.grab()
+    qtbot.mouseClick(plot, Qt.MouseButton.RightButton, pos=plot.rect().center())
+    assert "marker" not in plot.words_at(521_408_000.0)
 
 
 def test_a_few_links_are_brought_up_one_by_one(window, settle):

@@ -39,6 +39,11 @@ def test_the_antennas_disagree_about_the_low_power_multiplex(store):
     assert any(line.startswith("channel 35") and "riser" in line.split("not at")[0] for line in lines)
 
 
+def test_lines_that_only_one_antenna_hears_are_named(store):
+    lines = spectrum.one_sided(store, listen.picture(store))
+    assert any("riser" in line and "521.4" in line for line in lines)
+
+
 def test_our_own_lines_are_named(store):
     frequencies = plan.board(store).frequencies
     from azven.rf.venue import Emitter
@@ -180,3 +185,15 @@ def test_frequencies_next_door_harm_nobody_and_are_kept_clear_of(store):
     with pytest.raises(ValueError, match="who"):
         neighbours.wishes(store, " ", model, model.bands[0][0], zone, 3)
     assert len(kit.links(store)) == len(board.verdicts)
+
+
+def test_of_a_timetable_only_the_newest_sweep_of_a_place_is_compared(store):
+    before = listen.picture(store)
+    record, sweep = before.sweeps[0]
+    warned = spectrum.warnings(store, record.taken_at)
+    for _ in range(3):
+        store.apply(listen.keep(store, sweep, listen.About(record.place, record.antenna), "again"))
+    picture = listen.picture(store)
+    assert len(picture.sweeps) == len(before.sweeps) + 3
+    assert len(spectrum.newest(picture)) == len(spectrum.newest(before))
+    assert len(spectrum.warnings(store, record.taken_at)) == len(warned)

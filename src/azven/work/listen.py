@@ -1,7 +1,7 @@
 """Listen: sweeps taken and imported, what they say together, lines nobody has owned up to."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from pathlib import Path
 from weakref import WeakKeyDictionary
@@ -277,6 +277,14 @@ class _Seen:
     sweep: Sweep
     survey: list[ChannelReading]
     lines: list[Line]
+    judged: dict[float, list[ChannelReading]] = field(default_factory=dict)
+
+    def for_use(self, tolerated_dbm: float) -> list[ChannelReading]:
+        if tolerated_dbm not in self.judged:
+            if len(self.judged) > 8:  # a limit is being dragged
+                self.judged.clear()
+            self.judged[tolerated_dbm] = judge(self.sweep, self.survey, tolerated_dbm)
+        return self.judged[tolerated_dbm]
 
 
 _Key = tuple[tuple[Channel, ...], tuple[int, ...]]
@@ -294,16 +302,25 @@ def _seen(store: Store, record: SweepRecord, channels: tuple[Channel, ...], ours
     return known[record.id][1]
 
 
+def lines_of(store: Store, record: SweepRecord) -> list[Line]:
+    """Narrow lines in one stored sweep, whoever they belong to."""
+    return _seen(store, record, tuple(ground.current(store).channels()), _own_carriers(store)).lines
+
+
+def _own_carriers(store: Store) -> tuple[int, ...]:
+    return tuple(sorted(a.freq_hz for a in store.all(Assignment)))
+
+
 def picture(store: Store) -> Picture:
     """Merged worst case, class of every raster channel per use, and unclaimed lines."""
     channels = ground.current(store).channels()
-    ours = tuple(sorted(a.freq_hz for a in store.all(Assignment)))
+    ours = _own_carriers(store)
     seen = [(r, _seen(store, r, tuple(channels), ours)) for r in sweeps(store) if r.used]
     loaded = [(r, s.sweep) for r, s in seen]
     merged = merge([s for _, s in loaded]) if loaded else None
     decisions, limits = {}, tolerated(store)
     for use in USES:
-        heard = [(r, judge(s.sweep, s.survey, limits[use])) for r, s in seen if r.hears in HEARD_BY[use]]
+        heard = [(r, s.for_use(limits[use])) for r, s in seen if r.hears in HEARD_BY[use]]
         decisions[use] = tuple(_decide(i, channel, heard) for i, channel in enumerate(channels))
     unclaimed, own = _claimed(store, seen)
     return Picture(tuple(loaded), merged, decisions, unclaimed, own)

@@ -97,7 +97,9 @@ class ActGain:
         more = self.with_acts - self.always_on
         if more > 0:
             return f"Acts that are never on together share spectrum: {more} more links find room than without."
-        return "Every link would find room even if all acts were on at once; sharing by act gains none here."
+        if self.with_acts == self.wanted:
+            return "Every link would find room even if all acts were on at once; sharing by act gains none here."
+        return f"Sharing by act gains none here: {self.with_acts} of {self.wanted} find room either way."
 
 
 def act_gain(asked: PlanInput, progress: Progress, elapsed: Elapsed) -> ActGain | None:

@@ -1,6 +1,6 @@
 """What sweeps are still needed, how two of them differ, and what shapes stand in the raster."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -10,7 +10,7 @@ from azven.book.store import Store
 from azven.rf import detect
 from azven.rf.detect import Block, Difference
 from azven.rf.levels import whip_length_mm
-from azven.rf.sweep import narrowest_seen_hz, sweep_time_s
+from azven.rf.sweep import Sweep, narrowest_seen_hz, sweep_time_s
 from azven.work import ground, kit, listen
 from azven.work.listen import HEARD_BY, Picture
 
@@ -20,6 +20,7 @@ _LONGEST_S = 30.0
 _NARROWEST_CARRIER_HZ = 100_000
 _AIR_HZ = 1_000_000
 _NO_CARRIER_HZ = 5_000
+_ONE_SIDED_DB = 6.0
 
 
 @dataclass(frozen=True)
@@ -74,7 +75,7 @@ def _proposal(number: int, low: int, high: int) -> Proposal:
 
 def warnings(store: Store, now: datetime) -> list[str]:
     """What is missing, old, taken with our own transmitters on, or too coarse for the gear at hand."""
-    records = [r for r in listen.sweeps(store) if r.used]
+    records = _newest(r for r in listen.sweeps(store) if r.used)
     out = []
     wanted = {"in-ear" if x.service == "in-ear" else "voice" for x in kit.links(store) if not x.set_aside}
     where = {"in-ear": "an omni at performer height", "voice": "the antennas the receivers will use"}
@@ -94,10 +95,23 @@ def warnings(store: Store, now: datetime) -> list[str]:
     return out
 
 
+def newest(picture: Picture) -> list[tuple[SweepRecord, Sweep]]:
+    """The newest sweep in use of every place and antenna: places are compared, not the many sweeps of a timetable."""
+    ids = {r.id for r in _newest(r for r, _ in picture.sweeps)}
+    return [(record, sweep) for record, sweep in picture.sweeps if record.id in ids]
+
+
+def _newest(newest_first: Iterable[SweepRecord]) -> list[SweepRecord]:
+    by_place: dict[tuple[str, str], SweepRecord] = {}
+    for record in newest_first:
+        by_place.setdefault((record.place, record.antenna), record)
+    return list(by_place.values())
+
+
 def shapes(store: Store, picture: Picture) -> list[tuple[SweepRecord, Block]]:
-    """Broad emissions by sweep, matched to the raster."""
+    """Broad emissions by sweep, the newest of every place and antenna, matched to the raster."""
     channels = ground.current(store).channels()
-    return [(record, block) for record, sweep in picture.sweeps for block in detect.blocks(sweep, channels)]
+    return [(record, block) for record, sweep in newest(picture) for block in detect.blocks(sweep, channels)]
 
 
 def listed_but_silent(store: Store, picture: Picture) -> list[str]:
@@ -106,7 +120,7 @@ def listed_but_silent(store: Store, picture: Picture) -> list[str]:
     for record, block in shapes(store, picture):
         if block.kind == "multiplex":
             seen.setdefault(block.channel.name, []).append(record.place)
-    everyone = [r.place for r, _ in picture.sweeps]
+    everyone = [r.place for r, _ in newest(picture)]
     out = []
     for name, places in seen.items():
         places = list(dict.fromkeys(places))
@@ -126,3 +140,21 @@ def compared_in_words(found: Sequence[Difference]) -> str:
     counts = {kind: sum(d.kind == kind for d in found) for kind in ("appeared", "gone", "louder", "quieter")}
     said = [f"{n} {kind}" for kind, n in counts.items() if n]
     return "Nothing differs by more than 6 dB." if not said else ", ".join(said) + " (by more than 6 dB)."
+
+
+def one_sided(store: Store, picture: Picture) -> list[str]:
+    """Lines that one sweep hears clearly louder than every other one: their sender is on that antenna's side."""
+    known = {n.freq_hz: n.name for n in ground.neighbours(store)}
+    out = []
+    latest = newest(picture)
+    for record, sweep in latest:
+        others = [(r, s) for r, s in latest if r.id != record.id and r.place != record.place]
+        if not others:
+            continue
+        loud = listen.lines_of(store, record)
+        for _, there in others:
+            loud = [line for line, _ in detect.one_sided(sweep, there, loud, _ONE_SIDED_DB)]
+        for line in loud:
+            name = next((n for f, n in known.items() if abs(f - line.freq_hz) < 60_000), "a line")
+            out.append(f"{name} at {line.freq_hz / 1e6:.3f} MHz: loud at {record.place}, 6 dB or more weaker elsewhere")
+    return out

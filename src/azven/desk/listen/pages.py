@@ -118,6 +118,8 @@ class AdvicePage(QWidget):
                       "Nothing: every use is served, fresh and fine enough.")  # fmt: skip
         self._section("Where the antennas disagree", spectrum.listed_but_silent(session.store, session.picture),
                       "Nowhere: every sweep sees the same multiplexes.")  # fmt: skip
+        self._section("Heard by one antenna only", spectrum.one_sided(session.store, session.picture),
+                      "Nothing: every line is heard about equally.")  # fmt: skip
         ours = [f"{name} at {line.freq_hz / 1e6:.3f} MHz, {line.level_dbm:.0f} dBm".replace("-", "−")
                 for name, line in session.picture.ours]  # fmt: skip
         self._section("Lines that are ours", ours, "None: our transmitters were off, or are not seen.")

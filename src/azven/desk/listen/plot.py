@@ -17,13 +17,15 @@ from PyQt6.QtGui import (
 from azven.desk import theme as look
 from azven.desk.axis import BandView, polygon, silhouette
 from azven.desk.session import Session
-from azven.rf.sweep import Line, Sweep
+from azven.rf.sweep import Line, Sweep, band_power_dbm
 from azven.work.listen import USES
 
 _LEFT, _RIGHT, _TOP, _CELL = 50, 12, 10, 18
 _TOP_DBM, _BOTTOM_DBM, _GRID_DB = -30.0, -130.0, 20
 _KEY = "grey: worst of all sweeps · ring: unclaimed line · cells: open quiet, half usable, hatched taken"
 _LABEL_PX = 18
+_CURVES = 24
+"""Sweeps drawn as curves of their own, the newest; the grey silhouette holds all of them."""
 _ROLES = ("petrol", "plum", "slate", "ochre")
 
 
@@ -36,6 +38,8 @@ class SweepPlot(BandView):
         self.setAccessibleName("Sweeps over frequency")
         self.live: tuple[list[np.ndarray], list[np.ndarray]] | None = None
         self._pointer: float | None = None
+        self._marker: float | None = None
+        self.setToolTip("Right click sets a marker; the pointer then shows the difference to it.")
 
     def sample(self, sweep_id: int) -> QIcon:
         """A bit of the line with which a sweep is drawn."""
@@ -83,6 +87,8 @@ class SweepPlot(BandView):
         chosen = self._session.selection
         for i, (record, sweep) in enumerate(self._session.picture.sweeps):
             bold = chosen.kind == "sweep" and chosen.key == record.id
+            if i >= _CURVES and not bold:
+                continue
             self._paint_sweep(painter, sweep, _ROLES[i % len(_ROLES)], bold)
         if self.live is not None and self.live[0]:
             self._paint_curve(painter, np.concatenate(self.live[0]), np.concatenate(self.live[1]), "brick", 1)
@@ -190,13 +196,10 @@ class SweepPlot(BandView):
         freq = self._axis.hz(self._pointer)
         painter.setPen(QPen(theme.color("dim"), 1, Qt.PenStyle.DotLine))
         painter.drawLine(QLineF(self._pointer, _TOP, self._pointer, self._bottom))
-        text = f"{freq / 1e6:.3f} MHz"
-        merged = self._session.picture.merged
-        if merged is not None:
-            near = merged.between(int(freq - self._axis.hz_per_pixel), int(freq + self._axis.hz_per_pixel) + 1)
-            levels = merged.level_dbm[near]
-            if len(levels):
-                text += f"   {levels.max():.0f} dBm".replace("-", "−")
+        text = self.words_at(freq)
+        if self._marker is not None:
+            x = self._axis.x(self._marker)
+            painter.drawLine(QLineF(x, _TOP, x, self._bottom))
         painter.setFont(look.font())
         width = painter.fontMetrics().horizontalAdvance(text) + 12
         left = min(self._pointer + 8, self.width() - width - _RIGHT)
@@ -204,6 +207,31 @@ class SweepPlot(BandView):
         painter.fillRect(box, theme.color("field"))
         painter.setPen(theme.color("ink"))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    def words_at(self, freq: float) -> str:
+        """Frequency and level under the pointer, power in the channel, and the difference to the marker."""
+        merged = self._session.picture.merged
+        text = f"{freq / 1e6:.3f} MHz"
+        if merged is None:
+            return text
+        level = self._level_at(merged, freq)
+        if level is not None:
+            text += f"   {level:.0f} dBm"
+        for decision in self._session.picture.decisions["voice"]:
+            channel = decision.reading.channel
+            if channel.low_hz <= freq < channel.high_hz:
+                power = band_power_dbm(merged, channel.low_hz, channel.high_hz)
+                text += f"   channel {channel.name} {power:.0f} dBm" if power is not None else ""
+        if self._marker is not None:
+            there = self._level_at(merged, self._marker)
+            by = f" {level - there:+.0f} dB" if level is not None and there is not None else ""
+            text += f"   from the marker {(freq - self._marker) / 1e6:+.3f} MHz{by}"
+        return text.replace("-", "−")
+
+    def _level_at(self, merged: Sweep, freq: float) -> float | None:
+        half = self._axis.hz_per_pixel
+        levels = merged.level_dbm[merged.between(int(freq - half), int(freq + half) + 1)]
+        return float(levels.max()) if len(levels) else None
 
     # -- mouse ---------------------------------------------------------------------------------------
 
@@ -219,6 +247,10 @@ class SweepPlot(BandView):
         if event is None:
             return
         at = event.position()
+        if event.button() == Qt.MouseButton.RightButton:
+            self._marker = None if self._marker is not None else self._axis.hz(at.x())
+            self.update()
+            return
         if (line := self.line_at(at)) is not None:
             self._session.select("line", line)
             return

@@ -31,7 +31,7 @@ from azven.work.plan import Board, Trial, Verdict
 from azven.work.reasons import LANE_CAUSES, mhz, refined_causes
 
 ROW, HEAD = 21, 26
-NAME_W, TAIL_W = 152, 152
+NAME_W, TAIL_W, _MHZ_W = 152, 154, 66
 _GRAB_PX = 14
 _BATCH = 36
 _LABEL_PX = 18
@@ -200,8 +200,8 @@ class LaneChart(QAbstractScrollArea):
         tail = self._axis.left + self._axis.width
         middle = Qt.AlignmentFlag.AlignVCenter
         painter.drawText(QRectF(12, 0, NAME_W, HEAD), middle, "link")
-        painter.drawText(QRectF(tail, 0, 74, HEAD), middle | Qt.AlignmentFlag.AlignRight, "MHz")
-        painter.drawText(QRectF(tail + 74, 0, 68, HEAD), middle | Qt.AlignmentFlag.AlignRight, "margin kHz")
+        painter.drawText(QRectF(tail, 0, _MHZ_W, HEAD), middle | Qt.AlignmentFlag.AlignRight, "MHz")
+        painter.drawText(QRectF(tail + _MHZ_W, 0, 78, HEAD), middle | Qt.AlignmentFlag.AlignRight, "margin kHz")
 
     def _paint_lane(self, painter: QPainter, verdict: Verdict, y: float) -> None:
         theme = self._session.theme
@@ -276,16 +276,16 @@ class LaneChart(QAbstractScrollArea):
         painter.setFont(look.font())
         if verdict.freq_hz is None:
             painter.setPen(theme.color("brick_text"))
-            painter.drawText(QRectF(left, y, 118, ROW), right, "no frequency")
-            paint_state(painter, QRectF(left + 132, y + 5.5, 10, 10), "unplaced", theme)
+            painter.drawText(QRectF(left, y, 126, ROW), right, "no frequency")
+            paint_state(painter, QRectF(left + 134, y + 5.5, 10, 10), "unplaced", theme)
             return
         painter.setPen(theme.color("ink"))
-        painter.drawText(QRectF(left, y, 74, ROW), right, mhz(verdict.freq_hz))
+        painter.drawText(QRectF(left, y, _MHZ_W, ROW), right, mhz(verdict.freq_hz))
         role = {"broken": "brick_text", "tight": "ochre_text"}.get(verdict.state, "ink")
         painter.setPen(theme.color(role))
         text = "blocked" if verdict.fault else "excused" if verdict.excused else _margin_text(verdict.margin_hz)
-        painter.drawText(QRectF(left + 74, y, 50, ROW), right, text)
-        paint_state(painter, QRectF(left + 132, y + 5.5, 10, 10), verdict.state, theme)
+        painter.drawText(QRectF(left + _MHZ_W, y, 60, ROW), right, text)
+        paint_state(painter, QRectF(left + 134, y + 5.5, 10, 10), verdict.state, theme)
 
     def _paint_trial(self, painter: QPainter) -> None:
         if self.trial is None or self.dragged is None:

@@ -69,7 +69,7 @@ def _columns() -> list[Column]:
         Column("MHz", 76, lambda r: mhz(r.freq_hz), right=True),
         Column("Margin kHz", 96, khz, right=True),
         Column("Set by", 64, lambda r: r.kind),
-        Column("of", 148, lambda r: r.set_by),
+        Column("of", 128, lambda r: r.set_by),
         Column("Ratio dB", 78, lambda r: f"{r.ratio_db:.0f}", right=True),
         Column("Spare dB", 80, spare, right=True),
         Column("Spacing", 68, lambda r: _STATE[r.by_spacing]),
