@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from azven.rf.imlevels import COMPRESSION_TO_INTERCEPT_DB, CONVERSION_LOSS_DB, THREE_SIGNAL_DB
 from azven.rf.levels import Floats, dbm, indoor_db, milliwatts, thermal_noise_dbm
 from azven.rf.links import COUPLING_FLOOR_DB, Point, path_db
-from azven.rf.products import Found, Ints, Situation, clashes, near
+from azven.rf.products import Found, Hit, Ints, Situation, clashes, near
 from azven.rf.request import KINDS, Carrier, PlanRequest, Relation
 
 School = Literal["spacing", "level", "both"]
@@ -147,15 +147,9 @@ def _distances(zones: Sequence[str], known: Sequence[Radio], rooms: Rooms) -> tu
 
 
 @dataclass(frozen=True)
-class Product:
+class Product(Hit):
     """One product by level: where it falls, how strong it is at the victim, and where it is made."""
 
-    victim: str
-    kind: str
-    product_hz: int
-    sources: tuple[str, ...]
-    coefficients: tuple[int, ...]
-    distance_hz: int
     receiver_dbm: float
     transmitter_dbm: float
 
