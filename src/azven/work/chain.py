@@ -1,13 +1,11 @@
 """Chain: designs of antenna systems from templates, their gains, warnings in words, parts and cables."""
 
 import copy
-import math
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 from typing import Any
 
 from azven.book.edits import Edit, add, replace_record
-from azven.book.formats.errors import FormatError
 from azven.book.records import Design as DesignRecord
 from azven.book.store import Store
 from azven.rf.chain.blocks import COAX, COAX_WORDS, coax_db
@@ -58,8 +56,8 @@ def change(record: DesignRecord, document: Document, title: str) -> Edit:
     read(document)
     if document == document_of(record):
         return Edit(title)
-    after = DesignRecord(**{**vars(record), "document": document, "name": str(document.get("name") or record.name)})
-    return Edit(title, replace_record(record, after))
+    name = str(document.get("name") or record.name)
+    return Edit(title, replace_record(record, replace(record, document=document, name=name)))
 
 
 def document_of(record: DesignRecord) -> Document:
@@ -355,16 +353,3 @@ def everything_up(document: Document) -> Document:
                 max(block["steps_db"]) if block["type"] == "amp" else min(block["steps_db"])
             )
     return out
-
-
-def problem(document: Document) -> str:
-    """What keeps a document from being a design, empty when nothing does."""
-    try:
-        solve_design(read(document))
-    except (FormatError, ValueError) as error:
-        return str(error)
-    return ""
-
-
-def total_loss_db(design: Design, names: Sequence[str]) -> float:
-    return -math.fsum(design.blocks[n].gain_at(design.freq_hz) for n in names)

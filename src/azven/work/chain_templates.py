@@ -87,9 +87,7 @@ def carriers(store: Store, zones: Sequence[Zone]) -> list[dict[str, Any]]:
             share = i / max(len(chosen) - 1, 1)
             distance = zone.near_m * (zone.far_m / zone.near_m) ** share
             out.append(_carrier(link.name, zone, models[link.model_id], distance, "load"))
-        worst = max(
-            (models[x.model_id] for x in chosen), key=lambda m: m.body_db - 10 * math.log10(m.power_mw), default=None
-        )
+        worst = max((models[x.model_id] for x in chosen), key=_hard_to_hear, default=None)
         power = 17.0 if worst is None else 10 * math.log10(worst.power_mw)
         out.append({
             "id": f"weakest in {zone.name}", "freq_hz": 600_000_000, "zone": zone.name, "role": "wanted",

@@ -5,7 +5,6 @@ from typing import Any
 
 from PyQt6.QtWidgets import (
     QApplication,
-    QButtonGroup,
     QLineEdit,
     QSpinBox,
     QStackedWidget,
@@ -19,6 +18,7 @@ from azven.desk.kit import columns
 from azven.desk.session import Session
 from azven.desk.stage import Stage, button, choice, fill, label, row
 from azven.desk.tables import RecordTable
+from azven.desk.tabs import Tabs
 from azven.work import ground, kit
 
 
@@ -34,8 +34,8 @@ class KitStage(Stage):
         self.models = RecordTable(columns.for_models(session), "Models")
         self.acts = RecordTable(columns.for_acts(session), "Acts")
         self._tables = {"Links": self.links, "Units": self.units, "Models": self.models, "Acts": self.acts}
-        self._pages = QStackedWidget()
-        self._tabs = QButtonGroup(self)
+        titles = list(self._tables)
+        self._pages, self._tabs = QStackedWidget(), Tabs(titles, lambda n: self.show_table(titles[n]))
         self._empty = label("", "dim", wrap=True)
         self._make_entry()
         self._lay_out()
@@ -62,17 +62,10 @@ class KitStage(Stage):
         box = QVBoxLayout(self)
         box.setContentsMargins(14, 8, 12, 0)
         box.setSpacing(6)
-        tabs: list[QWidget | int] = []
-        for i, title in enumerate(self._tables):
-            tab = button(title, lambda n=title: self.show_table(n), "", "flat")  # type: ignore[misc]
-            tab.setCheckable(True)
-            tab.setChecked(i == 0)
-            self._tabs.addButton(tab, i)
-            tabs.append(tab)
         remove = button("Remove", self.remove, "Take out the selected rows; undo brings them back")
         paste = button("Paste", self.paste, "Add links from rows copied out of a spreadsheet")
         self._new = button("Add", self.add_other)
-        box.addLayout(row(*tabs, 1, self._new, paste, remove))
+        box.addLayout(row(self._tabs, 1, self._new, paste, remove))
         self._entry = QWidget()
         entry = row(
             self.count, label("×"), self.pattern, self.model, self.band, self.room, self.importance,
@@ -95,9 +88,7 @@ class KitStage(Stage):
         """Bring one of the tables into view."""
         at = list(self._tables).index(title)
         self._pages.setCurrentIndex(at)
-        tab = self._tabs.button(at)
-        if tab is not None:
-            tab.setChecked(True)
+        self._tabs.choose(at)
         self._entry.setVisible(title == "Links")
         self._new.setVisible(title != "Links")
         self._new.setText({"Units": "Add unit", "Models": "Copy model", "Acts": "Add act"}.get(title, "Add"))

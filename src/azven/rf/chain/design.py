@@ -19,7 +19,6 @@ from azven.rf.chain.graph import (
     solve,
 )
 from azven.rf.imlevels import THREE_SIGNAL_DB
-from azven.rf.levels import dbm, milliwatts
 from azven.rf.links import End, Medium, budget
 
 
@@ -189,11 +188,3 @@ def strongest_products(system: System, joints: Mapping[str, Joint], receiver: st
 def noise_dbm(system: System, joint: Joint) -> float:
     """Noise [dBm] at a block's input."""
     return kt0b_dbm(system) + 10 * math.log10(max(joint.noise_in, 1e-12))
-
-
-def ratio_with_products(path_: PathResult, products: tuple[float | None, float | None], noise: float) -> float | None:
-    """Wanted against noise and the strongest products together [dB]; None without a wanted signal."""
-    if path_.level_at_receiver_dbm is None:
-        return None
-    unwanted = float(milliwatts(noise)) + sum(float(milliwatts(p)) for p in products if p is not None)
-    return path_.level_at_receiver_dbm - float(dbm(unwanted))

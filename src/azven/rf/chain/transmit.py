@@ -8,7 +8,6 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from azven.rf.chain.blocks import coax_db
 from azven.rf.chain.composite import average_dbm, peak_dbm
 from azven.rf.imlevels import THREE_SIGNAL_DB
 from azven.rf.levels import SPEED_OF_LIGHT_M_S
@@ -146,8 +145,3 @@ def _heard(
     levels = [p - loss for p in antenna]
     average, peak = average_dbm(levels) or -math.inf, peak_dbm(levels) or -math.inf
     return average, peak, near.blocking_dbm - (average + near.chain_gain_db)
-
-
-def cable_loss_db(freq_hz: float, cable: str, length_m: float, connectors: int = 2) -> float:
-    """The cable between combiner and antenna; a direct joint of 0 m without connectors loses nothing."""
-    return coax_db(freq_hz, length_m, cable, connectors=connectors)
