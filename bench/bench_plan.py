@@ -12,8 +12,9 @@ from azven.book.formats import plan_request
 from azven.rf.coordinate import conflicts, coordinate
 from azven.rf.coordinate.grid import Grid
 from azven.rf.coordinate.state import Rules, build
-from azven.rf.products import Situation, clashes, hits, margins
+from azven.rf.products import Situation
 from azven.rf.request import Carrier, PlanRequest, Profile, Range, Request
+from azven.rf.verdict import margins
 
 SHARED = Path(__file__).resolve().parents[2] / "shared" / "bench"
 
@@ -75,14 +76,14 @@ def check_200() -> None:
     profiles = {"voice": Profile(300_000, guards)}
     carriers = [Carrier(f"l{i}", 470_000_000 + 25_000 * (11 * i * i // 10 + 37 * i) % 224_000_000, "voice", "hall")
                 for i in range(200)]  # fmt: skip
+    request = PlanRequest(profiles, zones=("hall",), requests=(), carriers=tuple(carriers))
     started = time.process_time()
-    situation = Situation(carriers, profiles, {})
-    found, close = hits(situation), clashes(situation)
+    found = conflicts(request, {})[1]
     judged = time.process_time()
-    margins(situation)
+    margins(Situation(carriers, profiles, {}))
     took = time.process_time() - judged
-    print(f"\n200 links, all kinds on: check {judged - started:.2f} s ({len(found)} hits, {len(close)} clashes), "
-          f"margins {took:.2f} s")  # fmt: skip
+    print(f"\n200 links, all kinds on: check {judged - started:.2f} s ({len(found.hits)} hits, "
+          f"{len(found.clashes)} clashes), margins {took:.2f} s")  # fmt: skip
 
 
 def main(arguments: list[str]) -> None:

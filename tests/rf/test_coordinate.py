@@ -11,8 +11,9 @@ from azven.rf.coordinate.grid import Grid, tunable
 from azven.rf.coordinate.plan import carriers_of
 from azven.rf.coordinate.state import Rules, build
 from azven.rf.density import STEPS, at_density
-from azven.rf.products import Situation, harmed_by
+from azven.rf.products import Situation
 from azven.rf.request import KINDS, Blocked, Carrier, PlanRequest, Profile, Range, Request
+from azven.rf.verdict import harmed_by
 
 BAND = (Range(500_000_000, 506_000_000),)
 VOICE = Profile(350_000, {"2T3O": 100_000, "3T3O": 50_000})

@@ -6,8 +6,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from azven.rf.products import Situation, clashes, harmed_by, hits, involvement, margins, products
+from azven.rf.products import Situation, products
 from azven.rf.request import KINDS, Carrier, Profile
+from azven.rf.verdict import clashes, harmed_by, hits, involvement, margins
 from vectors import load
 
 VECTORS = load("intermod.json")

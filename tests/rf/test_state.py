@@ -8,8 +8,9 @@ from azven.rf.coordinate.grid import Grid, permitted, to_array, tunable
 from azven.rf.coordinate.lanes import CAUSES, lane, lanes
 from azven.rf.coordinate.plan import carriers_of
 from azven.rf.coordinate.state import Rules, State, build, widen
-from azven.rf.products import Situation, harmed_by
+from azven.rf.products import Situation
 from azven.rf.request import KINDS, Blocked, Carrier, PlanRequest, Profile, Range, Request
+from azven.rf.verdict import harmed_by
 
 BAND = (Range(500_000_000, 504_000_000),)
 

@@ -4,8 +4,9 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from azven.rf.coordinate import coordinate
-from azven.rf.products import Situation, clashes, hits
+from azven.rf.products import Situation
 from azven.rf.request import Blocked, Carrier, PlanRequest, Profile, Range, Request
+from azven.rf.verdict import clashes, hits
 
 Table = Mapping[str, tuple[int, ...]]
 """Group name to its frequencies [Hz]."""

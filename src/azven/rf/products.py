@@ -1,4 +1,4 @@
-"""Intermodulation products, hits, clashes and margins, exactly, in integer hertz.
+"""Intermodulation products among carriers, and the products near each of them, exactly, in integer hertz.
 
 A product is a combination of carriers whose coefficients are listed in `PATTERNS`. To find the
 products near a victim without listing all n³ of them, each three-signal pattern is split into a
@@ -16,7 +16,6 @@ from azven.rf.request import KINDS, Carrier, Profile, Relation, meet_in_time
 
 Ints = NDArray[np.int64]
 _BLOCK = 1_000_000
-_FAR = np.int64(1) << 60
 
 
 @dataclass(frozen=True)
@@ -51,44 +50,6 @@ PATTERNS: Mapping[str, tuple[Pattern, ...]] = {
 
 
 @dataclass(frozen=True)
-class Hit:
-    """A product closer to its victim than the victim's guard [Hz]; sources in the order of the formula."""
-
-    victim: str
-    kind: str
-    product_hz: int
-    sources: tuple[str, ...]
-    coefficients: tuple[int, ...]
-    distance_hz: int
-
-
-@dataclass(frozen=True)
-class Clash:
-    """Two carriers closer together than the larger of their spacings [Hz]."""
-
-    ids: tuple[str, str]
-    distance_hz: int
-    spacing_hz: int
-
-
-@dataclass(frozen=True)
-class Limit:
-    """What sets a margin: a product kind with its sources, or `spacing` with the other carrier."""
-
-    kind: str
-    product_hz: int | None
-    sources: tuple[str, ...]
-
-
-@dataclass(frozen=True)
-class Margin:
-    """Distance left to the nearest broken rule [Hz], negative when broken; None when nothing limits."""
-
-    margin_hz: int | None
-    limit: Limit | None
-
-
-@dataclass(frozen=True)
 class Found:
     """Products near victims as arrays of equal length: `victim` (m,), `sources` (m, s), `product` (m,)."""
 
@@ -96,6 +57,10 @@ class Found:
     sources: Ints
     product: Ints
     coefficients: tuple[int, ...]
+
+    def rows(self, keep: NDArray[np.bool_]) -> "Found":
+        """Only the rows where `keep` (m,)."""
+        return Found(self.victim[keep], self.sources[keep], self.product[keep], self.coefficients)
 
 
 class Situation:
@@ -281,142 +246,12 @@ def _search(
     yield from _expand(situation, pattern, tail, v, h, start, count)
 
 
-def hits(situation: Situation) -> list[Hit]:
-    """All hits, in the order of the kinds."""
-    return [
-        hit
-        for kind in KINDS
-        for found in near(situation, kind, situation.guard[kind] - 1)
-        for hit in _as_hits(situation, kind, found)
-    ]
-
-
-def _as_hits(situation: Situation, kind: str, found: Found) -> list[Hit]:
-    names = np.array(situation.ids, object)
-    distance = np.abs(found.product - situation.freq[found.victim])
-    rows = zip(
-        names[found.victim].tolist(), found.product.tolist(), names[found.sources].tolist(), distance.tolist(),
-        strict=True,
-    )  # fmt: skip
-    return [Hit(victim, kind, product, tuple(s), found.coefficients, away) for victim, product, s, away in rows]
-
-
-def harmed_by(situation: Situation, carrier_id: str) -> set[str]:
-    """Carriers hit by a product, or clashing, in which the named carrier takes part; itself included when it is."""
-    own = situation.index(carrier_id)
-    victims: set[int] = set()
-    for kind in KINDS:
-        radius = situation.guard[kind] - 1
-        for found in near(situation, kind, radius, own):
-            victims.update(found.victim.tolist())
-        alone = np.full_like(radius, -1)
-        alone[own] = radius[own]
-        if any(len(found.victim) for found in near(situation, kind, alone)):
-            victims.add(own)
-    close = np.flatnonzero(
-        situation.meets[own] & (np.abs(situation.freq - situation.freq[own]) < _wider(situation, own))
-    )
-    victims.update(close.tolist(), [own] if len(close) else [])
-    return {situation.ids[v] for v in victims}
-
-
-def _wider(situation: Situation, i: int) -> Ints:
-    return np.asarray(np.maximum(situation.spacing, situation.spacing[i]))
-
-
-def involvement(situation: Situation) -> Ints:
-    """In how many hits and clashes each carrier takes part, as victim or as source (n,)."""
-    n = len(situation.ids)
-    count = np.zeros(n, np.int64)
-    for kind in KINDS:
-        for found in near(situation, kind, situation.guard[kind] - 1):
-            count += np.bincount(found.victim, minlength=n) + np.bincount(found.sources.ravel(), minlength=n)
-    for clash in clashes(situation):
-        for name in clash.ids:
-            count[situation.index(name)] += 1
-    return count
-
-
-def clashes(situation: Situation) -> list[Clash]:
-    """Pairs that meet and are closer than the larger of their spacings."""
-    distance = np.abs(situation.freq[:, None] - situation.freq[None, :])
-    spacing = np.maximum(situation.spacing[:, None], situation.spacing[None, :])
-    rows, columns = np.nonzero(np.triu(situation.meets & (distance < spacing)))
-    return [
-        Clash((situation.ids[i], situation.ids[j]), int(distance[i, j]), int(spacing[i, j]))
-        for i, j in zip(rows.tolist(), columns.tolist(), strict=True)
-    ]
-
-
-def margins(situation: Situation, only: Sequence[str] | None = None) -> dict[str, Margin]:
-    """Margin of every carrier, or of those in `only`, with the limit that sets it (domain.md section 2).
-
-    Ties go to the earlier kind of `KINDS`, spacing last, then to the sources by id.
-    """
-    best, limits = _spacing_margins(situation)
-    wanted = range(len(situation.ids)) if only is None else [situation.index(i) for i in only]
-    tightened = np.full_like(best, _FAR)
-    tightened[list(wanted)] = best[list(wanted)]
-    for kind in KINDS:
-        _tighten(situation, kind, tightened)
-    for kind in reversed(KINDS):
-        _name_limits(situation, kind, tightened, limits)
-    return {
-        situation.ids[i]: Margin(int(tightened[i]), limits[i]) if limits[i] is not None else Margin(None, None)
-        for i in wanted
-    }
-
-
-def _spacing_margins(situation: Situation) -> tuple[Ints, list[Limit | None]]:
-    n = len(situation.ids)
-    distance = np.abs(situation.freq[:, None] - situation.freq[None, :])
-    slack = distance - np.maximum(situation.spacing[:, None], situation.spacing[None, :])
-    slack = np.where(situation.meets, slack, _FAR)
-    limits: list[Limit | None] = [None] * n
-    best: Ints = np.full(n, _FAR, np.int64)
-    for i in range(n):
-        j = int(np.argmin(slack[i]))
-        if situation.meets[i, j]:
-            best[i] = slack[i, j]
-            limits[i] = Limit("spacing", None, (situation.ids[j],))
-    return best, limits
-
-
-def _watched(situation: Situation, kind: str, best: Ints) -> Ints:
-    """Search radius per carrier: how far a product may be and still set its margin; -1 = not looked at."""
-    guard = situation.guard[kind]
-    return np.where((guard > 0) & (best < _FAR), best + guard, -1)
-
-
-def _tighten(situation: Situation, kind: str, best: Ints) -> None:
-    """Lower `best` in place by the products of `kind`: nearest tails first, then what is still closer."""
-    guard = situation.guard[kind]
-    victims = np.flatnonzero(_watched(situation, kind, best) >= 0)
-    if not len(victims):
-        return
+def nearest(situation: Situation, kind: str, victims: Ints) -> Iterator[Found]:
+    """For each of `victims` and each head the products of `kind` next below and next above the victim."""
     for pattern in PATTERNS[kind]:
         tail = situation.tail(pattern)
         v, h, wanted = _queries(situation, pattern, victims)
         place = np.searchsorted(tail.values, wanted)
         start = np.clip(place - 1, 0, None)
         count = np.minimum(place + 1, len(tail.values)) - start
-        for found in _expand(situation, pattern, tail, v, h, start, count):
-            np.minimum.at(best, found.victim, _slack(situation, found, guard))
-    for found in near(situation, kind, _watched(situation, kind, best) - 1):
-        np.minimum.at(best, found.victim, _slack(situation, found, guard))
-
-
-def _slack(situation: Situation, found: Found, guard: Ints) -> Ints:
-    return np.asarray(np.abs(found.product - situation.freq[found.victim]) - guard[found.victim])
-
-
-def _name_limits(situation: Situation, kind: str, best: Ints, limits: list[Limit | None]) -> None:
-    """Write the limit of every carrier whose margin a product of `kind` reaches; the first by source ids."""
-    named: dict[int, tuple[tuple[int, ...], int]] = {}
-    for found in near(situation, kind, _watched(situation, kind, best)):
-        for row in np.flatnonzero(_slack(situation, found, situation.guard[kind]) == best[found.victim]):
-            candidate = (tuple(found.sources[row].tolist()), int(found.product[row]))
-            victim = int(found.victim[row])
-            named[victim] = min(named.get(victim, candidate), candidate)
-    for victim, (sources, product) in named.items():
-        limits[victim] = Limit(kind, product, tuple(situation.ids[s] for s in sources))
+        yield from _expand(situation, pattern, tail, v, h, start, count)

@@ -16,8 +16,9 @@ from numpy.typing import NDArray
 from azven.rf.imlevels import COMPRESSION_TO_INTERCEPT_DB, CONVERSION_LOSS_DB, THREE_SIGNAL_DB
 from azven.rf.levels import Floats, dbm, indoor_db, milliwatts, thermal_noise_dbm
 from azven.rf.links import COUPLING_FLOOR_DB, Point, path_db
-from azven.rf.products import Found, Hit, Ints, Situation, clashes, near
+from azven.rf.products import Found, Ints, Situation, near
 from azven.rf.request import KINDS, Carrier, PlanRequest, Relation
+from azven.rf.verdict import Hit, clashes
 
 School = Literal["spacing", "level", "both"]
 SCHOOLS: tuple[School, ...] = ("spacing", "both", "level")

@@ -11,7 +11,7 @@ from azven.book.edits import Change, add, remove
 from azven.book.records import Act, KeptPlan, Link, Model, Neighbour, Permit, Plan, Record, Region, Relation, Sweep
 from azven.book.store import Store
 from azven.rf.density import STEPS
-from azven.rf.products import Margin
+from azven.rf.verdict import Margin
 from azven.work import ground, kit
 
 R = TypeVar("R", bound=Record)

@@ -5,7 +5,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from azven.rf import coordinate as rf
-from azven.rf.products import Situation, margins
+from azven.rf.products import Situation
+from azven.rf.verdict import margins
 from azven.work import plan
 from azven.work.plan import Board, Verdict
 from azven.work.plan_input import PlanInput

@@ -11,8 +11,9 @@ from azven.book.store import Store
 from azven.rf import coordinate as rf
 from azven.rf import schools
 from azven.rf.density import STEPS
-from azven.rf.products import Limit, Situation, harmed_by, margins
+from azven.rf.products import Situation
 from azven.rf.schools import LevelJudge, School, Standing
+from azven.rf.verdict import Limit, harmed_by, margins
 from azven.work import ground, kit
 from azven.work.kept import SCHOOL_WORDS, fingerprint, keep, plan_record, stale
 from azven.work.listen import Picture

@@ -10,8 +10,9 @@ from azven.book.edits import Edit
 from azven.book.store import Store
 from azven.rf.coordinate import Lane, lane, swap_spares
 from azven.rf.coordinate.plan import carriers_of
-from azven.rf.products import PATTERNS, Limit
+from azven.rf.products import PATTERNS
 from azven.rf.schools import Standing
+from azven.rf.verdict import Limit
 from azven.work import listen, plan
 from azven.work.listen import Picture
 from azven.work.plan import Board, Progress, Verdict

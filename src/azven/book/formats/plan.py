@@ -5,7 +5,7 @@ from typing import Any, Literal
 from azven.book.formats.plan_request import Hertz
 from azven.book.formats.reading import Document, parse
 from azven.rf import coordinate as rf
-from azven.rf.products import Clash, Hit, Limit
+from azven.rf.verdict import Clash, Hit, Limit
 
 NAME, VERSION = "azven-plan", 1
 

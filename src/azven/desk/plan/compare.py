@@ -7,7 +7,8 @@ from azven.desk.session import Session
 from azven.desk.stage import button, choice, fill, label, row
 from azven.desk.tables import Column, RecordTable
 from azven.rf.coordinate import carriers_of
-from azven.rf.products import Margin, Situation, margins
+from azven.rf.products import Situation
+from azven.rf.verdict import Margin, margins
 from azven.work import kept, plan
 from azven.work.kept import Difference
 from azven.work.plan import Board

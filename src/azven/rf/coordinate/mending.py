@@ -6,8 +6,9 @@ from itertools import islice
 
 from azven.rf.coordinate.lanes import lane
 from azven.rf.coordinate.plan import Plan, carriers_of, conflicts, describe, tuning_faults
-from azven.rf.products import Clash, Situation, involvement
+from azven.rf.products import Situation
 from azven.rf.request import PlanRequest, Request
+from azven.rf.verdict import Clash, involvement
 
 Coordinate = Callable[[PlanRequest], Plan]
 _CONFLICTS_AT_MOST = 400

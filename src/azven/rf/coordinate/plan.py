@@ -3,9 +3,12 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import numpy as np
+
 from azven.rf.coordinate.grid import permitted
-from azven.rf.products import Clash, Hit, Limit, Situation, clashes, hits, margins
+from azven.rf.products import Situation
 from azven.rf.request import Carrier, PlanRequest, contains
+from azven.rf.verdict import Clash, Conflicts, Hit, Limit, clashes, hits, margins
 
 
 @dataclass(frozen=True)
@@ -52,16 +55,14 @@ def carriers_of(request: PlanRequest, frequencies: dict[str, int]) -> list[Carri
     return [*request.carriers, *placed]
 
 
-def conflicts(request: PlanRequest, frequencies: dict[str, int]) -> tuple[list[Hit | Clash], list[Hit | Clash]]:
+def conflicts(request: PlanRequest, frequencies: dict[str, int]) -> tuple[Conflicts, Conflicts]:
     """Broken rules among all carriers: those a placed link takes part in, and those of given carriers alone."""
     situation = Situation(carriers_of(request, frequencies), request.profiles, request.relations)
-    broken: list[Hit | Clash] = []
-    given: list[Hit | Clash] = []
-    found: list[Hit | Clash] = [*clashes(situation), *hits(situation)]
-    for item in found:
-        members = item.ids if isinstance(item, Clash) else (item.victim, *item.sources)
-        (broken if any(m in frequencies for m in members) else given).append(item)
-    return broken, given
+    placed = np.array([name in frequencies for name in situation.ids], bool)
+    mine, others = hits(situation).split(placed)
+    close = clashes(situation)
+    ours = [c for c in close if not frequencies.keys().isdisjoint(c.ids)]
+    return Conflicts(ours, mine), Conflicts([c for c in close if c not in ours], others)
 
 
 def tuning_faults(request: PlanRequest, frequencies: dict[str, int]) -> list[str]:

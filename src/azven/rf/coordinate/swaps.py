@@ -7,8 +7,9 @@ import numpy as np
 
 from azven.rf.coordinate.lanes import lanes
 from azven.rf.coordinate.plan import carriers_of
-from azven.rf.products import Situation, margins
+from azven.rf.products import Situation
 from azven.rf.request import PlanRequest
+from azven.rf.verdict import margins
 
 _CANDIDATES = 16
 AWAY_HZ = 6_000_000
