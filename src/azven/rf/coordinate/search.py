@@ -12,7 +12,7 @@ from math import log2
 import numpy as np
 from numpy.typing import NDArray
 
-from azven.rf.coordinate import sidon
+from azven.rf.coordinate import plateau, sidon
 from azven.rf.coordinate.grid import Grid, Kind, to_array
 from azven.rf.coordinate.state import Rules, State, build
 
@@ -30,6 +30,10 @@ _VERY_WIDE, _BEFORE_VERY_WIDE = 200, 0.3
 """A beam so wide comes after neighbourhoods have had this share of the work: they often find as much, and sooner."""
 _SEARCH_SHARE = 0.92
 """Of the time allowed; the rest is for margins and explanations."""
+_NEIGHBOURHOODS, _MOVES = 60, 3_000
+"""Neighbourhoods find the shape of a dense plan, plateau moves the last links of it: so many of each in turn."""
+_EXCHANGE = 12
+"""Work of one plateau move, in carriers placed."""
 _CHILDREN = {1: 4, 2: 8, 3: 20, 4: 20, 5: 20}
 
 
@@ -92,6 +96,7 @@ class Search:
         self._offer(self._first_fit())
         children = _CHILDREN[self.grid.request.effort]
         beams = _BEAM[self.grid.request.effort]
+        exchange = plateau.suits(self.grid, self.rules)
         if not self._finished() and self._algebraic():
             beams = beams[:1]
         if sum(self.wanted) > _MANY and len(beams) > 2:
@@ -105,7 +110,11 @@ class Search:
             if width * children * sum(self.wanted) <= _BEAM_SHARE * self.effort.limit:
                 self._offer(self._beam(self._start(()), self._demand(()), width, children))
         while not self._finished():
-            self._neighbourhood()
+            for _ in range(_NEIGHBOURHOODS):
+                if not self._finished():
+                    self._neighbourhood()
+            if exchange and not self._finished():
+                self._exchange()
 
     def quick(self) -> None:
         """A short look: first fit, and a narrow beam if that leaves something out."""
@@ -281,6 +290,21 @@ class Search:
                 kept.append((kind, x))
         self.effort.spend(len(kept))
         return kept
+
+    def _exchange(self) -> None:
+        """Plateau moves from the best plan on; the most important links get the lowest steps."""
+        moving = plateau.Plateau(self.grid, self.rules, [x for _, x in self.best], self.random)
+        for _ in range(_MOVES):
+            if self.effort.over or moving.full:
+                break
+            self.effort.spend(_EXCHANGE * moving.move())
+            if len(moving.best) > len(self.best):
+                self._offer_steps(moving.best)
+        self._offer_steps(moving.best)
+
+    def _offer_steps(self, steps: Sequence[int]) -> None:
+        places = tuple(zip(self._demand(()), steps, strict=False))
+        self._offer(Node(self.root, places, self._counts(places), 0.0))
 
     def _neighbourhood(self) -> None:
         """Take a random part out of the best plan and refill it with a narrow beam."""
