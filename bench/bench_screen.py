@@ -17,7 +17,7 @@ from azven.desk import theme as look
 from azven.desk.session import Session
 from azven.desk.window import Window
 from azven.rf.venue import Settings
-from azven.work import chain, demo, ground, kit, listen, plan
+from azven.work import chain, demo, ground, kit, listen, plan, taking
 from azven.work.plan import Board
 from timing import least, row
 
@@ -31,7 +31,7 @@ def big_book() -> Store:
     settings = Settings(470_000_000, 694_000_000, 100_000, 10_000)
     for number, name in enumerate(("omni", "rack")):
         sweep = world.sweep(world.antennas[name], settings, number, own_on=False)
-        store.apply(listen.keep(store, sweep, listen.About(name, name), "bench"))
+        store.apply(listen.keep(store, sweep, taking.About(name, name), "bench"))
     model = next(m for m in ground.models(store) if "dense" in m.name)
     store.apply(kit.add_links(store, "Crowd 1", 171, model, model.bands[0][0], ground.zones(store)[0]))
     board = plan.board(store)

@@ -1,3 +1,3 @@
 """Azven: radio frequency coordination for live events."""
 
-__version__ = "0.2.0"
+__version__ = "0.3.0"

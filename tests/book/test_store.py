@@ -228,3 +228,20 @@ def test_the_demo_is_clean_recent_and_nearly_full(tmp_path):
     choir = reasons.lane_of(board, "Lamp Choir 1")
     assert len(choir.free) < 0.02 * len(choir.freq_hz)
     store.close()
+
+
+def test_a_filled_book_of_the_version_before_is_brought_up_to_date(tmp_path):
+    store = demo.build(tmp_path)
+    path, before = store.path, {kind: len(store.all(kind)) for kind in TABLES}
+    store.close()
+    with sqlite3.connect(path) as connection:
+        connection.executescript(
+            "DROP TABLE backdrop; ALTER TABLE sweep DROP COLUMN made_inside; ALTER TABLE site DROP COLUMN stations;"
+            "UPDATE alembic_version SET version_num = '0002';"
+        )
+    connection.close()
+    again = Store.open(path)
+    assert {kind: len(again.all(kind)) for kind in TABLES} == before
+    assert again.all(Site)[0].stations == ()
+    assert all(s.made_inside == () for s in again.all(Sweep))
+    again.close()

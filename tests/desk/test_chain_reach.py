@@ -2,11 +2,15 @@
 
 import json
 
+import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QImage
 from PyQt6.QtPdf import QPdfDocument
+from PyQt6.QtTest import QTest
 
 from azven.book.records import Antenna, Mount, Wall
 from azven.desk import files
+from azven.desk.reach.backdrop import ScaleDialog
 from azven.work import chain, ground, reach
 
 
@@ -218,3 +222,87 @@ def test_walls_mounts_antennas_and_walks_are_drawn_with_the_pointer(window, sett
     stage.remove()
     assert sender.id not in {a.id for a in stage.room().antennas}
     assert ground.zones(session.store)[0].id == zone.id
+
+
+def test_a_drawing_is_put_to_scale_and_taken_away(window, settle, tmp_path, monkeypatch):
+    window.show_stage("reach")
+    stage, session = window.open_stage("reach"), window.session
+    settle(window)
+    path = tmp_path / "hall.png"
+    monkeypatch.setattr(files, "ask_which", lambda *_: path)
+    path.write_bytes(b"\x89PNG\r\n\x1a\nnot a picture")
+    stage.choose_drawing()
+    assert "cannot be read as a picture" in window.said()
+    image = QImage(300, 900, QImage.Format.Format_RGB32)
+    image.fill(Qt.GlobalColor.white)
+    assert image.save(str(path))
+
+    def click_and_accept(dialog):
+        dialog.resize(760, 620)
+        dialog.show()
+        box = dialog.picture._box()
+        for at in (box.bottomLeft() + QPointF(2, -2), box.topRight() + QPointF(-2, 2)):
+            QTest.mouseClick(dialog.picture, Qt.MouseButton.LeftButton, pos=at.toPoint())
+        return True
+
+    monkeypatch.setattr(ScaleDialog, "exec", click_and_accept)
+    stage.choose_drawing()
+    settle(window)
+    shown = stage.view.backdrop
+    assert shown is not None
+    (ax, ay, x1, y1), (bx, by, x2, y2) = shown[1]
+    assert (x1, y1) == stage.view.room.low
+    assert (x2, y2) == stage.view.room.high
+    assert ax < 10
+    assert ay > 890
+    assert bx > 290
+    assert by < 10
+    window.grab()
+    window.actions_table.run("no-drawing")
+    assert stage.view.backdrop is None
+    session.step_back()
+    assert stage.view.backdrop is not None
+
+
+def test_a_packed_house_and_a_fence_change_the_map(window, settle, qtbot):
+    window.show_stage("reach")
+    stage = window.open_stage("reach")
+    settle(window)
+    empty = stage.coverage.margin_db
+    stage.packed.setChecked(True)
+    settle(window)
+    assert (empty - stage.coverage.margin_db).max() == pytest.approx(9.0)
+    stage.tool.setCurrentIndex(stage.tool.findData("wall"))
+    stage.material.setCurrentIndex(stage.material.findData(reach.MESH))
+    stage._tool_chosen()
+    assert not stage.opening.isHidden()
+    assert stage.aim.isHidden()
+    start, end = (stage.view.pixel(x, 30.0).toPoint() for x in (-8.0, 8.0))
+    qtbot.mousePress(stage.view, Qt.MouseButton.LeftButton, pos=start)
+    qtbot.mouseMove(stage.view, end)
+    qtbot.mouseRelease(stage.view, Qt.MouseButton.LeftButton, pos=end)
+    settle(window)
+    fence = next(w for w in stage.view.room.walls if w.material == reach.MESH)
+    assert 6 < fence.loss_db < 12
+    assert "crossed" in stage.words.text()
+
+
+def test_side_b_is_drawn_with_its_own_blocks_and_back(window, settle):
+    window.show_stage("chain")
+    stage, session = window.open_stage("chain"), window.session
+    rows = len(stage.strips._rows)
+    window.actions_table.run("sides")
+    assert len(stage.strips._rows) == 2 * rows
+    assert stage.sides.text() == "Side B like A"
+    stage._pick("Rope Hall mast B")
+    stage.knob.setValue(0)
+    assert chain.node(chain.document_of(stage.record()), "Rope Hall mast B")["gain_db"] is None
+    assert chain.node(chain.document_of(stage.record()), "Rope Hall mast")["gain_db"] is not None
+    stage.run_primary()
+    settle(window)
+    assert "Gains set" in window.said()
+    window.actions_table.run("sides")
+    assert len(stage.strips._rows) == rows
+    for _ in range(4):
+        session.step_back()
+    assert len(stage.strips._rows) == rows

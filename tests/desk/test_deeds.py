@@ -73,9 +73,9 @@ def test_a_sweep_goes_out_as_csv_and_is_set_aside_by_its_tick(window, monkeypatc
 @pytest.mark.parametrize(("start", "stop", "message"), [("x", "500", "two numbers"), ("600", "500", "above its start")])
 def test_a_range_that_makes_no_sense_is_said_before_sweeping(window, start, stop, message):
     stage = window.open_stage("listen")
-    stage.start.setText(start)
-    stage.stop.setText(stop)
-    assert message in stage._forecast.text()
+    stage.instrument.start.setText(start)
+    stage.instrument.stop.setText(stop)
+    assert message in stage.instrument._forecast.text()
     stage.run_primary()
     assert message in window.said()
     assert not window.session.jobs.busy

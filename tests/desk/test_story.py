@@ -36,13 +36,20 @@ def test_the_whole_way(window, settle, qtbot, tmp_path):
     assert "Kept 10001 bins" in window.said()
 
     window.show_stage("listen")
-    line = session.picture.lines[0]
-    stage.lines.setCurrentRow(0)
-    assert session.selection.key == line
-    claim = next(b for b in window.panel.findChildren(QPushButton) if "neighbour" in b.accessibleName())
-    qtbot.mouseClick(claim, Qt.MouseButton.LeftButton)
+    assert session.board.verdict("Brass ear 5").state == "broken"  # by a line that came since the last sweep
+    for line in session.picture.lines:
+        stage.lines.setCurrentRow(-1)
+        stage.lines.setCurrentRow(0)
+        assert session.selection.key == line
+        claim = next(b for b in window.panel.findChildren(QPushButton) if "neighbour" in b.accessibleName())
+        qtbot.mouseClick(claim, Qt.MouseButton.LeftButton)
     assert session.picture.lines == ()
     assert "stale" in dict(window.rail.entries()[3].points)
+    assert session.board.count("broken") == 1
+    window.actions_table.run("mend")
+    settle(window)
+    assert session.board.count("broken", "unplaced") == 0
+    assert session.board.stale == ()
 
     window.show_stage("kit")
     entry = window.open_stage("kit")
@@ -117,9 +124,7 @@ def test_a_sweep_can_be_stopped_and_keeps_what_arrived(open_window, tmp_path, se
     store = demo.build(tmp_path)
     window = open_window(store, SimulatedVenue(store, pace=3.0).start(), "listen")
     window.open_stage("listen").run_primary()
-    qtbot.waitUntil(
-        lambda: bool(window.open_stage("listen").plot.live and len(window.open_stage("listen").plot.live[0]) >= 2)
-    )
+    qtbot.waitUntil(lambda: len(window.open_stage("listen").plot.live.get(1, ([], []))[0]) >= 2)
     window.session.jobs.stop()
     settle(window)
     newest = listen.sweeps(store)[0]
@@ -129,18 +134,18 @@ def test_a_sweep_can_be_stopped_and_keeps_what_arrived(open_window, tmp_path, se
 def test_typing_an_address_makes_sweeping_possible(empty_window):
     empty_window.show_stage("listen")
     assert not empty_window.header.primary_button.isEnabled()
-    empty_window.open_stage("listen").address.setEditText("TCPIP::127.0.0.1::9::SOCKET")
+    empty_window.open_stage("listen").instrument.address.setEditText("TCPIP::127.0.0.1::9::SOCKET")
     assert empty_window.header.primary_button.isEnabled()
 
 
 def test_an_instrument_that_is_not_there_is_said(window, settle):
     stage = window.open_stage("listen")
     window.show_stage("listen")
-    stage.address.setEditText("TCPIP::127.0.0.1::9::SOCKET")
+    stage.instrument.address.setEditText("TCPIP::127.0.0.1::9::SOCKET")
     stage.run_primary()
     settle(window)
     assert "No instrument answers" in window.said()
-    assert stage.plot.live is None
+    assert not stage.plot.live
     assert window.header.primary_button.isEnabled()
 
 

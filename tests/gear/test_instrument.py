@@ -1,7 +1,10 @@
 """The instrument link against the stand-in: real sockets, real trouble."""
 
+import contextlib
+import os
 import socket
 import threading
+import tty
 
 import numpy as np
 import pytest
@@ -10,7 +13,7 @@ from azven.gear.instrument import ScpiInstrument, sweep_in_parts
 from azven.gear.standin import StandInAnalyser
 from azven.gear.transport import InstrumentError, connect
 from azven.rf.venue import Antenna, Multiplex, Settings, Venue
-from azven.work import listen
+from azven.work import taking
 
 WORLD = Venue(multiplexes=(Multiplex(566_000_000, 574_000_000, -60.0, 0.0),))
 SETTINGS = Settings(550_000_000, 600_000_000, 2_001, 30_000)
@@ -184,17 +187,59 @@ def test_a_link_that_breaks_is_taken_up_once_and_what_arrived_is_kept():
         seen.append(share)
         return True
 
-    whole = listen.take(Failing(4), settings, part, lambda: Failing(100))
+    whole = taking.take(Failing(4), settings, part, lambda: Failing(100))
     assert (len(whole.sweep.freq_hz), whole.remark) == (2_000, "")
     seen.clear()
-    partly = listen.take(Failing(4), settings, part, lambda: Failing(3))
+    partly = taking.take(Failing(4), settings, part, lambda: Failing(3))
     assert len(partly.sweep.freq_hz) == 7 * 125
     assert "What had arrived was kept" in partly.remark
     with pytest.raises(InstrumentError):
-        listen.take(Failing(0), settings, part, lambda: Failing(0))
+        taking.take(Failing(0), settings, part, lambda: Failing(0))
 
 
 def test_what_an_instrument_cannot_do_is_said(instrument):
-    taken = listen.take(instrument, Settings(50_000_000, 600_000_000, 2_001, 30_000), lambda f, v, s: True)
+    taken = taking.take(instrument, Settings(50_000_000, 600_000_000, 2_001, 30_000), lambda f, v, s: True)
     assert "begins at 100 MHz" in taken.remark
     assert taken.sweep.freq_hz[0] == 100_000_000
+
+
+@pytest.fixture
+def serial_line(analyser):
+    """A pseudo-terminal with the stand-in at its other end."""
+    host, port = "127.0.0.1", analyser.port
+    ours, theirs = os.openpty()
+    for end in (ours, theirs):
+        tty.setraw(end)
+    line = socket.create_connection((host, port))
+
+    def down() -> None:
+        with contextlib.suppress(OSError):
+            while data := os.read(ours, 4096):
+                line.sendall(data)
+
+    def up() -> None:
+        with contextlib.suppress(OSError):
+            while data := line.recv(4096):
+                os.write(ours, data)
+
+    for run in (down, up):
+        threading.Thread(target=run, daemon=True).start()
+    yield f"ASRL{os.ttyname(theirs)}::INSTR"
+    line.close()
+    os.close(theirs)
+    os.close(ours)
+
+
+def test_a_serial_instrument_goes_through_the_same_code(serial_line):
+    instrument = ScpiInstrument.at(serial_line, timeout_s=5)
+    assert "Stand-in" in instrument.identify()
+    taken = taking.take(instrument, SETTINGS, lambda f, v, s: True)
+    assert len(taken.sweep.freq_hz) == SETTINGS.points
+    inside = (taken.sweep.freq_hz > 567e6) & (taken.sweep.freq_hz < 573e6)
+    assert taken.sweep.level_dbm[inside].mean() > taken.sweep.level_dbm[~inside].mean() + 20
+    instrument.close()
+
+
+def test_a_serial_line_that_is_not_there_is_one_clear_error():
+    with pytest.raises(InstrumentError, match="cannot be opened"):
+        connect("ASRL/dev/ttyNOTHING::INSTR", 1)

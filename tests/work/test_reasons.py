@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from azven.rf.sweep import Sweep
-from azven.work import ground, listen, plan, reasons, reasons_spectrum
+from azven.work import ground, listen, plan, reasons, reasons_spectrum, taking
 
 NOW = datetime(2026, 8, 14, 18, 0, tzinfo=UTC)
 
@@ -67,7 +67,7 @@ def test_a_sweep_can_be_set_aside_from_its_reasons(store):
 @pytest.mark.parametrize(("rbw_hz", "marked"), [(10_000, True), (30_000, False)])
 def test_a_sweep_whose_lines_can_hide_is_marked(store, rbw_hz, marked):
     coarse = Sweep(np.arange(500_000_000, 510_000_000, 25_000), np.full(400, -110.0), rbw_hz)
-    landed = store.apply(listen.keep(store, coarse, listen.About("here", "whip"), "x", NOW))
+    landed = store.apply(listen.keep(store, coarse, taking.About("here", "whip"), "x", NOW))
     found = reasons_spectrum.for_sweep(landed.changes[0].after, store, NOW)
     assert ("a narrow line can hide" in found.verdict) == marked
 
@@ -117,7 +117,7 @@ def test_picture_of_no_sweep_and_of_a_narrow_one(store):
         store.apply(listen.remove_sweep(store, record))
     assert listen.picture(store).merged is None
     narrow = Sweep(np.arange(500_000_000, 510_000_000, 25_000), np.full(400, -110.0), 30_000)
-    store.apply(listen.keep(store, narrow, listen.About("", ""), "x", NOW))
+    store.apply(listen.keep(store, narrow, taking.About("", ""), "x", NOW))
     picture = listen.picture(store)
     known = [d.reading.channel.name for d in picture.decisions["voice"] if d.reading.occupancy != "unknown"]
     assert known == ["25"]

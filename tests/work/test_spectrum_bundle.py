@@ -9,7 +9,7 @@ import pytest
 from azven.book.formats import site_bundle, sweep_csv
 from azven.book.formats.errors import FormatError
 from azven.rf.venue import Settings
-from azven.work import bundle, demo, ground, kept, kit, listen, neighbours, plan, plan_input, spectrum
+from azven.work import bundle, demo, ground, kept, kit, listen, neighbours, plan, plan_input, spectrum, taking
 
 
 def test_proposals_cover_the_kit_and_say_what_they_cost(store, empty):
@@ -41,7 +41,11 @@ def test_the_antennas_disagree_about_the_low_power_multiplex(store):
 
 def test_lines_that_only_one_antenna_hears_are_named(store):
     lines = spectrum.one_sided(store, listen.picture(store))
-    assert any("riser" in line and "521.4" in line for line in lines)
+    stray = next(line for line in lines if "521.4" in line)
+    assert "riser" in stray
+    assert stray.endswith("likely not from around 20°, where the others are aimed")
+    assert spectrum.aimed_deg("whip, 1.6 m") is None
+    assert spectrum.aimed_deg("beam, 380 °") == 20
 
 
 def test_our_own_lines_are_named(store):
@@ -53,7 +57,7 @@ def test_our_own_lines_are_named(store):
     )  # fmt: skip
     world = demo.venue(own)
     sweep = world.sweep(world.antennas["omni"], Settings(470_000_000, 694_000_000, 10_001, 30_000), 9)
-    store.apply(listen.keep(store, sweep, listen.About("Stage", "whip", own_on=True), "x"))
+    store.apply(listen.keep(store, sweep, taking.About("Stage", "whip", own_on=True), "x"))
     named = {name for name, _ in listen.picture(store).ours}
     assert {"Brass 3", "Harbour Master"} <= named
 
@@ -192,7 +196,7 @@ def test_of_a_timetable_only_the_newest_sweep_of_a_place_is_compared(store):
     record, sweep = before.sweeps[0]
     warned = spectrum.warnings(store, record.taken_at)
     for _ in range(3):
-        store.apply(listen.keep(store, sweep, listen.About(record.place, record.antenna), "again"))
+        store.apply(listen.keep(store, sweep, taking.About(record.place, record.antenna), "again"))
     picture = listen.picture(store)
     assert len(picture.sweeps) == len(before.sweeps) + 3
     assert len(spectrum.newest(picture)) == len(spectrum.newest(before))

@@ -10,7 +10,7 @@ from azven.book.edits import Edit
 from azven.book.formats import plan_request
 from azven.book.records import Model
 from azven.rf.venue import Settings
-from azven.work import ground, kit, listen, plan, plan_input, planning, reasons, sheet, threats, ways_out
+from azven.work import ground, kit, listen, plan, plan_input, planning, reasons, sheet, taking, threats, ways_out
 
 
 def test_the_two_sweeps_disagree_about_the_low_power_multiplex(store):
@@ -189,10 +189,10 @@ def test_density_takes_effect_and_makes_the_plan_stale(store):
 
 
 def test_forecast_says_time_and_what_could_hide():
-    assert "0.6 s" in listen.forecast(Settings(470_000_000, 694_000_000, 10_001, 30_000)).sentence
+    assert "0.6 s" in taking.forecast(Settings(470_000_000, 694_000_000, 10_001, 30_000)).sentence
     assert (
         "may miss carriers narrower than 194 kHz"
-        in listen.forecast(Settings(470_000_000, 694_000_000, 1_001, 30_000)).sentence
+        in taking.forecast(Settings(470_000_000, 694_000_000, 1_001, 30_000)).sentence
     )
 
 
@@ -203,9 +203,9 @@ def test_own_lines_are_not_foreign_when_our_transmitters_were_on(store):
     world.own_on = True
     sweep = world._reader("omni")(Settings(470_000_000, 694_000_000, 10_001, 30_000), 1)
     before = len(listen.picture(store).lines)
-    store.apply(listen.keep(store, sweep, listen.About("here", "omni", own_on=True), "x"))
+    store.apply(listen.keep(store, sweep, taking.About("here", "omni", own_on=True), "x"))
     assert len(listen.picture(store).lines) == before
-    store.apply(listen.keep(store, sweep, listen.About("there", "omni", own_on=False), "x"))
+    store.apply(listen.keep(store, sweep, taking.About("there", "omni", own_on=False), "x"))
     assert len(listen.picture(store).lines) > before + 5
 
 

@@ -62,13 +62,15 @@ class Region(Record):
 @record
 class Site(Record):
     """A venue. `thresholds` are the user's own limits of spectrum classes; `tv_guard_hz` is kept free beside
-    taken channels on top of half the emission width."""
+    taken channels on top of half the emission width; `stations` are the raster channels that the local list of
+    television transmitters gives for this place, the region's list when empty."""
 
     name: str
     region_id: int | None = None
     note: str = ""
     tv_guard_hz: int = 0
     thresholds: dict[str, Any] = field(default_factory=dict)
+    stations: tuple[str, ...] = ()
 
 
 @record
@@ -119,7 +121,10 @@ class Neighbour(Record):
 
 @record
 class Sweep(Record):
-    """When, where and how a sweep was taken; its bins are in the `Trace` that names it."""
+    """When, where and how a sweep was taken; its bins are in the `Trace` that names it.
+
+    `made_inside`: lines [Hz] that the instrument makes itself, shown by putting an attenuator in.
+    """
 
     site_id: int
     taken_at: datetime
@@ -135,6 +140,7 @@ class Sweep(Record):
     high_hz: int = 0
     source: str = ""
     note: str = ""
+    made_inside: tuple[int, ...] = ()
 
 
 @record
@@ -335,6 +341,17 @@ class Antenna(Record):
     tilt_deg: float = 0.0
     power_dbm: float = 17.0
     carriers: int = 1
+
+
+@record
+class Backdrop(Record):
+    """A drawing under the plan of the rooms: the bytes of a PNG, and two points of it whose place is known,
+    each as (pixel from the left, pixel from the top, x [m], y [m])."""
+
+    site_id: int
+    name: str
+    image: bytes = b""
+    points: tuple[tuple[float, float, float, float], ...] = ()
 
 
 @record

@@ -43,6 +43,8 @@ class Territory:
     note: str
     channels: tuple[RasterChannel, ...]
     rules: tuple[Rule, ...]
+    stations: tuple[str, ...] = ()
+    """Raster channels on which a television transmitter is listed."""
 
 
 def territory(document: Mapping[str, Any]) -> Territory:
@@ -59,6 +61,7 @@ def territory(document: Mapping[str, Any]) -> Territory:
         document.get("note", ""),
         tuple(sorted(channels, key=lambda c: c.low_hz)),
         tuple(Rule(**{k: v for k, v in rule.items() if k in _RULE_KEYS}) for rule in document["rules"]),
+        tuple(document.get("stations", ())),
     )
 
 

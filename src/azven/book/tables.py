@@ -15,8 +15,8 @@ from azven.book import records as r
 R = TypeVar("R", bound=r.Record)
 APPLICATION_ID = 0x417A7665
 """SQLite's application_id of a book: the letters Azve."""
-REVISION = "0002"
-REVISIONS = ("0001", "0002")
+REVISION = "0003"
+REVISIONS = ("0001", "0002", "0003")
 """Every revision that this version of Azven knows, oldest first."""
 
 metadata = sa.MetaData(
@@ -119,7 +119,7 @@ TABLES: dict[type[r.Record], sa.Table] = {
     r.Region: _table("region", _col("key", T), _col("title", T), _col("dated", T), _col("document", Json())),
     r.Site: _table(
         "site", _col("name", T), _to("region_id>region", required=False), _col("note", T),
-        _col("tv_guard_hz", HERTZ), _col("thresholds", Json()),
+        _col("tv_guard_hz", HERTZ), _col("thresholds", Json()), _col("stations", Json()),
     ),
     r.Zone: _table(
         "zone", _to("site_id>site"), _col("name", T), _col("position", N), _col("note", T), _col("near_m", F),
@@ -138,6 +138,7 @@ TABLES: dict[type[r.Record], sa.Table] = {
         "sweep", _to("site_id>site"), _col("taken_at", Utc()), _col("place", T), _col("antenna", T), _col("rbw_hz", F),
         _col("detector", T), _col("own_on", B), _col("hears", _choice("hears", r.HEARS)), _col("used", B),
         _col("points", N), _col("low_hz", HERTZ), _col("high_hz", HERTZ), _col("source", T), _col("note", T),
+        _col("made_inside", Json()),
     ),
     r.Trace: _table("trace", _to("sweep_id>sweep"), _col("freq_hz", Frequencies()), _col("level_dbm", Levels())),
     r.Model: _table(
@@ -198,6 +199,9 @@ TABLES: dict[type[r.Record], sa.Table] = {
         _col("beamwidth_deg", F), _col("front_back_db", F), _col("polarisation", T), _col("psi_deg", F),
         _col("x_m", F), _col("y_m", F), _col("z_m", F), _col("azimuth_deg", F), _col("tilt_deg", F),
         _col("power_dbm", F), _col("carriers", N),
+    ),
+    r.Backdrop: _table(
+        "backdrop", _to("site_id>site"), _col("name", T), _col("image", sa.LargeBinary()), _col("points", Json()),
     ),
     r.Design: _table("design", _to("site_id>site"), _col("name", T), _col("document", Json()), _col("note", T)),
 }  # fmt: skip

@@ -42,7 +42,7 @@ class Header(QWidget):
         jobs.started.connect(self._started)
         jobs.progressed.connect(self._moved)
         jobs.noted.connect(self._note.setText)
-        jobs.ended.connect(lambda: self._show_running(False))
+        jobs.ended.connect(lambda: self._show_running(jobs.shown is not None))
 
     def show_place(self, parts: list[str]) -> None:
         """Breadcrumb, most general first; long names give way to the others."""
@@ -72,7 +72,6 @@ class Header(QWidget):
         self._progress.setVisible(running)
         self._stop.setVisible(running)
         self._find.setVisible(not running)
-        self.primary_button.setEnabled(not running)
 
 
 def _shortened(text: str, most: int) -> str:

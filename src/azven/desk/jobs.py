@@ -10,6 +10,9 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 _SETTLE_MS = 60
 """A job waits this long, so that what it would compete with is painted first."""
 
+_WORKERS = 8
+_MAIN = "main"
+
 Progress = Callable[[int, int], bool]
 Work = Callable[[Progress], Any]
 
@@ -55,7 +58,11 @@ class Job:
 
 
 class Jobs(QObject):
-    """Runs one visible job at a time, and quiet ones beside it of which only the newest of a name counts."""
+    """Runs visible jobs, one in each lane, and quiet ones beside them of which only the newest of a name counts.
+
+    The main lane is for what answers with an edit of the plan or reads a file; every instrument has a lane of its own.
+    Progress is told of the visible job that began last, and Stop stops that one.
+    """
 
     started = pyqtSignal(str)
     progressed = pyqtSignal(int, int)
@@ -65,15 +72,21 @@ class Jobs(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._pool = ThreadPoolExecutor(3, "azven job")
+        self._pool = ThreadPoolExecutor(_WORKERS, "azven job")
         self._running: set[Job] = set()
         self._closed = False
-        self._visible: Job | None = None
+        self._visible: dict[str, Job] = {}
         self._quiet: dict[str, Job] = {}
 
     @property
     def busy(self) -> bool:
-        return self._visible is not None
+        """Whether the main lane is taken."""
+        return _MAIN in self._visible
+
+    @property
+    def shown(self) -> Job | None:
+        """The visible job that began last."""
+        return next(reversed(self._visible.values()), None)
 
     @property
     def closed(self) -> bool:
@@ -91,15 +104,16 @@ class Jobs(QObject):
         work: Work,
         done: Callable[[Any], None],
         part: Callable[[Any], None] | None = None,
+        lane: str = _MAIN,
     ) -> Job | None:
-        """Run `work` with progress shown; None when something else is running."""
-        if self._visible is not None:
-            self.trouble.emit(f"“{self._visible.title}” is still running; stop it first.")
+        """Run `work` with progress shown; None when something else is running in its lane."""
+        if lane in self._visible:
+            self.trouble.emit(f"“{self._visible[lane].title}” is still running; stop it first.")
             return None
-        job = self._visible = Job(title, work)
-        job.signals.progress.connect(self.progressed)
-        job.signals.done.connect(lambda result: self._finish(lambda: done(result)))
-        job.signals.failed.connect(lambda error: self._finish(lambda: self._say(error)))
+        job = self._visible[lane] = Job(title, work)
+        job.signals.progress.connect(lambda *share: self._progress(job, *share))
+        job.signals.done.connect(lambda result: self._finish(lane, lambda: done(result)))
+        job.signals.failed.connect(lambda error: self._finish(lane, lambda: self._say(error)))
         if part is not None:
             job.signals.part.connect(part)
         self.started.emit(title)
@@ -131,8 +145,8 @@ class Jobs(QObject):
             self._pool.submit(job.run)
 
     def stop(self) -> None:
-        if self._visible is not None:
-            self._visible.stop()
+        if self.shown is not None:
+            self.shown.stop()
 
     def note(self, text: str) -> None:
         """A few words beside the progress of the visible job."""
@@ -145,9 +159,15 @@ class Jobs(QObject):
             job.stop()
         self._pool.shutdown(wait=True, cancel_futures=True)
 
-    def _finish(self, answer: Callable[[], None]) -> None:
-        self._visible = None
+    def _progress(self, job: Job, done: int, total: int) -> None:
+        if job is self.shown:
+            self.progressed.emit(done, total)
+
+    def _finish(self, lane: str, answer: Callable[[], None]) -> None:
+        del self._visible[lane]
         self.ended.emit()
+        if self.shown is not None:
+            self.started.emit(self.shown.title)
         answer()
 
     def _settle(self, name: str, job: Job, answer: Callable[[], None]) -> None:

@@ -1,8 +1,8 @@
-"""A row of titles of which one is chosen: the pages of a stage."""
+"""A row of titles of which one is chosen, and the pages that they bring into view."""
 
 from collections.abc import Callable, Sequence
 
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QWidget
 
 from azven.desk.actions import Action
 from azven.desk.stage import button
@@ -37,3 +37,35 @@ class Tabs(QWidget):
             Action(f"{stage}-{i}", f"{stage.capitalize()}: {title.lower()}", lambda n=i: self._show(n))
             for i, title in enumerate(self._titles)
         ]
+
+
+class Page(QWidget):
+    """A page that shows something of the book."""
+
+    def refresh(self) -> None:
+        """Read the book anew."""
+        self.update()
+
+
+class Pages(QStackedWidget):
+    """Pages under a row of titles, `tabs`; the page in view reads the book when it comes and when it is asked to."""
+
+    def __init__(self, pages: Sequence[tuple[str, QWidget]]) -> None:
+        super().__init__()
+        self.tabs = Tabs([title for title, _ in pages], self.show_page)
+        for _, page in pages:
+            self.addWidget(page)
+
+    def show_page(self, number: int) -> None:
+        """Bring a page into view."""
+        self.setCurrentIndex(number)
+        self.tabs.choose(number)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """The page in view reads the book anew."""
+        page = self.currentWidget()
+        if isinstance(page, Page):
+            page.refresh()
+        elif page is not None:
+            page.update()

@@ -165,7 +165,7 @@ class Window(QMainWindow):
             Action("spine", "Fold the spine", lambda: self.spine.setVisible(self.spine.isHidden()), "F6"),
             Action("reasons", "Fold Reasons", lambda: self.panel.setVisible(self.panel.isHidden()), "F7"),
             Action("whole", "Show the whole band", lambda: session.show_band(*session.full_view()), "Ctrl+0"),
-            Action("stop", "Stop what is running", session.jobs.stop, "Ctrl+.", lambda: session.jobs.busy),
+            Action("stop", "Stop what is running", session.jobs.stop, "Ctrl+.", lambda: session.jobs.shown is not None),
         )
         for i, (name, title) in enumerate(STAGES.items(), start=1):
             go = Action(f"stage-{name}", f"Go to {title}", lambda n=name: self.show_stage(n), f"Ctrl+{i}")

@@ -53,13 +53,16 @@ class ScpiInstrument:
         self._transport.send(
             f":FORM:BORD NORM;:FORM REAL,32;:INIT:CONT OFF;:SENS:FREQ:STAR {settings.start_hz};"
             f":SENS:FREQ:STOP {settings.stop_hz};:SENS:BAND:RES {settings.rbw_hz:g};"
-            f":SENS:SWE:POIN {settings.points};:SENS:DET {_DETECTORS[settings.detector]}"
+            f":SENS:SWE:POIN {settings.points};:SENS:DET {_DETECTORS[settings.detector]};"
+            f":INP:ATT {settings.attenuation_db:g}"
         )
         start, stop, rbw, points = (
             self._number(q) for q in (":SENS:FREQ:STAR?", ":SENS:FREQ:STOP?", ":SENS:BAND:RES?", ":SENS:SWE:POIN?")
         )
         if stop <= start or rbw <= 0 or points < 2:
             raise InstrumentError(f"The instrument set itself to {start:g}–{stop:g} Hz, which cannot be swept.")
+        if settings.attenuation_db and self._number(":INP:ATT?") != settings.attenuation_db:
+            raise InstrumentError(f"The instrument has no attenuator of {settings.attenuation_db:g} dB.")
         self._settings = replace(settings, start_hz=round(start), stop_hz=round(stop), rbw_hz=rbw, points=round(points))
         return self._settings
 

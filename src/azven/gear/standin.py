@@ -14,6 +14,7 @@ Reader = Callable[[Settings, int], Sweep]
 _RANGE_HZ = (100_000_000, 3_000_000_000)
 _POINTS = (2, 20_001)
 _RBW_HZ = (1_000.0, 1_000_000.0)
+_ATTENUATION_DB = (0.0, 30.0)
 _IDENTITY = "Azven,Stand-in analyser,0001,1.0"
 
 
@@ -161,7 +162,7 @@ def _short(name: str) -> str:
 _SHORT = {
     "SENSE": "SENS", "FREQUENCY": "FREQ", "START": "STAR", "BANDWIDTH": "BAND", "RESOLUTION": "RES", "SWEEP": "SWE",
     "POINTS": "POIN", "DETECTOR": "DET", "INITIATE": "INIT", "IMMEDIATE": "IMM", "CONTINUOUS": "CONT", "TRACE": "TRAC",
-    "FORMAT": "FORM", "BORDER": "BORD", "SYSTEM": "SYST", "ERROR": "ERR",
+    "INPUT": "INP", "ATTENUATION": "ATT", "FORMAT": "FORM", "BORDER": "BORD", "SYSTEM": "SYST", "ERROR": "ERR",
 }  # fmt: skip
 _ACCEPTED = {"FORM:BORD", "FORM", "INIT:CONT", "*RST", "*CLS", "*WAI"}
 _QUERIES: dict[str, Callable[[Settings], object]] = {
@@ -169,6 +170,7 @@ _QUERIES: dict[str, Callable[[Settings], object]] = {
     "SENS:FREQ:STOP?": lambda s: s.stop_hz,
     "SENS:BAND:RES?": lambda s: s.rbw_hz,
     "SENS:SWE:POIN?": lambda s: s.points,
+    "INP:ATT?": lambda s: s.attenuation_db,
     "SENS:DET?": lambda s: "POS" if s.detector == "peak" else "AVER",
 }
 
@@ -186,5 +188,6 @@ _SETTERS: dict[str, Callable[[Settings, str], Settings]] = {
     "SENS:FREQ:STOP": lambda s, a: replace(s, stop_hz=round(_clip(a, _RANGE_HZ))),
     "SENS:BAND:RES": lambda s, a: replace(s, rbw_hz=_clip(a, _RBW_HZ)),
     "SENS:SWE:POIN": lambda s, a: replace(s, points=round(_clip(a, _POINTS))),
+    "INP:ATT": lambda s, a: replace(s, attenuation_db=_clip(a, _ATTENUATION_DB)),
     "SENS:DET": lambda s, a: replace(s, detector=_detector(a)),
 }

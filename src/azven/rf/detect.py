@@ -19,6 +19,7 @@ PARTLY_SHARE = 0.25
 _FLAT_WITHIN_DB = 12.0
 _PILOT_ABOVE_TOP_DB = 6.0
 LOUDER_DB = 6.0
+FALLS_DB = 3.0
 
 
 @dataclass(frozen=True)
@@ -115,15 +116,40 @@ def _difference(edges: Ints, before: Floats, after: Floats, start: int, stop: in
     return Difference(int(edges[start]), int(edges[stop]), kind, by, level)
 
 
-def overload_suspects(without: Sequence[Line], attenuated: Sequence[Line], attenuation_db: float) -> list[Line]:
-    """Lines that fall by much more than nothing when an attenuator is put in (levels are referred to the input):
-    a real signal keeps its level, a third-order product made in the instrument falls by twice the attenuation."""
+@dataclass(frozen=True)
+class Suspect:
+    """A stretch [Hz] that falls behind an attenuator, where it falls most [Hz], its level there [dBm], its fall."""
+
+    low_hz: int
+    high_hz: int
+    freq_hz: int
+    level_dbm: float
+    fall_db: float
+
+
+def fall_db(plain: Sweep, attenuated: Sweep) -> Floats:
+    """By how much each bin falls [dB] (n,), the mean with its neighbours, as single readings of noise scatter."""
+    by = np.pad(plain.level_dbm - attenuated.level_dbm, 1, mode="edge")
+    return np.asarray((by[:-2] + by[1:-1] + by[2:]) / 3)
+
+
+def overload_suspects(plain: Sweep, attenuated: Sweep) -> list[Suspect]:
+    """Stretches that fall when an attenuator is put in (levels are referred to the input), strongest first.
+
+    A real signal keeps its level; a third-order product made in the instrument falls by twice the attenuation, or into
+    the noise that the attenuator lifts. What stands hardly higher over the noise than the attenuation proves nothing.
+    Both sweeps are of the same bins; ValueError otherwise.
+    """
+    if not np.array_equal(plain.freq_hz, attenuated.freq_hz):
+        raise ValueError("the two sweeps are not of the same bins")
+    fall = fall_db(plain, attenuated)
+    marked = np.r_[False, fall > FALLS_DB, False].astype(np.int8)
     out = []
-    for line in without:
-        twin = next((a for a in attenuated if abs(a.freq_hz - line.freq_hz) <= max(line.width_hz, 50_000)), None)
-        if twin is None or line.level_dbm - twin.level_dbm > attenuation_db:
-            out.append(line)
-    return out
+    for start, stop in np.flatnonzero(np.diff(marked)).reshape(-1, 2).tolist():
+        top = start + int(np.argmax(fall[start:stop]))
+        low, high, at = (int(plain.freq_hz[i]) for i in (start, stop - 1, top))
+        out.append(Suspect(low, high, at, float(plain.level_dbm[top]), float(fall[start:stop].max())))
+    return sorted(out, key=lambda s: -s.level_dbm)
 
 
 def one_sided(here: Sweep, there: Sweep, found: Sequence[Line], by_db: float = 10.0) -> list[tuple[Line, float]]:

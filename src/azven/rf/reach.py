@@ -13,13 +13,16 @@ from numpy.typing import NDArray
 
 from azven.rf.fading import rayleigh_db, slow_db
 from azven.rf.levels import Floats, beam_gain_dbi, indoor_db, omni_gain_dbi
-from azven.rf.links import End, outage, polarisation_db
+from azven.rf.links import BODY_DB, End, outage, polarisation_db
 from azven.rf.walls import WallLine, crossed_db
 
 SERVED_OUTAGE = 0.01
 PAIR_APART_M = 1.5
 TRANSMIT_APART_M = 2.0
-_OPAQUE_DB = 20.0
+HEAD_M = 1.8
+_OPAQUE_DB = 8.5
+_CROWD_SAMPLES = 6
+Bools = NDArray[np.bool_]
 
 
 @dataclass(frozen=True)
@@ -36,10 +39,12 @@ class Wearer:
 
 @dataclass(frozen=True)
 class Surroundings:
-    """What lies between: walls, the exponent of the room, and what a crowd costs per metre inside it."""
+    """What lies between: walls, the exponent of the room, the outlines of packed crowds and what one costs [dB]."""
 
     walls: tuple[WallLine, ...] = ()
     exponent: float = 20.0
+    crowds: tuple[tuple[tuple[float, float], ...], ...] = ()
+    crowd_db: float = BODY_DB["crowd"]
 
 
 def gain_towards(antenna: End, points: Floats) -> Floats:
@@ -65,7 +70,37 @@ def level_dbm(points: Floats, antenna: End, wearer: Wearer, around: Surroundings
     lost = indoor_db(wearer.freq_hz, distance, around.exponent) + wearer.body_db + turned
     if around.walls:
         lost = lost + crossed_db(around.walls, points, at)
+    if around.crowds:
+        lost = lost + around.crowd_db * through_crowd(points, at, around.crowds)
     return np.asarray(wearer.power_dbm + wearer.gain_dbi - lost + gain_towards(antenna, points))
+
+
+def through_crowd(points: Floats, antenna: Floats, crowds: Sequence[Sequence[tuple[float, float]]]) -> Bools:
+    """Whether the straight path (...) from points (..., 3) to an antenna (3,) passes a crowd below head height.
+
+    Only the part of the path under 1.8 m counts: an antenna over the heads is reached by who stands in front of the
+    crowd, one at head height is not.
+    """
+    rise = antenna[2] - points[..., 2]
+    with np.errstate(divide="ignore", invalid="ignore"):
+        low_share = np.where(rise > 0, np.clip((HEAD_M - points[..., 2]) / rise, 0.0, 1.0), 1.0)
+    hidden = np.zeros(points.shape[:-1], bool)
+    for t in np.linspace(0.0, 1.0, _CROWD_SAMPLES):
+        at = points[..., :2] + (t * low_share)[..., None] * (antenna[:2] - points[..., :2])
+        for outline in crowds:
+            hidden |= inside(at, outline)
+    return hidden
+
+
+def inside(at: Floats, outline: Sequence[tuple[float, float]]) -> Bools:
+    """Whether points (..., 2) lie in a polygon, by counting crossings of a ray (even–odd rule)."""
+    found = np.zeros(at.shape[:-1], bool)
+    corners = list(outline)
+    for (x1, y1), (x2, y2) in zip(corners, [*corners[1:], *corners[:1]], strict=True):
+        if y1 != y2:
+            spans = (y1 > at[..., 1]) != (y2 > at[..., 1])
+            found ^= spans & (at[..., 0] < x1 + (at[..., 1] - y1) * (x2 - x1) / (y2 - y1))
+    return found
 
 
 @dataclass(frozen=True)
@@ -174,9 +209,9 @@ def suggest(
 ) -> Suggestion:  # fmt: skip
     """The pair of places that makes the worst spots best: least outage at the worst hundredth of the points.
 
-    Pairs stand at least 1.5 m apart, each at least 2 m from transmitting antennas, none behind low-emissivity glass,
-    mesh or concrete as seen from the middle of the points. Antennas are aimed at that middle, one turned +45° and one
-    −45°. ValueError when fewer than two places remain.
+    Pairs stand at least 1.5 m apart, each at least 2 m from transmitting antennas, none behind walls, glass or
+    mesh that cost 8.5 dB or more as seen from the middle of the points. Antennas are aimed at that middle, one turned
+    +45° and one −45°. ValueError when fewer than two places remain.
     """
     middle = points.reshape(-1, 3).mean(axis=0)
     allowed: list[tuple[Place, str]] = []
@@ -203,8 +238,9 @@ def suggest(
 
 
 def _unfit(place: Place, middle: Floats, around: Surroundings, transmitters: Sequence[End]) -> str:
-    if around.walls and float(crossed_db(around.walls, np.asarray(place.pos_m), middle)) >= _OPAQUE_DB:
-        return "is behind glass, mesh or concrete"
+    cost = float(crossed_db(around.walls, np.asarray(place.pos_m), middle)) if around.walls else 0.0
+    if cost >= _OPAQUE_DB:
+        return f"is behind walls, glass or mesh that cost {cost:.0f} dB"
     for t in transmitters:
         if t.pos_m is not None and np.linalg.norm(np.subtract(t.pos_m, place.pos_m)) < TRANSMIT_APART_M:
             return "is too close to a transmitting antenna"

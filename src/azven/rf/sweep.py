@@ -120,6 +120,23 @@ def maximum_in_cells(sweep: Sweep, edges_hz: Ints) -> Floats:
     return out
 
 
+def _joined(sweeps: Sequence[Sweep]) -> list[Sweep]:
+    """Sweeps of the same bins as one, by maximum: of a timetable's many sweeps few remain."""
+    alike: dict[tuple[int, int, int], list[Sweep]] = {}
+    for s in sweeps:
+        alike.setdefault((len(s.freq_hz), int(s.freq_hz[0]), int(s.freq_hz[-1])), []).append(s)
+    out = []
+    for first, *others in alike.values():
+        level = first.level_dbm.copy()
+        for s in others:
+            if s.freq_hz is first.freq_hz or np.array_equal(s.freq_hz, first.freq_hz):
+                np.maximum(level, s.level_dbm, out=level)
+            else:
+                out.append(s)
+        out.append(replace(first, level_dbm=level))
+    return out
+
+
 def merge(sweeps: Sequence[Sweep], cell_hz: int | None = None) -> Sweep:
     """Worst case of several sweeps on a common raster, by maximum in cell.
 
@@ -132,10 +149,48 @@ def merge(sweeps: Sequence[Sweep], cell_hz: int | None = None) -> Sweep:
     low = min(int(s.freq_hz[0]) for s in sweeps)
     high = max(int(s.freq_hz[-1]) for s in sweeps)
     edges = np.arange(low, high + 2 * cell, cell, dtype=np.int64)
-    stack = np.stack([maximum_in_cells(s, edges) for s in sweeps])
+    stack = np.stack([maximum_in_cells(s, edges) for s in _joined(sweeps)])
     seen = ~np.isnan(stack).all(axis=0)
     level = np.nanmax(stack[:, seen], axis=0)
     return Sweep(edges[:-1][seen] + cell // 2, level, max(s.rbw_hz for s in sweeps), sweeps[0].detector)
+
+
+@dataclass(frozen=True)
+class _ByChannel:
+    """The levels of all channels at once: `ordered` (n, most) ascending, infinite behind the `count` (n,) there are."""
+
+    ordered: Floats
+    count: Ints
+
+    @classmethod
+    def of(cls, sweep: Sweep, channels: Sequence[Channel]) -> "_ByChannel":
+        start = np.searchsorted(sweep.freq_hz, np.array([c.low_hz for c in channels], np.int64))
+        count = np.searchsorted(sweep.freq_hz, np.array([c.high_hz for c in channels], np.int64)) - start
+        place = start[:, None] + np.arange(int(count.max(initial=1)))
+        inside = place < (start + count)[:, None]
+        levels = sweep.level_dbm[np.minimum(place, len(sweep.level_dbm) - 1)]
+        return cls(np.sort(np.where(inside, levels, np.inf), axis=1), count)
+
+    def quantile(self, q: float) -> Floats:
+        """The q-quantile of every channel (n,), linear between neighbours; NaN of none."""
+        last = np.maximum(self.count - 1, 0)
+        place = q * last
+        low = place.astype(np.int64)
+        rows = np.arange(len(self.count))
+        below, above = self.ordered[rows, low], self.ordered[rows, np.minimum(low + 1, last)]
+        with np.errstate(invalid="ignore"):
+            return np.where(self.count > 0, below + (place - low) * (above - below), np.nan)
+
+    def share_above(self, level_dbm: Floats) -> Floats:
+        """Share of the bins of every channel (n,) over a level (n,)."""
+        over = np.isfinite(self.ordered) & (self.ordered > level_dbm[:, None])
+        return np.asarray(over.sum(axis=1) / np.maximum(self.count, 1))
+
+    def power_dbm(self, sweep: Sweep) -> Floats:
+        """Power of every channel (n,), as `band_power_dbm` has it."""
+        total = np.where(np.isfinite(self.ordered), milliwatts(self.ordered), 0.0).sum(axis=1)
+        with np.errstate(divide="ignore"):
+            return np.asarray(dbm(total * sweep.spacing_hz / sweep.bandwidth_hz))
 
 
 def floors(sweep: Sweep, channels: Sequence[Channel]) -> list[float | None]:
@@ -144,13 +199,14 @@ def floors(sweep: Sweep, channels: Sequence[Channel]) -> list[float | None]:
     The 20 % quantile of the bins. A channel more than 6 dB above the lowest quantile of its four nearest
     neighbours on either side is full and takes the median quantile of the two nearest that are not.
     """
-    lower = np.array([quantile(sweep.level_dbm[sweep.between(c.low_hz, c.high_hz)], 0.2) for c in channels])
-    n = len(channels)
-    full = np.zeros(n, bool)
-    for i in range(n):
-        around = np.r_[lower[max(0, i - 4) : i], lower[i + 1 : i + 5]]
-        around = around[~np.isnan(around)]
-        full[i] = len(around) > 0 and lower[i] > around.min() + FULL_ABOVE_NEIGHBOURS_DB
+    return _floors(_ByChannel.of(sweep, channels).quantile(0.2))
+
+
+def _floors(lower: Floats) -> list[float | None]:
+    n = len(lower)
+    padded = np.pad(lower, 4, constant_values=np.nan)
+    lowest_near = np.fmin.reduce([padded[k : k + n] for k in range(9) if k != 4])
+    full = lower > lowest_near + FULL_ABOVE_NEIGHBOURS_DB
     known = np.flatnonzero(~full & ~np.isnan(lower))
     out: list[float | None] = []
     for i in range(n):
@@ -158,7 +214,7 @@ def floors(sweep: Sweep, channels: Sequence[Channel]) -> list[float | None]:
             out.append(None)
         elif full[i]:
             nearest = known[np.argsort(np.abs(known - i), kind="stable")[:2]]
-            out.append(quantile(lower[nearest], 0.5))
+            out.append(float(lower[nearest].mean()))
         else:
             out.append(float(lower[i]))
     return out
@@ -190,19 +246,17 @@ def without(sweep: Sweep, carriers_hz: Sequence[int], half_hz: int = OWN_SKIRT_H
 
 def survey(sweep: Sweep, channels: Sequence[Channel]) -> list[ChannelReading]:
     """What a sweep measures of every raster channel; the class is `unknown` until a use is named (`judge`)."""
-    out = []
-    for channel, floor in zip(channels, floors(sweep, channels), strict=True):
-        levels = sweep.level_dbm[sweep.between(channel.low_hz, channel.high_hz)]
-        first_hz, last_hz = sweep.freq_hz[0] - sweep.spacing_hz, sweep.freq_hz[-1] + 2 * sweep.spacing_hz
-        if not len(levels) or first_hz > channel.low_hz or last_hz < channel.high_hz:
-            out.append(ChannelReading(channel, "unknown"))
-            continue
-        high = quantile(levels, 0.95)
-        base = floor if floor is not None else float(levels.min())
-        share = float(np.mean(levels > base + ABOVE_FLOOR_DB))
-        power = band_power_dbm(sweep, channel.low_hz, channel.high_hz)
-        out.append(ChannelReading(channel, "unknown", power, floor, high, share))
-    return out
+    bins = _ByChannel.of(sweep, channels)
+    floor, high, power = _floors(bins.quantile(0.2)), bins.quantile(0.95), bins.power_dbm(sweep)
+    known = [bins.ordered[i, 0] if f is None else f for i, f in enumerate(floor)]
+    share = bins.share_above(np.array(known, float) + ABOVE_FLOOR_DB)
+    first_hz, last_hz = sweep.freq_hz[0] - sweep.spacing_hz, sweep.freq_hz[-1] + 2 * sweep.spacing_hz
+    return [
+        ChannelReading(c, "unknown", float(power[i]), floor[i], float(high[i]), float(share[i]))
+        if bins.count[i] and first_hz <= c.low_hz and last_hz >= c.high_hz
+        else ChannelReading(c, "unknown")
+        for i, c in enumerate(channels)
+    ]
 
 
 def judge(sweep: Sweep, surveyed: Sequence[ChannelReading], tolerated_dbm: float) -> list[ChannelReading]:
@@ -214,8 +268,10 @@ def judge(sweep: Sweep, surveyed: Sequence[ChannelReading], tolerated_dbm: float
     """
     per_bin = tolerated_dbm - 10 * float(np.log10(max(LINK_BANDWIDTH_HZ / sweep.bandwidth_hz, 1.0)))
     return [
-        r if r.high_dbm is None else replace(r, occupancy=_class(r, per_bin), tolerated_dbm=per_bin) for r in surveyed
-    ]
+        r if r.high_dbm is None
+        else ChannelReading(r.channel, _class(r, per_bin), r.power_dbm, r.floor_dbm, r.high_dbm, r.share_above, per_bin)
+        for r in surveyed
+    ]  # fmt: skip
 
 
 def _class(reading: ChannelReading, tolerated: float) -> Occupancy:

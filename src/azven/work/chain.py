@@ -116,13 +116,20 @@ def gains_set(record: DesignRecord, plan: GainPlan) -> Edit:
 
 
 def plan_gains(design: Design) -> GainPlan:
-    """The settings a good engineer would choose, for the first receiver. ValueError when there is none to set."""
+    """The settings a good engineer would choose, side by side; `chosen` is the side with the weaker worst link.
+    ValueError when there is none to set."""
     receivers = design.receivers()
     if not receivers:
         raise ValueError("This design has no receiver whose gains could be set.")
     if not any(b.steps_db for b in design.blocks.values()):
         raise ValueError("No block of this design has steps to choose from.")
-    return set_gains(design, receivers[0])
+    plans: list[GainPlan] = []
+    for receiver in receivers:
+        plans.append(set_gains(design, receiver))
+        design = design.with_settings(plans[-1].settings)
+    settings = {name: value for p in plans for name, value in p.settings.items()}
+    reasons = {name: text for p in plans for name, text in p.reasons.items()}
+    return GainPlan(settings, min((p.chosen for p in plans), key=lambda c: c.worst_margin_db), reasons)
 
 
 # -- what follows ---------------------------------------------------------------------------------------------
@@ -133,12 +140,23 @@ class Stair:
     """One joint of the staircase [dBm]: noise, weakest wanted, strongest composite, and where the block compresses."""
 
     block: str
+    short: str
     kind: str
     noise_dbm: float
     wanted_dbm: float | None
     peak_dbm: float | None
     compression_dbm: float | None
     gain_db: float
+
+
+def short_name(design: Design, name: str) -> str:
+    """A block's name without its room, which is said once for its branch; an antenna's is its room, with a B on that
+    side."""
+    for zone in design.zones:
+        if name.startswith(f"{zone} "):
+            side = "B " if design.sides.get(name) == "B" else ""
+            return f"{side}{zone}" if design.blocks[name].kind == "antenna" else name[len(zone) + 1 :]
+    return name
 
 
 def staircase(design: Design, solved: Solved, antenna: str) -> list[Stair]:
@@ -151,8 +169,8 @@ def staircase(design: Design, solved: Solved, antenna: str) -> list[Stair]:
         joint = solved.joints[name]
         wanted = None if found.wanted_dbm is None else found.wanted_dbm + joint.gain_before_db[antenna]
         out.append(Stair(
-            name, joint.block.kind, noise_dbm(solved.system, joint), wanted, joint.peak_in_dbm,
-            joint.block.compression_dbm, joint.block.gain_at(design.freq_hz),
+            name, short_name(design, name), joint.block.kind, noise_dbm(solved.system, joint), wanted,
+            joint.peak_in_dbm, joint.block.compression_dbm, joint.block.gain_at(design.freq_hz),
         ))  # fmt: skip
     return out
 
@@ -173,7 +191,7 @@ def warnings(design: Design, solved: Solved) -> list[Trouble]:
         if receiver.headroom_db is not None and receiver.headroom_db < LEAST_HEADROOM_DB and receiver.limiting_stage:
             out.append(_overload(solved, receiver.limiting_stage, receiver.headroom_db))
     for p in solved.paths:
-        zone = design.zone_of(p.antenna) or p.antenna
+        zone = design.branch(p.antenna)
         needed = design.needed_db.get(p.receiver, 20.0)
         if p.gain_flag == "high":
             out.append(Trouble(p.antenna, f"{zone}: {p.excess_gain_db:+.1f} dB more gain than loss.",
@@ -208,6 +226,10 @@ def _transmit_warnings(design: Design) -> list[Trouble]:
         if sent.headroom_peak_db is not None and sent.headroom_peak_db < 0:
             out.append(Trouble(antenna, f"The combiner compresses by {-sent.headroom_peak_db:.1f} dB at the peaks.",
                                 "Fewer transmitters on it, or less power."))  # fmt: skip
+        if sent.blocking_margin_db is None and design.receive_antennas():
+            out.append(Trouble(antenna, "How far it stands from the receive antennas is not known.",
+                                "Place both in Reach and start from the template again: what it does to the receivers "
+                                "is worked out from their distance."))  # fmt: skip
         if sent.blocking_margin_db is not None and sent.blocking_margin_db < 0:
             out.append(Trouble(antenna, f"It blocks receivers by {-sent.blocking_margin_db:.1f} dB.",
                                 "Move the antennas apart and out of each other's main lobe."))  # fmt: skip
@@ -338,7 +360,7 @@ class Side:
 def side(name: str, design: Design) -> Side:
     """The figures by which designs are compared: SNR by zone, headroom, strongest three-signal product."""
     solved = solve_design(design)
-    snr = {design.zone_of(p.antenna) or p.antenna: p.snr_db for p in solved.paths if p.snr_db is not None}
+    snr = {design.branch(p.antenna): p.snr_db for p in solved.paths if p.snr_db is not None}
     headroom = min((r.headroom_db for r in solved.receivers if r.headroom_db is not None), default=None)
     products = [p for pair in solved.products_dbm.values() for p in pair[1:] if p is not None]
     return Side(name, snr, headroom, max(products, default=None))

@@ -5,9 +5,9 @@ from collections.abc import Callable, Sequence
 from itertools import pairwise
 from typing import Any
 
-from azven.book.records import Link, Model, Zone
+from azven.book.records import Antenna, Link, Model, Zone
 from azven.book.store import Store
-from azven.work import ground, kit
+from azven.work import ground, kit, reach
 
 Document = dict[str, Any]
 _STEPS = [0, 3, 6, 9, 12, 15]
@@ -18,10 +18,14 @@ _STOP = [
 _MOST_CARRIERS = 24
 
 
-def _receive_branch(zone: str, length_m: float, cable: str, combined: bool) -> tuple[list[dict[str, Any]], list[str]]:
-    """Antenna, filter, mast-head amplifier, cable and, where zones are combined, the combiner's input."""
+def _receive_branch(
+    zone: str, length_m: float, cable: str, combined: bool, stands: dict[str, Any]
+) -> tuple[list[dict[str, Any]], list[str]]:
+    """Antenna where it `stands`, filter, mast-head amplifier, cable and, where zones are combined, the combiner's
+    input."""
     nodes: list[dict[str, Any]] = [
-        {"id": f"{zone} antenna", "type": "antenna", "pattern": "beam", "gain_dbi": 6.5, "beamwidth_deg": 100.0},
+        {"id": f"{zone} antenna", "type": "antenna", "pattern": "beam", "gain_dbi": 6.5, "beamwidth_deg": 100.0,
+         **stands},
         {"id": f"{zone} filter", "type": "filter", "loss_db": 1.0, "stop": _STOP, "dc": "pass"},
         {"id": f"{zone} mast", "type": "amp", "gain_db": 6.0, "steps_db": _STEPS, "nf_db": 3.0, "oip3_dbm": 36.0,
          "p1db_out_dbm": 21.0, "load": {"ma": 90.0, "min_volt": 10.0}},
@@ -36,6 +40,16 @@ def _receive_branch(zone: str, length_m: float, cable: str, combined: bool) -> t
              "p1db_out_dbm": 21.0},
         ]  # fmt: skip
     return nodes, [n["id"] for n in nodes]
+
+
+def _stands(store: Store, zone: Zone, role: str) -> dict[str, Any]:
+    """Where Reach has the first antenna of a role in a room, and where it is aimed; nothing where none stands."""
+    found = next((a for a in store.all(Antenna, zone_id=zone.id, layout="A") if a.role == role), None)
+    if found is None:
+        return {}
+    end = reach.as_end(found)
+    assert end.aim_m is not None
+    return {"pos_m": [found.x_m, found.y_m, found.z_m], "aim_m": [round(v, 3) for v in end.aim_m]}
 
 
 def _rack() -> list[dict[str, Any]]:
@@ -54,7 +68,7 @@ def receive(store: Store, name: str, zones: Sequence[Zone]) -> Document:
     for zone in zones:
         length = max(5.0, round(zone.far_m * 1.3 / 5) * 5)
         cable = "lowloss-10mm" if length > 40 else "lowloss-6mm"
-        made, names = _receive_branch(zone.name, length, cable, combined)
+        made, names = _receive_branch(zone.name, length, cable, combined, _stands(store, zone, "receive"))
         nodes += made
         edges += [[a, b] for a, b in pairwise(names)]
         edges.append([names[-1], "combiner" if combined else "distribution"])
@@ -110,12 +124,14 @@ def _carrier(name: str, zone: Zone, model: Model, distance_m: float, role: str) 
 
 def ears(store: Store, name: str = "In-ear rack") -> Document:
     """Every in-ear transmitter of the show into one active combiner and one antenna."""
-    nodes, edges = _ear_side(store)
+    nodes, edges = _ear_side(store, ground.zones(store)[:1])
     return _document(name, nodes, edges, {}, [])
 
 
-def _ear_side(store: Store) -> tuple[list[dict[str, Any]], list[list[str]]]:
+def _ear_side(store: Store, zones: Sequence[Zone]) -> tuple[list[dict[str, Any]], list[list[str]]]:
+    """In-ear transmitters into one antenna, where Reach has a transmitting one in the first of `zones`."""
     models = {m.id: m for m in store.all(Model)}
+    stands = _stands(store, zones[0], "transmit") if zones else {}
     links: list[Link] = [x for x in kit.links(store) if x.service == "in-ear" and not x.set_aside][:8]
     powers = [(x.name, 10 * math.log10(models[x.model_id].power_mw)) for x in links]
     powers = powers or [(f"in-ear {i}", 17.0) for i in range(1, 5)]
@@ -126,7 +142,7 @@ def _ear_side(store: Store) -> tuple[list[dict[str, Any]], list[list[str]]]:
         {"id": "ear combiner", "type": "combiner", "inputs": 8, "gain_db": 0.0, "rated_in_dbm": 20.0,
          "p1db_out_dbm": 38.0, "oip3_dbm": 50.0},
         {"id": "ear cable", "type": "cable", "cable": "lowloss-10mm", "length_m": 20.0},
-        {"id": "ear antenna", "type": "antenna", "pattern": "beam", "gain_dbi": 6.5, "beamwidth_deg": 100.0},
+        {"id": "ear antenna", "type": "antenna", "pattern": "beam", "gain_dbi": 6.5, "beamwidth_deg": 100.0, **stands},
     ]  # fmt: skip
     edges = [[f"{n} out", "ear combiner"] for n, _ in powers]
     return nodes, [*edges, ["ear combiner", "ear cable"], ["ear cable", "ear antenna"]]
@@ -135,7 +151,7 @@ def _ear_side(store: Store) -> tuple[list[dict[str, Any]], list[list[str]]]:
 def both(store: Store, zones: Sequence[Zone]) -> Document:
     """Receive and transmit side of one rack."""
     document = receive(store, "Both sides of one rack", zones[:1])
-    nodes, edges = _ear_side(store)
+    nodes, edges = _ear_side(store, zones)
     document["nodes"] += nodes
     document["edges"] += edges
     return document

@@ -34,11 +34,13 @@ from azven.book.records import (
 )
 from azven.book.store import Store
 from azven.book.tables import frozen
+from azven.rf.links import WALL_DB
 from azven.rf.venue import Antenna as VenueAntenna
 from azven.rf.venue import Emitter, Multiplex, Settings, Venue
+from azven.rf.walls import WallLine
 from azven.work import kit, listen, plan
 from azven.work.catalogue import generic_models
-from azven.work.listen import About
+from azven.work.taking import About
 
 PREPARED = "lantern-regatta.azven"
 
@@ -200,7 +202,8 @@ def _sweeps(store: Store, story: Mapping[str, Any]) -> None:
     world = venue()
     settings = Settings(**story["sweep_settings"])
     for number, entry in enumerate(story["sweeps"], start=1):
-        sweep = world.sweep(world.antennas[entry["use"]], settings, number, own_on=False)
+        taken_s = -3600 * entry["hours_ago"]
+        sweep = world.sweep(world.antennas[entry["use"]], settings, number, own_on=False, time_s=taken_s)
         about = About(entry["place"], entry["antenna"], own_on=False, hears=entry["hears"])
         store.apply(listen.keep(store, sweep, about, "stand-in analyser", EPOCH))
 
@@ -213,9 +216,10 @@ def venue(own: tuple[Emitter, ...] = ()) -> Venue:
         Multiplex(channels[m["channel"]].low_hz, channels[m["channel"]].high_hz, m["level_dbm"], m["bearing_deg"])
         for m in story["multiplexes"]
     )
-    emitters = tuple(Emitter(**{**e, "position": tuple(e["position"])}) for e in story["emitters"])
+    emitters = tuple(Emitter(**_frozen(e)) for e in story["emitters"])
     antennas = {k: VenueAntenna(**{**a, "position": tuple(a["position"])}) for k, a in story["antennas"].items()}
-    return Venue(multiplexes, emitters + own, seed=story["seed"], antennas=antennas)
+    walls = tuple(WallLine((a, b), (c, d), WALL_DB[material]) for a, b, c, d, material in script()["walls"])
+    return Venue(multiplexes, emitters + own, seed=story["seed"], antennas=antennas, walls=walls)
 
 
 @cache

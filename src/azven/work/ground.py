@@ -45,6 +45,10 @@ class Place:
             return []
         return [Channel(c.name, c.low_hz, c.high_hz) for c in self.region.channels]
 
+    def stations(self) -> tuple[str, ...]:
+        """Raster channels listed as used by television here: the site's own list, else the region's."""
+        return self.site.stations or (self.region.stations if self.region is not None else ())
+
 
 def new_book(path: Path) -> Store:
     """A new book with one site, one show, one room and the generic models, ready to be filled in."""
@@ -259,6 +263,15 @@ def add_permit(
 def set_site(store: Store, title: str, **values: Any) -> Edit:
     """Change the site: television guard, thresholds, note."""
     return change(current(store).site, title, **values)
+
+
+def set_stations(store: Store, text: str) -> Edit:
+    """The raster channels that the local list gives, separated by commas or spaces; ValueError for unknown ones."""
+    named = tuple(dict.fromkeys(text.replace(",", " ").replace(";", " ").split()))
+    known = {c.name for c in current(store).channels()}
+    if wrong := [name for name in named if name not in known]:
+        raise ValueError(f"{', '.join(wrong)}: no such channel in this raster.")
+    return set_site(store, "Television stations listed here", stations=named)
 
 
 def open_points(store: Store) -> int:

@@ -1,13 +1,12 @@
 """Listen: sweeps taken and imported, what they say together, lines nobody has owned up to."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from pathlib import Path
 from weakref import WeakKeyDictionary
 
 import numpy as np
-from numpy.typing import NDArray
 
 from azven.book.edits import Edit, add, remove, replace_record
 from azven.book.formats import sweep_csv
@@ -15,9 +14,6 @@ from azven.book.formats.sweep_csv import SweepFile
 from azven.book.records import HEARS, Assignment, Trace
 from azven.book.records import Sweep as SweepRecord
 from azven.book.store import Store
-from azven.gear.instrument import Instrument, sweep_in_parts
-from azven.gear.transport import InstrumentError
-from azven.rf.levels import Floats
 from azven.rf.sweep import (
     Channel,
     ChannelReading,
@@ -26,14 +22,12 @@ from azven.rf.sweep import (
     judge,
     lines,
     merge,
-    narrowest_seen_hz,
     survey,
-    sweep_time_s,
     without,
     worst,
 )
-from azven.rf.venue import Settings
 from azven.work import ground, kit
+from azven.work.taking import About
 
 TOLERATED_DBM = {"in-ear": -101.0, "voice": -88.0}
 """Interference [dBm in 200 kHz] that a use stands: an in-ear pack hears a weak wanted signal among the crowd."""
@@ -58,91 +52,10 @@ HEARD_BY = {"in-ear": ("everyone", "in-ears"), "voice": ("everyone", "receivers"
 STALE_AFTER_H = 24
 
 
-@dataclass(frozen=True)
-class About:
-    """What the user says of a sweep: where, with what, whether our own transmitters were on."""
-
-    place: str
-    antenna: str
-    own_on: bool = False
-    hears: str = "everyone"
-    note: str = ""
-
-
-@dataclass(frozen=True)
-class Forecast:
-    """What a planned sweep will cost and what could hide from it."""
-
-    seconds: float
-    narrowest_hz: float
-    sentence: str
-
-
-def forecast(settings: Settings) -> Forecast:
-    """Time [s] of a sweep and the width [Hz] below which a carrier may hide between two bins."""
-    span = settings.stop_hz - settings.start_hz
-    seconds = sweep_time_s(span, settings.rbw_hz)
-    narrowest = narrowest_seen_hz(span, settings.rbw_hz, settings.points)
-    took = f"{seconds:.1f} s" if seconds < 90 else f"{seconds / 60:.0f} min"
-    if narrowest > 0:
-        sees = f"may miss carriers narrower than {narrowest / 1e3:.0f} kHz: take more points or a wider RBW"
-    else:
-        sees = f"no carrier can hide between bins; tells apart what is {settings.rbw_hz / 1e3:.0f} kHz apart"
-    return Forecast(seconds, narrowest, f"about {took} · {sees}")
-
-
-@dataclass(frozen=True)
-class Taken:
-    """A sweep as it was taken, and what was not as asked for, empty when all was."""
-
-    sweep: Sweep
-    remark: str = ""
-
-
-def take(
-    instrument: Instrument,
-    settings: Settings,
-    on_part: Callable[[NDArray[np.int64], Floats, float], bool],
-    reopen: Callable[[], Instrument] | None = None,
-) -> Taken:
-    """Sweep with an instrument, part by part; what arrived before a stop, or before the instrument went away for
-    good, is kept. `reopen` is tried once when it goes away.
-
-    Raises InstrumentError when nothing arrived at all, ValueError when nothing usable did.
-    """
-    freqs: list[NDArray[np.int64]] = []
-    levels: list[Floats] = []
-
-    def keep(freq: NDArray[np.int64], level: Floats, share: float) -> bool:
-        freqs.append(freq)
-        levels.append(level)
-        return on_part(freq, level, share)
-
-    remark = ""
-    try:
-        used = sweep_in_parts(instrument, settings, keep, reopen=reopen)
-    except InstrumentError as error:
-        if not freqs:
-            raise
-        used, remark = settings, f"{error} What had arrived was kept."
-    freq, first = np.unique(np.concatenate(freqs), return_index=True)
-    return Taken(
-        Sweep(freq, np.concatenate(levels)[first], used.rbw_hz, used.detector), remark or _clipped(settings, used)
-    )
-
-
-def _clipped(asked: Settings, used: Settings) -> str:
-    """What an instrument made of the settings when it could not do as asked."""
-    out = []
-    if used.start_hz > asked.start_hz + 1 or used.rbw_hz != asked.rbw_hz:
-        if used.start_hz > asked.start_hz + 1:
-            out.append(f"begins at {used.start_hz / 1e6:g} MHz")
-        if used.rbw_hz != asked.rbw_hz:
-            out.append(f"uses an RBW of {used.rbw_hz / 1e3:g} kHz")
-    return f"The instrument cannot do all that was asked: it {' and '.join(out)}." if out else ""
-
-
-def keep(store: Store, sweep: Sweep, about: About, source: str, taken_at: datetime | None = None) -> Edit:
+def keep(
+    store: Store, sweep: Sweep, about: About, source: str, taken_at: datetime | None = None,
+    made_inside: Sequence[int] = (),
+) -> Edit:  # fmt: skip
     """The edit that puts a sweep into the book."""
     first = store.reserve(2)
     record = SweepRecord(
@@ -160,6 +73,7 @@ def keep(store: Store, sweep: Sweep, about: About, source: str, taken_at: dateti
         high_hz=int(sweep.freq_hz[-1]),
         source=source,
         note=about.note,
+        made_inside=tuple(made_inside),
     )
     trace = Trace(id=first + 1, sweep_id=first, freq_hz=sweep.freq_hz, level_dbm=sweep.level_dbm)
     return Edit(f"Sweep at {record.place}", add(record, trace), (first,))
@@ -334,6 +248,11 @@ def _decide(i: int, channel: Channel, heard: Sequence[tuple[SweepRecord, list[Ch
     return Decision(decisive, None if decisive.occupancy == "unknown" else record)
 
 
+def slack_hz(rbw_hz: float) -> int:
+    """How far apart [Hz] a line and a known frequency may lie and still be the same."""
+    return round(max(2 * rbw_hz, 60_000))
+
+
 def _claimed(
     store: Store, seen: Sequence[tuple[SweepRecord, "_Seen"]]
 ) -> tuple[tuple[Line, ...], tuple[tuple[str, Line], ...]]:
@@ -344,15 +263,19 @@ def _claimed(
     found: list[Line] = []
     owned: dict[str, Line] = {}
     for record, held in seen:
-        slack = max(2 * held.sweep.rbw_hz, 60_000)
+        slack = slack_hz(held.sweep.rbw_hz)
         for line in held.lines:
-            if any(abs(line.freq_hz - f) <= slack for f in known):
+            if any(abs(line.freq_hz - f) <= slack for f in (*known, *record.made_inside)):
                 continue
             owner = next((n for f, n in ours if abs(line.freq_hz - f) <= slack), None) if record.own_on else None
             if owner is not None:
                 owned.setdefault(owner, line)
-            elif all(abs(line.freq_hz - other.freq_hz) > slack for other in found):
-                found.append(line)
+            else:
+                same = next((i for i, x in enumerate(found) if abs(line.freq_hz - x.freq_hz) <= slack), None)
+                if same is None:
+                    found.append(line)
+                elif line.level_dbm > found[same].level_dbm:
+                    found[same] = line
     return tuple(sorted(found, key=lambda x: -x.level_dbm)), tuple(owned.items())
 
 

@@ -13,7 +13,7 @@ from azven.book.store import Store
 from azven.rf import reach as rf
 from azven.rf.chain.transmit import keep_away_m, too_close_for_the_formula
 from azven.rf.levels import Floats, thermal_noise_dbm
-from azven.rf.links import BODY_DB, WALL_DB, End
+from azven.rf.links import BODY_DB, WALL_DB, End, mesh_db
 from azven.rf.reach import Coverage, Place, Suggestion, Surroundings, Walk, Wearer
 from azven.rf.walls import WallLine
 from azven.work import ground
@@ -26,6 +26,7 @@ WEARERS = {
     "pack, facing away": Wearer(body_db=BODY_DB["pack facing away"], height_m=1.1),
     "pack, facing": Wearer(body_db=BODY_DB["pack facing"], height_m=1.1),
 }
+MESH = "wire mesh"
 _FINE, _COARSE = 120, 40
 """Cells along the longer side of the map, and of the grid that positions are tried on."""
 
@@ -67,13 +68,14 @@ def layouts(store: Store, zone: Zone) -> list[str]:
     return found if "A" in found else ["A", *found]
 
 
-def surroundings(drawn: Room) -> Surroundings:
-    """Walls with their planning losses, and the room's exponent."""
+def surroundings(drawn: Room, packed: bool = False) -> Surroundings:
+    """Walls with their planning losses, and the room's exponent; `packed`: the audience stands where it may."""
     lines = tuple(
         WallLine((w.x1_m, w.y1_m), (w.x2_m, w.y2_m), WALL_DB.get(w.material, 6.0) if w.loss_db is None else w.loss_db)
         for w in drawn.walls
     )
-    return Surroundings(lines, drawn.zone.exponent)
+    crowds = tuple(a.shape for a in drawn.areas if a.kind == "audience" and len(a.shape) > 2) if packed else ()
+    return Surroundings(lines, drawn.zone.exponent, crowds)
 
 
 def threshold_dbm() -> float:
@@ -106,21 +108,21 @@ def points(drawn: Room, height_m: float, cells: int = _FINE) -> Floats:
     return rf.grid(drawn.low, drawn.high, step, height_m)
 
 
-def coverage(drawn: Room, wearer: str) -> Coverage | None:
+def coverage(drawn: Room, wearer: str, packed: bool = False) -> Coverage | None:
     """What the receive antennas hear over the room; None without any."""
     who, heard = WEARERS[wearer], receive(drawn)
     if not heard:
         return None
     where = points(drawn, who.height_m)
-    return rf.coverage(where, [as_end(a) for a in heard], who, surroundings(drawn), threshold_dbm())
+    return rf.coverage(where, [as_end(a) for a in heard], who, surroundings(drawn, packed), threshold_dbm())
 
 
-def walk(drawn: Room, wearer: str, corners: Sequence[tuple[float, float]]) -> Walk | None:
+def walk(drawn: Room, wearer: str, corners: Sequence[tuple[float, float]], packed: bool = False) -> Walk | None:
     """A walk with fading that belongs to the place; None without antennas or way."""
     heard = receive(drawn)
     if len(corners) < 2 or not heard:
         return None
-    return rf.walk(corners, [as_end(a) for a in heard], WEARERS[wearer], surroundings(drawn), drawn.zone.id)
+    return rf.walk(corners, [as_end(a) for a in heard], WEARERS[wearer], surroundings(drawn, packed), drawn.zone.id)
 
 
 def usual_walk(drawn: Room) -> list[tuple[float, float]]:
@@ -138,6 +140,20 @@ def in_words(drawn: Room, found: Coverage | None) -> str:
     x, y, _ = found.points[worst]
     margin = f"{found.margin_db.min():.0f} dB".replace("-", "−")
     return f"{found.served:.0%} of the places are served at 99 %; weakest {margin} over need at {x:.0f}, {y:.0f} m."
+
+
+def pair_in_words(drawn: Room) -> str:
+    """What the two antennas of a pair make of a transmitter turned any way; empty without a pair of straight ones."""
+    pair = [a for a in receive(drawn) if a.polarisation == "linear"][:2]
+    if len(pair) < 2:
+        return ""
+    worst = rf.worst_turn_loss_db((pair[0].psi_deg, pair[1].psi_deg))
+    crossed = rf.worst_turn_loss_db((45.0, -45.0))
+    if worst > crossed + 3:
+        return (f"{pair[0].name} and {pair[1].name} are turned alike: a transmitter held across both loses {worst:.0f} "
+                f"dB. Cross them, ±45° or upright and level: {crossed:.0f} dB at most, either way.")  # fmt: skip
+    return (f"{pair[0].name} and {pair[1].name} are crossed: a transmitter held any way loses {worst:.0f} dB at most; "
+            "±45° and upright-and-level are equal in this.")  # fmt: skip
 
 
 def near_far(drawn: Room, antenna: Antenna, wearer: str) -> float:
@@ -161,14 +177,14 @@ def keep_away(antenna: Antenna) -> tuple[float, float]:
 # -- deeds ---------------------------------------------------------------------------------------------------
 
 
-def suggest(drawn: Room, wearer: str, progress: Progress = always) -> Suggestion:
+def suggest(drawn: Room, wearer: str, progress: Progress = always, packed: bool = False) -> Suggestion:
     """The best pair of mounting places. ValueError when there are not two that may be used."""
     who = WEARERS[wearer]
     like = End(gain_dbi=6.5, kind="beam", beamwidth_deg=100.0)
     places = [Place(m.name, (m.x_m, m.y_m, m.z_m)) for m in drawn.mounts]
     transmitters = [as_end(a) for a in drawn.antennas if a.role == "transmit"]
     where = points(drawn, who.height_m, _COARSE)
-    return rf.suggest(places, like, where, who, surroundings(drawn), threshold_dbm(), transmitters, progress)
+    return rf.suggest(places, like, where, who, surroundings(drawn, packed), threshold_dbm(), transmitters, progress)
 
 
 def adopt(store: Store, drawn: Room, layout: str, found: Suggestion) -> Edit:
@@ -215,15 +231,22 @@ def copy_layout(store: Store, zone: Zone, layout: str) -> Edit:
     return Edit(f"Placement {name} of {zone.name}", add(*copies))
 
 
-def add_wall(store: Store, zone: Zone, start: tuple[float, float], end: tuple[float, float], material: str) -> Edit:
-    """A wall from point to point; ValueError for one of no length or an unknown material."""
+def add_wall(
+    store: Store, zone: Zone, start: tuple[float, float], end: tuple[float, float], material: str,
+    opening_m: float = 0.05, wire_m: float = 0.002,
+) -> Edit:  # fmt: skip
+    """A wall from point to point; one of wire mesh with its opening and thickness of wire [m]. ValueError for one of
+    no length, an unknown material, or a mesh whose wires touch."""
     if math.dist(start, end) < 0.1:
         raise ValueError("A wall needs two points.")
-    if material not in WALL_DB:
+    if material == MESH and opening_m <= math.pi * wire_m:
+        raise ValueError("The opening of a mesh is wider than its wires.")
+    if material not in (*WALL_DB, MESH):
         raise ValueError(f"unknown material '{material}'; known: {', '.join(WALL_DB)}")
     wall = Wall(
         id=store.reserve(), site_id=zone.site_id, x1_m=round(start[0], 2), y1_m=round(start[1], 2),
         x2_m=round(end[0], 2), y2_m=round(end[1], 2), material=material,
+        loss_db=round(mesh_db(FREQ_HZ, opening_m, wire_m / 2), 1) if material == MESH else None,
     )  # fmt: skip
     return Edit(f"Wall, {material}", add(wall))
 

@@ -60,6 +60,8 @@ def for_sweep(record: SweepRecord, store: Store, moment: datetime) -> Reasons:
         sentence += " Its bins lie further apart than their bandwidth: a narrow line can hide between them."
     if record.own_on:
         sentence += " Our own transmitters were on: lines at our frequencies are not counted as foreign."
+    if record.made_inside:
+        sentence += f" {_made_inside(record)}"
     rows = (
         ("range", f"{record.low_hz / 1e6:g}–{record.high_hz / 1e6:g} MHz"),
         ("resolution bandwidth", khz(round(record.rbw_hz))),
@@ -83,6 +85,15 @@ def for_sweep(record: SweepRecord, store: Store, moment: datetime) -> Reasons:
         origins,
         (used, gone),
         heading="The sweep",
+    )
+
+
+def _made_inside(record: SweepRecord) -> str:
+    at = ", ".join(f"{f / 1e6:.3f}" for f in record.made_inside[:4])
+    more = f" and at {len(record.made_inside) - 4} other places" if len(record.made_inside) > 4 else ""
+    return (
+        f"The instrument was overloaded: at {at} MHz{more} it showed what it makes itself, which fell behind an "
+        "attenuator. There the lower reading counts; a filter in front of it would say more."
     )
 
 

@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Callable
+from dataclasses import replace
 
 from azven.book.records import Model
 from azven.book.store import Store
@@ -10,7 +11,7 @@ from azven.rf.sweep import Sweep
 from azven.rf.venue import Emitter, Settings, Venue
 from azven.work import demo, ground, kit, plan
 
-ANTENNAS = {"omni": "whip, omnidirectional, 1.6 m", "rack": "log-periodic pair, aimed at the stage"}
+ANTENNAS = {"omni": "whip, omnidirectional, 1.6 m", "rack": "log-periodic pair, aimed 20°"}
 
 
 class SimulatedVenue:
@@ -50,8 +51,10 @@ class SimulatedVenue:
         self._world = demo.venue(tuple(own))
 
     def _reader(self, name: str) -> Callable[[Settings, int], Sweep]:
+        intercept = demo.script()["venue"]["front_iip3_dbm"].get(name)
+
         def read(settings: Settings, number: int) -> Sweep:
-            world = self._world
+            world = replace(self._world, front_iip3_dbm=intercept)
             return world.sweep(world.antennas[name], settings, 1_000 + number, self.own_on)
 
         return read

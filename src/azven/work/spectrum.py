@@ -1,5 +1,6 @@
 """What sweeps are still needed, how two of them differ, and what shapes stand in the raster."""
 
+import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -21,6 +22,7 @@ _NARROWEST_CARRIER_HZ = 100_000
 _AIR_HZ = 1_000_000
 _NO_CARRIER_HZ = 5_000
 _ONE_SIDED_DB = 6.0
+_DEGREES = re.compile(r"(\d{1,3}(?:\.\d)?)\s*°")
 
 
 @dataclass(frozen=True)
@@ -130,6 +132,34 @@ def listed_but_silent(store: Store, picture: Picture) -> list[str]:
     return out
 
 
+def against_list(store: Store, picture: Picture) -> list[str]:
+    """Where the sweeps and the list of television transmitters for this place disagree, one line each."""
+    place = ground.current(store)
+    listed = place.stations()
+    if not listed or not picture.sweeps:
+        return []
+    heard: dict[str, list[str]] = {}
+    for record, block in shapes(store, picture):
+        if block.kind == "multiplex":
+            heard.setdefault(block.channel.name, []).append(record.place)
+    reached = {
+        d.reading.channel.name for decisions in picture.decisions.values() for d in decisions if d.sweep is not None
+    }
+    names = [c.name for c in place.channels()]
+    out = []
+    for name in names:
+        if name in heard and name not in listed:
+            out.append(f"channel {name}: a multiplex is heard ({heard[name][0]}) that the list does not have: treat it "
+                       "as taken, and tell whoever keeps the list")  # fmt: skip
+        elif name in listed and name not in heard and name in reached:
+            out.append(f"channel {name}: listed, yet no sweep hears it: off the air, too far, or behind these "
+                       "antennas. It may come back without notice")  # fmt: skip
+    unknown = [name for name in listed if name not in names]
+    if unknown:
+        out.append(f"{', '.join(unknown)}: in the list, but no channel of this raster")
+    return out
+
+
 def compare(store: Store, old: SweepRecord, new: SweepRecord) -> list[Difference]:
     """Where two stored sweeps differ, the strongest change first."""
     return detect.compare(listen.load(store, old), listen.load(store, new))
@@ -156,5 +186,23 @@ def one_sided(store: Store, picture: Picture) -> list[str]:
             loud = [line for line, _ in detect.one_sided(sweep, there, loud, _ONE_SIDED_DB)]
         for line in loud:
             name = next((n for f, n in known.items() if abs(f - line.freq_hz) < 60_000), "a line")
-            out.append(f"{name} at {line.freq_hz / 1e6:.3f} MHz: loud at {record.place}, 6 dB or more weaker elsewhere")
+            out.append(
+                f"{name} at {line.freq_hz / 1e6:.3f} MHz: loud at {record.place}, 6 dB or more weaker elsewhere"
+                f"{_bearing(record, [r for r, _ in others])}"
+            )
     return out
+
+
+def _bearing(loud: SweepRecord, others: Sequence[SweepRecord]) -> str:
+    """Where the sender likely is, from what is said of where the antennas are aimed, such as “aimed 120°”."""
+    aimed = aimed_deg(loud.antenna)
+    if aimed is not None:
+        return f"; likely from around {aimed:.0f}°, where that antenna is aimed"
+    away = sorted({f"{a:.0f}°" for r in others if (a := aimed_deg(r.antenna)) is not None})
+    return f"; likely not from around {', '.join(away)}, where the others are aimed" if away else ""
+
+
+def aimed_deg(antenna: str) -> float | None:
+    """The bearing [°] in the words for an antenna, None where there is none."""
+    found = _DEGREES.search(antenna)
+    return float(found[1]) % 360 if found else None

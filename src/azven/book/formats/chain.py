@@ -41,7 +41,7 @@ class NodeDocument(Document):
     type: Literal[
         "antenna", "loss", "cable", "filter", "amp", "hybrid", "split", "combiner", "dc", "receiver", "transmitter"
     ]
-    side: str = "A"
+    side: Literal["A", "B"] = "A"
     gain_db: Decibel | None = 0.0
     steps_db: list[Decibel] = []
     loss_db: Decibel = 0.0
@@ -161,6 +161,10 @@ def _edges(document: ChainDocument) -> tuple[tuple[str, str], ...]:
         if start == end or (start, end) in out:
             _refuse(f"edges[{i}]", f"joins {start} to itself" if start == end else "stands twice")
         out.append((start, end))
+    sides = {n.id: n.side for n in document.nodes}
+    for i, (start, end) in enumerate(out):
+        if sides[start] != sides[end]:
+            _refuse(f"edges[{i}]", f"joins {start} on side {sides[start]} to {end} on side {sides[end]}")
     return tuple(out)
 
 
@@ -243,7 +247,7 @@ def _design(document: ChainDocument, edges: tuple[tuple[str, str], ...]) -> Desi
         {i: n.needed_db for i, n in nodes.items() if n.needed_db is not None},
         {i: n.power_dbm for i, n in nodes.items() if n.type == "transmitter" and n.power_dbm is not None},
         {i: n.rated_in_dbm for i, n in nodes.items() if n.rated_in_dbm is not None},
-        document.own_peaks,
+        document.own_peaks, {i: n.side for i, n in nodes.items()},
     )  # fmt: skip
 
 

@@ -41,7 +41,7 @@ class RuleDocument(Document):
 
 
 class RegionDocument(Document):
-    """A region file."""
+    """A region file. `stations`: names of the raster channels on which a television transmitter is listed."""
 
     format: Literal["azven-region"]
     version: int
@@ -52,6 +52,7 @@ class RegionDocument(Document):
     rasters: list[RasterDocument] = []
     channels: list[ChannelDocument] = []
     rules: list[RuleDocument]
+    stations: list[str] = []
 
 
 def read(data: Any) -> RegionDocument:

@@ -20,7 +20,7 @@ from azven.desk.stage import Stage, button, choice, fill, label, row
 from azven.desk.tabs import Tabs
 from azven.rf.chain.design import Design, Solved, solve_design
 from azven.rf.chain.tune import GainPlan
-from azven.work import chain, chain_sheet, ground
+from azven.work import chain, chain_sheet, chain_sides, ground
 from azven.work.chain import Document
 from azven.work.chain_templates import TEMPLATES
 from azven.work.plan import Progress
@@ -61,9 +61,14 @@ class ChainStage(Stage):
         box.setContentsMargins(14, 8, 12, 6)
         box.setSpacing(5)
         new = button("New", self.new_from_template, "A design from the template, with this show's rooms and links")
+        self.sides = button(
+            "Own side B", self.change_sides, "Diversity side B with its own blocks, or like side A", "flat"
+        )
         remove = button("Remove", self.remove, "Take this design out; undo brings it back", "flat")
         deeds = (button("Import", self.load), button("Export", self.export), button("Print", self.print_design))
-        box.addLayout(row(self.chosen, remove, 1, label("from", "dim"), self.template, new, *deeds, spacing=6))
+        box.addLayout(
+            row(self.chosen, self.sides, remove, 1, label("from", "dim"), self.template, new, *deeds, spacing=6)
+        )
         self._nothing = label(_NOTHING, "dim")
         box.addWidget(self._nothing)
         scroll = QScrollArea()
@@ -107,6 +112,7 @@ class ChainStage(Stage):
             self.session.say(str(error), trouble=True)
             return
         self._document, self._design, self._solved = document, design, solved
+        self.sides.setText("Side B like A" if chain_sides.has_own_b(document) else "Own side B")
         troubles = chain.warnings(design, solved)
         record = self.record()
         if record is not None and document == chain.document_of(record):
@@ -194,6 +200,7 @@ class ChainStage(Stage):
         return [
             Action("set-gains", "Set gains of the antenna system", self.run_primary),
             Action("new-design", "New antenna system from the template", self.new_from_template),
+            Action("sides", "Side B with its own blocks, or like side A", self.change_sides),
             Action("import-design", "Import an antenna system", self.load),
             Action("export-design", "Export the antenna system", self.export),
             Action("print-design", "Print the antenna system", self.print_design),
@@ -208,6 +215,13 @@ class ChainStage(Stage):
         if self.session.do(lambda: chain.add_design(store, make(store))):
             self.chosen.setCurrentIndex(self.chosen.count() - 1)
             self.refresh()
+
+    def change_sides(self) -> None:
+        """Side B with blocks of its own, or like side A again."""
+        record = self.record()
+        if record is not None:
+            own = chain_sides.has_own_b(chain.document_of(record))
+            self.session.do(lambda: chain_sides.like_a(record) if own else chain_sides.own_b(record))
 
     def remove(self) -> None:
         record = self.record()

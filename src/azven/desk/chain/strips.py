@@ -8,6 +8,7 @@ from azven.desk import theme as look
 from azven.desk.session import Session
 from azven.rf.chain.design import Design
 from azven.rf.chain.graph import System, path
+from azven.work import chain
 
 _ROW, _GAP, _LEFT, _NAME = 46, 8, 14, 0
 
@@ -69,7 +70,7 @@ class Strips(QWidget):
         inside = box.adjusted(6, 2, -4, -2)
         painter.setFont(look.font(look.SMALL_PX))
         painter.setPen(theme.color("dim" if block.left_out else "ink"))
-        text = short(self._design, name)
+        text = chain.short_name(self._design, name)
         text = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(inside.width()))
         painter.drawText(inside, Qt.AlignmentFlag.AlignTop, text)
         painter.setPen(theme.color("dim"))
@@ -120,11 +121,3 @@ def figure(design: Design, name: str) -> str:
     value = block.gain_at(design.freq_hz)
     text = "0 dB" if abs(value) < 0.05 else f"{value:+.1f} dB".replace("-", "−")
     return f"{block.length_m:g} m {text[:-3]}" if block.kind == "cable" else text
-
-
-def short(design: Design, name: str) -> str:
-    """A block's name without its room, which stands on the antenna of its row."""
-    for zone in design.zones:
-        if name.startswith(f"{zone} "):
-            return zone if design.blocks[name].kind == "antenna" else name[len(zone) + 1 :]
-    return name

@@ -3,13 +3,14 @@
 import time
 from typing import Any
 
-from PyQt6.QtWidgets import QGridLayout, QLineEdit, QPlainTextEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLineEdit, QPlainTextEdit, QVBoxLayout
 
 from azven.book.records import PERMIT_KINDS, Model, Permit, Zone
 from azven.desk import files
 from azven.desk.session import Session
 from azven.desk.stage import button, choice, fill, label, row
 from azven.desk.tables import Column, RecordTable
+from azven.desk.tabs import Page
 from azven.work import ground, listen, neighbours
 from azven.work.plan import Progress
 
@@ -28,7 +29,7 @@ def number(text: Any) -> float:
         raise ValueError(f"“{text}” is not a number.") from None
 
 
-class DistancesPage(QWidget):
+class DistancesPage(Page):
     """How far transmitters are from the antenna and from one another: what levels are worked out from."""
 
     def __init__(self, session: Session) -> None:
@@ -68,7 +69,7 @@ class DistancesPage(QWidget):
         self.table.show_records(ground.zones(self._session.store))
 
 
-class LicencesPage(QWidget):
+class LicencesPage(Page):
     """Licences with their own ranges and caps, and recorded decisions to plan outside permission."""
 
     def __init__(self, session: Session) -> None:
@@ -128,7 +129,7 @@ def _permit_columns() -> list[Column]:
     ]
 
 
-class LimitsPage(QWidget):
+class LimitsPage(Page):
     """How far links stay from taken channels, and what interference each use stands; with the effect at once."""
 
     def __init__(self, session: Session) -> None:
@@ -191,7 +192,7 @@ def number_or_none(text: str) -> float | None:
         return None
 
 
-class NextDoorPage(QWidget):
+class NextDoorPage(Page):
     """Frequencies proposed to a neighbour in the building, a slip for them, and kept clear of by us."""
 
     def __init__(self, session: Session) -> None:

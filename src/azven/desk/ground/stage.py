@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QLineEdit,
     QScrollArea,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -25,7 +24,7 @@ from azven.desk.ground.pages import DistancesPage, LicencesPage, LimitsPage, Nex
 from azven.desk.session import Session
 from azven.desk.stage import Stage, button, choice, label, row, rule
 from azven.desk.tables import Column, RecordTable
-from azven.desk.tabs import Tabs
+from azven.desk.tabs import Pages
 from azven.work import bundle, ground
 from azven.work.reasons import mhz
 
@@ -63,9 +62,13 @@ class GroundStage(Stage):
         self.pairs = RecordTable(self._pair_columns(), "Rooms against rooms")
         self.neighbours = RecordTable(self._neighbour_columns(), "Neighbours")
         self.room_name, self.neighbour_name, self.neighbour_mhz = QLineEdit(), QLineEdit(), QLineEdit()
-        self._pages, self._tabs = QStackedWidget(), Tabs(_PAGES, self.show_page)
         self.distances, self.licences = DistancesPage(session), LicencesPage(session)
         self.limits, self.next_door = LimitsPage(session), NextDoorPage(session)
+        first = QWidget()
+        first.setLayout(self._below())
+        self._pages = Pages(
+            list(zip(_PAGES, (first, self.distances, self.licences, self.limits, self.next_door), strict=True))
+        )
         self._lay_out()
         self.region.activated.connect(self._choose_region)
         for table in (self.rooms, self.pairs):
@@ -99,11 +102,7 @@ class GroundStage(Stage):
         box.addWidget(rule())
         share = button("Share site", self.share, "Sweeps, rooms and neighbours as one file for the next engineer")
         take = button("Take in", self.take_in, "Add what a shared site file knows and this book does not")
-        box.addLayout(row(self._tabs, 1, share, take, spacing=4))
-        first = QWidget()
-        first.setLayout(self._below())
-        for page in (first, self.distances, self.licences, self.limits, self.next_door):
-            self._pages.addWidget(page)
+        box.addLayout(row(self._pages.tabs, 1, share, take, spacing=4))
         box.addWidget(self._pages, 4)
 
     def _below(self) -> QGridLayout:
@@ -179,18 +178,11 @@ class GroundStage(Stage):
             [Pair(a.id * 100_000 + b.id, a, b, related.get(frozenset((a.id, b.id)))) for a, b in combinations(zones, 2)]
         )
         self.neighbours.show_records(ground.neighbours(store))
-        self._refresh_page()
+        self._pages.refresh()
 
     def show_page(self, number: int) -> None:
         """Rooms and neighbours, distances, licences, limits, next door."""
-        self._pages.setCurrentIndex(number)
-        self._tabs.choose(number)
-        self._refresh_page()
-
-    def _refresh_page(self) -> None:
-        page = self._pages.currentWidget()
-        if isinstance(page, DistancesPage | LicencesPage | LimitsPage | NextDoorPage):
-            page.refresh()
+        self._pages.show_page(number)
 
     def primary(self) -> tuple[str, bool]:
         return "Add room", True
@@ -203,7 +195,7 @@ class GroundStage(Stage):
             Action("region-file", "Read a region file", self.load_region),
             Action("share-site", "Share what is known of this site", self.share),
             Action("take-in-site", "Take in a shared site", self.take_in),
-            *self._tabs.as_actions("ground"),
+            *self._pages.tabs.as_actions("ground"),
         ]
 
     # -- deeds ---------------------------------------------------------------------------------------

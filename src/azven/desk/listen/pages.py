@@ -1,14 +1,15 @@
 """Listen's pages beside the plot: two sweeps compared, and what should be swept."""
 
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QListWidget, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QScrollArea, QVBoxLayout, QWidget
 
 from azven.book.records import Sweep as SweepRecord
 from azven.desk.session import Session
 from azven.desk.stage import button, choice, fill, label, row
 from azven.desk.tables import Column, RecordTable
+from azven.desk.tabs import Page
 from azven.rf.detect import Difference
-from azven.work import listen, sequence, spectrum
+from azven.work import ground, listen, sequence, spectrum
 from azven.work.sequence import Step
 from azven.work.spectrum import Proposal
 
@@ -20,7 +21,7 @@ class _Numbered:
         self.id, self.what = number, what
 
 
-class ComparePage(QWidget):
+class ComparePage(Page):
     """What appeared, went or grew between two sweeps."""
 
     def __init__(self, session: Session) -> None:
@@ -83,7 +84,7 @@ def _difference_columns() -> list[Column]:
     ]
 
 
-class AdvicePage(QWidget):
+class AdvicePage(Page):
     """Ranges worth sweeping for the kit at hand, and what is wrong with the sweeps there are."""
 
     wanted = pyqtSignal(object)
@@ -91,8 +92,17 @@ class AdvicePage(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._box = QVBoxLayout(self)
+        inside = QWidget()
+        inside.setObjectName("stage")
+        self._box = QVBoxLayout(inside)
         self._box.setContentsMargins(10, 0, 10, 0)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setWidget(inside)
+        outside = QVBoxLayout(self)
+        outside.setContentsMargins(0, 0, 0, 0)
+        outside.addWidget(scroll)
 
     def refresh(self) -> None:
         while (item := self._box.takeAt(0)) is not None:
@@ -118,6 +128,7 @@ class AdvicePage(QWidget):
                       "Nothing: every use is served, fresh and fine enough.")  # fmt: skip
         self._section("Where the antennas disagree", spectrum.listed_but_silent(session.store, session.picture),
                       "Nowhere: every sweep sees the same multiplexes.")  # fmt: skip
+        self._list_of_stations()
         self._section("Heard by one antenna only", spectrum.one_sided(session.store, session.picture),
                       "Nothing: every line is heard about equally.")  # fmt: skip
         ours = [f"{name} at {line.freq_hz / 1e6:.3f} MHz, {line.level_dbm:.0f} dBm".replace("-", "−")
@@ -125,9 +136,33 @@ class AdvicePage(QWidget):
         self._section("Lines that are ours", ours, "None: our transmitters were off, or are not seen.")
         self._box.addStretch(1)
 
-    def _section(self, title: str, lines: list[str], nothing: str) -> None:
+    def _list_of_stations(self) -> None:
+        """The list of television transmitters for this place, editable, and where the sweeps disagree with it."""
+        session = self._session
+        listed = QLineEdit(", ".join(ground.current(session.store).stations()))
+        listed.setPlaceholderText("channels, such as 24, 31, 36")
+        listed.setAccessibleName("Channels listed for this place")
+        listed.setToolTip("What the regulator's list or a coverage map gives for this place")
+        listed.editingFinished.connect(lambda: self._set_stations(listed))
+        self._section("Against the list of television stations", spectrum.against_list(session.store, session.picture),
+                      "No difference." if listed.text() else "No list yet: enter its channels to compare.",
+                      row(label("Listed here:", "dim"), listed))  # fmt: skip
+
+    def _set_stations(self, listed: QLineEdit) -> None:
+        session = self._session
+        if listed.text() != ", ".join(ground.current(session.store).stations()):
+            try:
+                edit = ground.set_stations(session.store, listed.text())
+            except ValueError as error:
+                session.say(str(error), trouble=True)
+                return
+            session.do(lambda: edit)
+
+    def _section(self, title: str, lines: list[str], nothing: str, above: QHBoxLayout | None = None) -> None:
         self._box.addSpacing(8)
         self._box.addWidget(label(title, "section"))
+        if above is not None:
+            self._box.addLayout(above)
         for text in lines[:12]:
             self._box.addWidget(label(text, wrap=True))
         if len(lines) > 12:
@@ -139,7 +174,7 @@ class AdvicePage(QWidget):
         self.wanted.emit(proposal)
 
 
-class SequencePage(QWidget):
+class SequencePage(Page):
     """Guided bring-up of a few links: all off, sweep, choose, switch on, next."""
 
     sweep_wanted = pyqtSignal(bool)

@@ -36,7 +36,7 @@ class SweepPlot(BandView):
         super().__init__(session)
         self.setMinimumHeight(240)
         self.setAccessibleName("Sweeps over frequency")
-        self.live: tuple[list[np.ndarray], list[np.ndarray]] | None = None
+        self.live: dict[int, tuple[list[np.ndarray], list[np.ndarray]]] = {}
         self._pointer: float | None = None
         self._marker: float | None = None
         self.setToolTip("Right click sets a marker; the pointer then shows the difference to it.")
@@ -48,19 +48,23 @@ class SweepPlot(BandView):
         pixmap.fill(self._session.theme.color(_ROLES[ids.index(sweep_id) % len(_ROLES)]))
         return QIcon(pixmap.copy(0, 4, 12, 4))
 
-    def start_live(self) -> None:
+    def start_live(self, instrument: int) -> None:
         """Begin drawing a sweep that is being taken."""
-        self.live = ([], [])
+        self.live[instrument] = ([], [])
         self.update()
 
-    def add_live(self, freq: np.ndarray, level: np.ndarray) -> None:
-        if self.live is not None:
-            self.live[0].append(freq)
-            self.live[1].append(level)
+    def add_live(self, instrument: int, freq: np.ndarray, level: np.ndarray) -> None:
+        if instrument in self.live:
+            freqs, levels = self.live[instrument]
+            if freqs and freq[0] <= freqs[-1][-1]:  # it begins anew, behind an attenuator
+                freqs.clear()
+                levels.clear()
+            freqs.append(freq)
+            levels.append(level)
             self.update()
 
-    def end_live(self) -> None:
-        self.live = None
+    def end_live(self, instrument: int) -> None:
+        self.live.pop(instrument, None)
         self.update()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
@@ -90,8 +94,9 @@ class SweepPlot(BandView):
             if i >= _CURVES and not bold:
                 continue
             self._paint_sweep(painter, sweep, _ROLES[i % len(_ROLES)], bold)
-        if self.live is not None and self.live[0]:
-            self._paint_curve(painter, np.concatenate(self.live[0]), np.concatenate(self.live[1]), "brick", 1)
+        for freqs, levels in self.live.values():
+            if freqs:
+                self._paint_curve(painter, np.concatenate(freqs), np.concatenate(levels), "brick", 1)
         self._paint_lines(painter)
         self._paint_cells(painter)
         painter.restore()

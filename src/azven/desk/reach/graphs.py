@@ -121,5 +121,6 @@ class PatternView(QWidget):
                 gain = float(beam_gain_dbi(0.0, off, antenna.beamwidth_deg, antenna.front_back_db))
             r = radius * max(0.0, 1 + gain / 20)
             at = math.radians(degrees)
-            out.append(QPointF(centre.x() + r * math.cos(at), centre.y() - r * math.sin(at)))
+            up = 1 if upwards else -1  # azimuths run clockwise, as on the plan
+            out.append(QPointF(centre.x() + r * math.cos(at), centre.y() - up * r * math.sin(at)))
         return out

@@ -4,7 +4,7 @@ import math
 
 import numpy as np
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QTransform
 from PyQt6.QtWidgets import QWidget
 
 from azven.book.records import Antenna
@@ -13,9 +13,10 @@ from azven.desk.session import Session
 from azven.rf.links import WALL_DB
 from azven.rf.reach import SERVED_OUTAGE, Coverage
 from azven.work import reach
+from azven.work.backdrop import Known, place
 from azven.work.reach import Room
 
-_EDGE, _HIT = 26, 11
+_EDGE, _HIT, _FAINT = 26, 11, 0.4
 MAPS = ("margin", "which antenna carries", "dropout risk")
 _ROLES = ("petrol", "plum", "slate", "ochre")
 
@@ -37,6 +38,7 @@ class PlanView(QWidget):
         self.walk: list[tuple[float, float]] = []
         self.selected = 0
         self.drawing = False
+        self.backdrop: tuple[QImage, tuple[Known, ...]] | None = None
         self._drag: tuple[float, float] | None = None
         self._at: tuple[float, float] | None = None
         self.setMinimumHeight(220)
@@ -52,22 +54,22 @@ class PlanView(QWidget):
     # -- metres and pixels -----------------------------------------------------------------------------
 
     def _scale(self) -> tuple[float, float, float]:
-        """Pixels per metre, and where the room's lower left corner is drawn."""
+        """Pixels per metre, and where the corner of the room with the lowest x and y is drawn."""
         assert self.room is not None
         wide, deep = (max(h - lo, 1.0) for lo, h in zip(self.room.low, self.room.high, strict=True))
-        # long rooms lie along the screen: y of the room runs to the right
+        # long rooms lie along the screen, seen from above: y of the room runs to the right, x downwards
         k = min((self.width() - 2 * _EDGE) / deep, (self.height() - 2 * _EDGE) / wide)
-        return k, (self.width() - k * deep) / 2, (self.height() + k * wide) / 2
+        return k, (self.width() - k * deep) / 2, (self.height() - k * wide) / 2
 
     def pixel(self, x: float, y: float) -> QPointF:
-        k, left, bottom = self._scale()
+        k, left, top = self._scale()
         assert self.room is not None
-        return QPointF(left + (y - self.room.low[1]) * k, bottom - (x - self.room.low[0]) * k)
+        return QPointF(left + (y - self.room.low[1]) * k, top + (x - self.room.low[0]) * k)
 
     def metres(self, at: QPointF) -> tuple[float, float]:
-        k, left, bottom = self._scale()
+        k, left, top = self._scale()
         assert self.room is not None
-        return (bottom - at.y()) / k + self.room.low[0], (at.x() - left) / k + self.room.low[1]
+        return (at.y() - top) / k + self.room.low[0], (at.x() - left) / k + self.room.low[1]
 
     # -- painting ------------------------------------------------------------------------------------
 
@@ -79,6 +81,8 @@ class PlanView(QWidget):
         painter.setFont(look.font(look.SMALL_PX))
         if self.coverage is not None:
             self._paint_map(painter, theme, self.coverage)
+        if self.backdrop is not None:
+            self._paint_backdrop(painter, *self.backdrop)
         self._paint_shapes(painter, theme)
         self._paint_scale(painter, theme)
         hearing = [a.id for a in reach.receive(self.room)]
@@ -104,11 +108,24 @@ class PlanView(QWidget):
             pixels = ground + (0.06 + 0.5 * share[..., None]) * (good - ground)
             poor = (found.outage > SERVED_OUTAGE)[..., None]
             pixels = np.where(poor, ground + 0.5 * (bad - ground), pixels)
-        image = np.ascontiguousarray(np.transpose(pixels, (1, 0, 2))[::-1], np.uint8)
+        image = np.ascontiguousarray(np.transpose(pixels, (1, 0, 2)), np.uint8)
         picture = QImage(image.tobytes(), ny, nx, 3 * ny, QImage.Format.Format_RGB888).copy()
         assert self.room is not None
-        box = QRectF(self.pixel(self.room.high[0], self.room.low[1]), self.pixel(self.room.low[0], self.room.high[1]))
+        box = QRectF(self.pixel(*self.room.low), self.pixel(*self.room.high))
         painter.drawImage(box, picture)
+
+    def _paint_backdrop(self, painter: QPainter, image: QImage, points: tuple[Known, ...]) -> None:
+        """The drawing over the map and under the lines, faint."""
+        origin, right, down = (
+            self.pixel(*place(points, px, py)) for px, py in ((0, 0), (image.width(), 0), (0, image.height()))
+        )
+        across, along = (right - origin) / image.width(), (down - origin) / image.height()
+        painter.save()
+        painter.setOpacity(_FAINT)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.setTransform(QTransform(across.x(), across.y(), along.x(), along.y(), origin.x(), origin.y()), True)
+        painter.drawImage(QPointF(0, 0), image)
+        painter.restore()
 
     def _paint_shapes(self, painter: QPainter, theme: look.Theme) -> None:
         assert self.room is not None
@@ -155,7 +172,7 @@ class PlanView(QWidget):
             half = math.radians(min(antenna.beamwidth_deg, 170) / 2)
             facing = math.radians(antenna.azimuth_deg)
             tip = [
-                QPointF(at.x() + 24 * math.cos(facing + d), at.y() - 24 * math.sin(facing + d))
+                QPointF(at.x() + 24 * math.cos(facing + d), at.y() + 24 * math.sin(facing + d))
                 for d in (-half, 0, half)
             ]
             painter.drawPolygon(QPolygonF([at, *tip]))

@@ -3,17 +3,20 @@
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QDoubleSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtGui import QImage
+from PyQt6.QtWidgets import QCheckBox, QDoubleSpinBox, QVBoxLayout, QWidget
 
-from azven.book.records import Antenna, Zone
+from azven.book.records import Antenna, Backdrop, Zone
+from azven.desk import files
 from azven.desk.actions import Action
+from azven.desk.reach.backdrop import ScaleDialog
 from azven.desk.reach.graphs import PatternView, WalkGraph
 from azven.desk.reach.plan_view import MAPS, PlanView
 from azven.desk.session import Session
 from azven.desk.stage import Stage, button, choice, fill, label, row
 from azven.rf.links import WALL_DB
 from azven.rf.reach import Coverage, Suggestion, Walk
-from azven.work import ground, reach
+from azven.work import backdrop, ground, reach
 from azven.work.plan import Progress
 from azven.work.reach import Room
 
@@ -34,7 +37,15 @@ class ReachStage(Stage):
         self.map = choice([(m, m) for m in MAPS], "What the map shows")
         self.wearer = choice([(w, w) for w in reach.WEARERS], "Who walks there")
         self.tool = choice(_TOOLS, "What a click does")
-        self.material = choice([(m, m) for m in WALL_DB], "Material")
+        self.material = choice([(m, m) for m in (*WALL_DB, reach.MESH)], "Material")
+        self.opening, self.wire = (
+            _spin("Opening of the mesh", 0.1, 60, " cm"),
+            _spin("Thickness of wire", 0.1, 20, " mm"),
+        )
+        self.opening.setValue(5.0)
+        self.wire.setValue(2.0)
+        self.packed = QCheckBox("packed house")
+        self.packed.setToolTip("Whoever stands in or behind the audience, below head height, loses 9 dB more")
         self.view, self.graph, self.pattern = PlanView(session), WalkGraph(session), PatternView(session)
         self.words, self.compared = label("", wrap=True), label("", "dim", wrap=True)
         self.fields = {
@@ -44,9 +55,12 @@ class ReachStage(Stage):
         }  # fmt: skip
         self._corners: list[tuple[float, float]] = []
         self.coverage: Coverage | None = None
+        self._backdrop_shown: Backdrop | None = None
         self._lay_out()
         for box in (self.zone, self.layout_box, self.wearer):
             box.activated.connect(self.refresh)
+        self.packed.toggled.connect(self.refresh)
+        self.material.activated.connect(self._tool_chosen)
         self.map.activated.connect(self._show_map)
         self.tool.activated.connect(self._tool_chosen)
         self.view.antenna_picked.connect(self._pick)
@@ -62,14 +76,18 @@ class ReachStage(Stage):
         box.setContentsMargins(14, 8, 12, 6)
         box.setSpacing(5)
         copy = button("Copy", self.copy_layout, "This placement again under the next letter, to change and compare")
-        box.addLayout(
-            row(self.zone, label("placement", "dim"), self.layout_box, copy, 1, self.wearer, self.map, spacing=6)
-        )
+        drawing = button("Drawing", self.choose_drawing, "A PNG under the plan, put to scale by two points", "flat")
+        where = (self.zone, label("placement", "dim"), self.layout_box, copy, drawing)
+        box.addLayout(row(*where, 1, self.packed, self.wearer, self.map, spacing=6))
         remove = button("Remove", self.remove, "Take the selected antenna out", "flat")
-        parts: list[QWidget | int] = [self.tool, self.material, 1]
+        parts: list[QWidget | int] = []
         for words, field in zip(("up", "towards", "tilt", "turned", "gain", "wide"), self.fields.values(), strict=True):
             parts += [label(words, "small"), field]
-        box.addLayout(row(*parts, remove, spacing=4))
+        self.aim = QWidget()
+        self.aim.setLayout(row(*parts, remove, spacing=4))
+        wall = (self.material, label("opening", "small"), self.opening, label("wire", "small"), self.wire)
+        self.mesh = wall[1:]
+        box.addLayout(row(self.tool, *wall, 1, self.aim, spacing=4))
         box.addWidget(self.words)
         box.addWidget(self.view, 3)
         box.addWidget(self.compared)
@@ -104,26 +122,36 @@ class ReachStage(Stage):
             return
         if len(self._corners) < 2:
             self._corners = reach.usual_walk(drawn)
+        self._show_backdrop()
         self._show_fields(drawn)
         self.view.show_room(drawn, self.coverage if self.view.room == drawn else None, self._corners)
-        wearer, corners = str(self.wearer.currentData()), list(self._corners)
+        wearer, corners, packed = str(self.wearer.currentData()), list(self._corners), self.packed.isChecked()
 
         def work(_: Progress) -> tuple[Coverage | None, Walk | None]:
-            return reach.coverage(drawn, wearer), reach.walk(drawn, wearer, corners)
+            return reach.coverage(drawn, wearer, packed), reach.walk(drawn, wearer, corners, packed)
 
         self.session.jobs.quiet("coverage", work, lambda found: self._covered(drawn, *found))
         self.primary_changed.emit()
 
+    def _show_backdrop(self) -> None:
+        found = backdrop.current(self.session.store)
+        shown = self._backdrop_shown
+        if found is not None and (shown is None or shown.id != found.id):
+            self.view.backdrop = QImage.fromData(found.image), found.points
+        elif found is None:
+            self.view.backdrop = None
+        self._backdrop_shown = found
+
     def _covered(self, drawn: Room, found: Coverage | None, walked: Walk | None) -> None:
         self.coverage = found
-        self.words.setText(reach.in_words(drawn, found))
+        self.words.setText(f"{reach.in_words(drawn, found)} {reach.pair_in_words(drawn)}".strip())
         self.view.show_room(drawn, found, self._corners)
         self.graph.show_walk(walked, reach.threshold_dbm())
         self._compare(drawn)
 
     def _compare(self, drawn: Room) -> None:
         """One line a placement, where there is more than one."""
-        store, wearer = self.session.store, str(self.wearer.currentData())
+        store, wearer, packed = self.session.store, str(self.wearer.currentData()), self.packed.isChecked()
         names = reach.layouts(store, drawn.zone)
         if len(names) < 2:
             self.compared.setText("")
@@ -131,7 +159,7 @@ class ReachStage(Stage):
         rooms = [(n, reach.room(store, drawn.zone, n)) for n in names]
 
         def work(_: Progress) -> list[str]:
-            return [f"{n}: {reach.in_words(r, reach.coverage(r, wearer))}" for n, r in rooms]
+            return [f"{n}: {reach.in_words(r, reach.coverage(r, wearer, packed))}" for n, r in rooms]
 
         self.session.jobs.quiet("placements", work, lambda lines: self.compared.setText("   ".join(lines)))
 
@@ -157,6 +185,9 @@ class ReachStage(Stage):
         tool = self.tool.currentData()
         self.view.drawing = tool == "wall"
         self.material.setVisible(tool == "wall")
+        self.aim.setVisible(tool != "wall")
+        for part in self.mesh:
+            part.setVisible(tool == "wall" and self.material.currentData() == reach.MESH)
         if tool == "walk":
             self._corners = []
 
@@ -167,6 +198,8 @@ class ReachStage(Stage):
     def actions_offered(self) -> list[Action]:
         return [
             Action("suggest-antennas", "Suggest antenna positions", self.run_primary),
+            Action("drawing", "Lay a drawing under the plan of the rooms", self.choose_drawing),
+            Action("no-drawing", "Take the drawing away", self.take_drawing_away, "", lambda: bool(self.view.backdrop)),
             Action("copy-placement", "Copy the antenna placement", self.copy_layout),
         ]
 
@@ -175,17 +208,39 @@ class ReachStage(Stage):
     def run_primary(self) -> None:
         """The best pair of mounting places, instead of this placement's receive antennas."""
         drawn, wearer, placement = self.room(), str(self.wearer.currentData()), self.placement
+        packed = self.packed.isChecked()
         if drawn is None:
             return
 
         def work(progress: Progress) -> Suggestion:
-            return reach.suggest(drawn, wearer, progress)
+            return reach.suggest(drawn, wearer, progress, packed)
 
         def adopt(found: Suggestion) -> None:
             if self.session.do(lambda: reach.adopt(self.session.store, drawn, placement, found)):
                 self.session.say(f"{found.reasons[0]}. {found.reasons[1]}. Rigging: licensed riggers only.")
 
         self.session.jobs.start("Trying mounting places", work, adopt)
+
+    def choose_drawing(self) -> None:
+        """A PNG under the plan, put to scale by two points."""
+        path = files.ask_which(self, "A drawing of the rooms", "PNG (*.png)")
+        drawn = self.room()
+        if path is None or drawn is None:
+            return
+        try:
+            data = backdrop.read(path)
+            image = QImage.fromData(data)
+            if image.isNull():
+                raise ValueError(f"{path.name} cannot be read as a picture.")
+        except (OSError, ValueError) as error:
+            self.session.say(str(error), trouble=True)
+            return
+        dialog = ScaleDialog(self.session, image, (drawn.low, drawn.high))
+        if dialog.exec():
+            self.session.do(lambda: backdrop.put(self.session.store, path.name, data, *dialog.known()))
+
+    def take_drawing_away(self) -> None:
+        self.session.do(lambda: backdrop.take_away(self.session.store))
 
     def copy_layout(self) -> None:
         zone = self.zone_record()
@@ -232,7 +287,8 @@ class ReachStage(Stage):
     def _wall(self, *ends: Any) -> None:
         zone, store, material = self.zone_record(), self.session.store, str(self.material.currentData())
         if zone is not None:
-            self.session.do(lambda: reach.add_wall(store, zone, (ends[0], ends[1]), (ends[2], ends[3]), material))
+            mesh = self.opening.value() / 100, self.wire.value() / 1000
+            self.session.do(lambda: reach.add_wall(store, zone, ends[:2], ends[2:], material, *mesh))
 
 
 def _spin(name: str, low: float, high: float, unit: str) -> QDoubleSpinBox:

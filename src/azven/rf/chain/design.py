@@ -66,6 +66,8 @@ class Design:
     powers_dbm: Mapping[str, float] = field(default_factory=dict)
     rated_in_dbm: Mapping[str, float] = field(default_factory=dict)
     crests_included: bool = True
+    sides: Mapping[str, str] = field(default_factory=dict)
+    """Diversity side of every block; one that is not listed is on side A, and B is like A where it has no blocks."""
 
     def with_settings(self, settings: Mapping[str, float | None]) -> "Design":
         """The design with amplifiers (gain, None = left out) and attenuators (loss) set anew."""
@@ -77,6 +79,11 @@ class Design:
 
     def receivers(self) -> list[str]:
         return [n for n, b in self.blocks.items() if b.kind == "receiver"]
+
+    def branch(self, antenna: str) -> str:
+        """Zone of an antenna, with its side where that is B; the antenna's own name where it serves no zone."""
+        zone = self.zone_of(antenna) or antenna
+        return f"{zone}, side B" if self.sides.get(antenna) == "B" else zone
 
     def zone_of(self, antenna: str) -> str:
         return next((z for z, info in self.zones.items() if antenna in info.antennas), "")

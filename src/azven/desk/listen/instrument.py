@@ -1,0 +1,314 @@
+"""One instrument: where it stands, how it sweeps and how often, and the sweeps it takes."""
+
+from datetime import datetime, timedelta
+from typing import Any
+
+from PyQt6.QtCore import QTimer, pyqtSignal
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QWidget
+
+from azven.desk.jobs import Job, Progress
+from azven.desk.session import Session
+from azven.desk.stage import button, choice, label, row
+from azven.rf.venue import Settings
+from azven.work import listen, taking
+from azven.work.simulation import ANTENNAS
+from azven.work.spectrum import Proposal
+from azven.work.taking import About, Taken
+
+_RBW_HZ = (10_000, 30_000, 50_000, 100_000)
+_POINTS = (1_001, 5_001, 10_001, 20_001)
+_ATTENUATION_DB = (0, 10, 20, 30)
+_REPEAT: list[tuple[str, object]] = [
+    ("once", -1), ("repeatedly", 0), ("every minute", 60), ("every 5 min", 300), ("every 10 min", 600),
+    ("every 30 min", 1800),
+]  # fmt: skip
+_HEARS: list[tuple[str, object]] = [
+    ("for every use", "everyone"), ("for in-ear packs", "in-ears"), ("for receivers", "receivers"),
+]  # fmt: skip
+_BREATH_MS, _WAIT_MS = 300, 5_000
+_PLACES = {"omni": "Rope Hall, riser", "rack": "Rope Hall, receive antennas"}
+
+
+class InstrumentPanel(QWidget):
+    """Controls of one instrument, its timetable, and the sweep it is taking. `number` counts instruments from 1."""
+
+    changed = pyqtSignal()
+    began = pyqtSignal(int)
+    heard = pyqtSignal(int, object)
+    ended = pyqtSignal(int)
+    kept = pyqtSignal(object)
+
+    def __init__(self, session: Session, number: int) -> None:
+        super().__init__()
+        self.session, self.number = session, number
+        self._job: Job | None = None
+        self._timetable = QTimer(self, singleShot=True)
+        self._timetable.timeout.connect(self._due)
+        self._make_fields()
+        self._lay_out()
+        self._name_antenna()
+        self._foretell()
+
+    def _make_fields(self) -> None:
+        venue = self.session.venue
+        addresses: list[tuple[str, object]] = []
+        if venue is not None:
+            addresses = [(f"stand-in: {ANTENNAS[k]}", a.resource) for k, a in venue.analysers.items()]
+        self.address = choice(addresses, "Instrument address")
+        self.address.setEditable(True)
+        self.address.setCurrentIndex(min(self.number, self.address.count()) - 1)
+        edit = self.address.lineEdit()
+        if edit is not None and not addresses:
+            edit.setPlaceholderText("TCPIP::192.0.2.7::5025::SOCKET")
+        low, high = self.session.tuning_span()
+        self.start = _field("From MHz", width=54, text=f"{round(low / 1e6)}")
+        self.stop = _field("To MHz", width=54, text=f"{round(high / 1e6)}")
+        self.rbw = choice([(f"{r // 1000} kHz", r) for r in _RBW_HZ], "Resolution bandwidth")
+        self.rbw.setCurrentIndex(1)
+        self.count = choice([(f"{p} bins", p) for p in _POINTS], "Bins")
+        self.count.setCurrentIndex(2)
+        self.detector = choice([("average", "average"), ("peak", "peak")], "Detector")
+        self.attenuation = choice(
+            [("no attenuator" if a == 0 else f"−{a} dB", a) for a in _ATTENUATION_DB], "Attenuator of the instrument"
+        )
+        self.place = _field("Place", hint="Where: room and spot")
+        self.antenna = _field("Antenna", hint="Which antenna, how high")
+        self.antenna.setToolTip(
+            "With the bearing where it is aimed, such as 120°, a line heard here alone gets one too"
+        )
+        self.own_on = QCheckBox("our transmitters on")
+        self.hears = choice(_HEARS, "What the sweep counts for")
+        self.repeat = choice(_REPEAT, "How often")
+        self.until = _field("Until, local time", hint="until 19:30", width=96)
+        self.until.setToolTip("Local time at which repeated sweeps end; empty: when you stop them")
+        self.twice = button(
+            "Overload?", self.prove, "Sweeps twice, the second time behind an attenuator: lines that fall "
+            "are made in the instrument, and are left out",
+        )  # fmt: skip
+        self._forecast = label("", "dim", wrap=True)
+        for field in (self.start, self.stop, self.place, self.antenna):
+            field.textChanged.connect(self._foretell)
+        for box in (self.rbw, self.count):
+            box.currentIndexChanged.connect(self._foretell)
+        self.address.currentIndexChanged.connect(self._name_antenna)
+        self.address.editTextChanged.connect(lambda _: self.changed.emit())
+
+    def _lay_out(self) -> None:
+        grid = QGridLayout(self)
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(5)
+        grid.setContentsMargins(10, 2, 0, 0)
+        self.rbw.setMinimumWidth(86)
+        self.count.setMinimumWidth(108)
+        self.detector.setMinimumWidth(86)
+        self.attenuation.setMinimumWidth(122)
+        span = row(
+            self.start, label("to"), self.stop, label("MHz"), self.rbw, self.count, self.repeat, self.until, 1,
+            spacing=6,
+        )  # fmt: skip
+        rows = (
+            ("Instrument", row(self.address, self.detector, self.attenuation, self.twice)),
+            ("Range", span),
+            ("Place", row(self.place, self.antenna, self.hears, self.own_on)),
+        )
+        for i, (name, controls) in enumerate(rows):
+            grid.addWidget(label(name, "dim"), i, 0)
+            grid.addLayout(controls, i, 1)
+        rows[0][1].setStretch(0, 1)
+        grid.addWidget(self._forecast, len(rows), 0, 1, 2)
+        grid.setColumnStretch(1, 1)
+
+    # -- settings --------------------------------------------------------------------------------------
+
+    @property
+    def title(self) -> str:
+        """What the instrument is called in a row of them."""
+        return f"{self.number}  {self.place.text().strip() or 'no place yet'}"
+
+    def settings(self) -> Settings:
+        """What the controls say; ValueError when they make no sense."""
+        try:
+            low, high = (round(float(f.text().replace(",", ".")) * 1e6) for f in (self.start, self.stop))
+        except (ValueError, OverflowError):
+            raise ValueError("The range needs two numbers in MHz.") from None
+        if not 0 < low < high:
+            raise ValueError("The range has to end above its start.")
+        return Settings(
+            low, high, self.count.currentData(), float(self.rbw.currentData()), self.detector.currentData(),
+            float(self.attenuation.currentData()),
+        )  # fmt: skip
+
+    def set_up(self, proposal: Proposal) -> None:
+        """Take over a proposed range, RBW and number of bins."""
+        self.start.setText(f"{proposal.low_hz / 1e6:g}")
+        self.stop.setText(f"{proposal.high_hz / 1e6:g}")
+        self.rbw.setCurrentIndex(self.rbw.findData(proposal.rbw_hz))
+        self.count.setCurrentIndex(min(range(len(_POINTS)), key=lambda i: abs(_POINTS[i] - proposal.points)))
+
+    def _foretell(self) -> None:
+        try:
+            text = taking.forecast(self.settings()).sentence
+        except ValueError as error:
+            text = str(error)
+        self._forecast.setText(text)
+        self.changed.emit()
+
+    def _name_antenna(self) -> None:
+        venue = self.session.venue
+        for name, analyser in venue.analysers.items() if venue is not None else ():
+            if analyser.resource == self._resource():
+                self.antenna.setText(ANTENNAS[name])
+                for shown in (self.antenna, self.address.lineEdit()):
+                    if shown is not None:
+                        shown.setCursorPosition(0)
+                self.place.setText(_PLACES[name])
+                self.place.setCursorPosition(0)
+                self.hears.setCurrentIndex(1 if name == "omni" else 2)
+
+    def _resource(self) -> str:
+        text = self.address.currentText().strip()
+        at = self.address.findText(text)
+        return str(self.address.itemData(at)) if at >= 0 else text
+
+    @property
+    def ready(self) -> bool:
+        """Whether there is an instrument to ask, and it is not at work."""
+        return bool(self.address.currentText().strip()) and not self.sweeping
+
+    # -- taking sweeps ---------------------------------------------------------------------------------
+
+    @property
+    def sweeping(self) -> bool:
+        """Whether a sweep is being taken."""
+        return self._job is not None
+
+    @property
+    def repeating(self) -> bool:
+        """Whether another sweep is due by itself."""
+        return self._timetable.isActive()
+
+    def stop_repeating(self) -> None:
+        """No further sweeps by themselves."""
+        self._timetable.stop()
+        self.changed.emit()
+
+    def take(self, own_on: bool | None = None) -> None:
+        """Take a sweep, then others as the timetable says."""
+        if own_on is not None:
+            self.own_on.setChecked(own_on)
+            self.repeat.setCurrentIndex(0)
+        self._begin(twice=False)
+
+    def prove(self) -> None:
+        """Take a sweep with and without an attenuator in front."""
+        self._begin(twice=True)
+
+    def _begin(self, twice: bool) -> None:
+        try:
+            settings = self.settings()
+        except ValueError as error:
+            self.session.say(str(error), trouble=True)
+            return
+        about = About(self.place.text(), self.antenna.text(), self.own_on.isChecked(), self.hears.currentData())
+        if self.session.venue is not None:
+            self.session.venue.own_on = about.own_on
+        self._sweep(self._resource(), settings, about, twice)
+
+    def _sweep(self, resource: str, settings: Settings, about: About, twice: bool) -> None:
+        from azven.gear.instrument import ScpiInstrument
+
+        holder: list[Job] = []
+
+        def work(progress: Progress) -> tuple[Taken, str]:
+            instrument = ScpiInstrument.at(resource)
+            try:
+                identity = instrument.identify()
+
+                def part(freq: Any, level: Any, share: float) -> bool:
+                    holder[0].tell((freq, level))
+                    return progress(round(100 * share), 100)
+
+                def reopen() -> ScpiInstrument:
+                    return ScpiInstrument.at(resource)
+
+                if twice:
+                    return taking.take_twice(instrument, settings, part, reopen), identity
+                return taking.take(instrument, settings, part, reopen), identity
+            finally:
+                instrument.close()
+
+        title = "Sweeping" if self.number == 1 else f"Sweeping {self.number}"
+        job = self.session.jobs.start(
+            title, work, lambda found: self._keep(*found, about), lambda part: self.heard.emit(self.number, part),
+            lane=f"instrument {self.number}",
+        )  # fmt: skip
+        if job is None:
+            return
+        self._job = job
+        holder.append(job)
+        job.signals.failed.connect(self._failed)
+        self.began.emit(self.number)
+        self.changed.emit()
+
+    def _over(self) -> None:
+        self._job = None
+        self.ended.emit(self.number)
+
+    def _failed(self, _: object) -> None:
+        """A sweep that brought nothing; a timetable goes on with the next."""
+        self._over()
+        if float(self.repeat.currentData()) > 0:
+            self._plan_next()
+        self.changed.emit()
+
+    def _keep(self, taken: Taken, identity: str, about: About) -> None:
+        self._over()
+        sweep, store = taken.sweep, self.session.store
+        inside = sorted(found.freq_hz for found in taken.made_inside or ())
+        if self.session.do(lambda: listen.keep(store, sweep, about, identity, made_inside=inside)):
+            low, high = sweep.freq_hz[0] / 1e6, sweep.freq_hz[-1] / 1e6
+            text = f"Kept {len(sweep.freq_hz)} bins from {low:.1f} to {high:.1f} MHz."
+            remark = " ".join(filter(None, (taken.remark, taking.overload_in_words(taken))))
+            self.session.say(f"{text} {remark}".strip(), trouble=bool(taken.remark or inside))
+            self.kept.emit(sweep)
+            self._plan_next()
+        self.changed.emit()
+
+    # -- repeatedly ------------------------------------------------------------------------------------
+
+    def _plan_next(self) -> None:
+        """After a sweep: when the next one is due, if any."""
+        every_s = float(self.repeat.currentData())
+        if every_s < 0:
+            return
+        end = _local_time(self.until.text(), datetime.now())
+        if end is not None and datetime.now() + timedelta(seconds=every_s) > end:
+            self.session.say(f"The timetable ended at {end:%H:%M}.")
+            return
+        self._timetable.start(max(round(every_s * 1e3), _BREATH_MS))
+
+    def _due(self) -> None:
+        """A repeated sweep; while a search or another long job runs it waits for its turn."""
+        if self.session.jobs.busy or self.sweeping:
+            self._timetable.start(_WAIT_MS)
+        else:
+            self.take()
+
+
+def _field(name: str, hint: str = "", width: int = 0, text: str = "") -> QLineEdit:
+    made = QLineEdit(text)
+    made.setAccessibleName(name)
+    made.setPlaceholderText(hint)
+    if width:
+        made.setFixedWidth(width)
+    return made
+
+
+def _local_time(text: str, now: datetime) -> datetime | None:
+    """The next moment a clock shows `HH:MM`; None for anything else."""
+    try:
+        hour, minute = (int(part) for part in text.strip().removeprefix("until").strip().split(":"))
+        found = now.replace(hour=hour, minute=minute, second=0, microsecond=0)
+    except ValueError:
+        return None
+    return found if found > now else found + timedelta(days=1)

@@ -1,0 +1,111 @@
+"""The instruments at hand: a row of them, the controls of the one that is chosen, any number sweeping at once."""
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
+
+from azven.desk.listen.instrument import InstrumentPanel
+from azven.desk.session import Session
+from azven.desk.stage import button
+
+_MOST = 8
+_TITLE_CHARS = 30
+
+
+class Instruments(QWidget):
+    """Holds the panels; passes on what any of them says."""
+
+    changed = pyqtSignal()
+    began = pyqtSignal(int)
+    heard = pyqtSignal(int, object)
+    ended = pyqtSignal(int)
+    kept = pyqtSignal(object)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.panels: list[InstrumentPanel] = []
+        self._stack, self._group = QStackedWidget(), QButtonGroup(self)
+        self._stack.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Maximum)
+        self._titles = QHBoxLayout()
+        self._titles.setContentsMargins(6, 0, 0, 0)
+        self._titles.setSpacing(4)
+        self._more = button("Add an instrument", self.add, "Each has its own place, settings and timetable", "flat")
+        self._fewer = button("Take it away", self.remove, "The instrument that is shown", "flat")
+        self._all = button("Sweep with all", self.take_all, "Every instrument not at work takes a sweep", "flat")
+        for made in (self._more, self._fewer, self._all):
+            self._titles.addWidget(made)
+        self._titles.addStretch(1)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(2)
+        box.addLayout(self._titles)
+        box.addWidget(self._stack)
+        self.add()
+
+    @property
+    def current(self) -> InstrumentPanel:
+        """The instrument whose controls are shown."""
+        return next(p for p in self.panels if p is self._stack.currentWidget())
+
+    def add(self) -> InstrumentPanel:
+        """One more instrument, and its controls in view."""
+        number = next(n for n in range(1, _MOST + 2) if n not in {p.number for p in self.panels})
+        panel = InstrumentPanel(self._session, number)
+        for mine, theirs in (
+            (self.began, panel.began), (self.heard, panel.heard), (self.ended, panel.ended), (self.kept, panel.kept)
+        ):  # fmt: skip
+            theirs.connect(mine)
+        panel.changed.connect(self._show)
+        self.panels.append(panel)
+        self._stack.addWidget(panel)
+        title = button("", lambda: self.choose(panel), name="flat")
+        title.setCheckable(True)
+        self._group.addButton(title, number)
+        self._titles.insertWidget(len(self.panels) - 1, title)
+        self.choose(panel)
+        return panel
+
+    def remove(self) -> None:
+        """Take the shown instrument away, unless it is the last or at work."""
+        panel = self.current
+        if len(self.panels) == 1 or panel.sweeping:
+            return
+        panel.stop_repeating()
+        title = self._group.button(panel.number)
+        self.panels.remove(panel)
+        self._stack.removeWidget(panel)
+        panel.deleteLater()
+        if title is not None:
+            self._group.removeButton(title)
+            title.deleteLater()
+        self.choose(self.panels[0])
+
+    def choose(self, panel: InstrumentPanel) -> None:
+        """Show an instrument's controls."""
+        self._stack.setCurrentWidget(panel)
+        self._show()
+
+    def take_all(self) -> None:
+        """A sweep with every instrument that is ready."""
+        for panel in self.panels:
+            if panel.ready and not panel.repeating:
+                panel.take()
+
+    def _show(self) -> None:
+        for panel in self.panels:
+            made = self._group.button(panel.number)
+            if made is not None:
+                at_work = "  sweeping" if panel.sweeping else "  waiting" if panel.repeating else ""
+                made.setText(_shortened(panel.title) + at_work)
+                made.setChecked(panel is self.current)
+        several = len(self.panels) > 1
+        self._more.setEnabled(len(self.panels) < _MOST)
+        self._fewer.setVisible(several)
+        self._fewer.setEnabled(not self.current.sweeping)
+        self._all.setVisible(several)
+        self._all.setEnabled(any(p.ready and not p.repeating for p in self.panels))
+        self.changed.emit()
+
+
+def _shortened(text: str) -> str:
+    return text if len(text) <= _TITLE_CHARS else text[: _TITLE_CHARS - 1] + "…"

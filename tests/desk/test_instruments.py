@@ -1,0 +1,120 @@
+"""Several instruments at once; an overload shown by an attenuator; peaks; the list of stations."""
+
+import numpy as np
+import pytest
+
+from azven.work import ground, listen, peaks, spectrum
+
+
+def test_two_instruments_sweep_at_once_each_at_its_place(window, settle, qtbot):
+    session, stage = window.session, window.open_stage("listen")
+    window.show_stage("listen")
+    before = len(listen.sweeps(session.store))
+    first, second = stage.instruments.current, stage.instruments.add()
+    assert second.number == 2
+    assert "receive antennas" in second.place.text()
+    second.rbw.setCurrentIndex(second.rbw.findData(100_000))
+    session.venue.analysers["omni"]._pace = 3.0
+    stage.instruments.choose(first)
+    stage.instruments.take_all()
+    assert first.sweeping
+    assert second.sweeping
+    assert stage.primary() == ("Sweep", False)
+    assert "sweeping" in stage.instruments._group.button(1).text()
+    qtbot.waitUntil(lambda: not second.sweeping, timeout=20_000)
+    assert first.sweeping
+    assert session.jobs.shown is not None
+    window.open_stage("plan").run_primary()
+    assert session.jobs.busy
+    settle(window)
+    taken = listen.sweeps(session.store)[: len(listen.sweeps(session.store)) - before]
+    assert {(r.place, round(r.rbw_hz)) for r in taken} == {
+        ("Rope Hall, riser", 30_000), ("Rope Hall, receive antennas", 100_000),
+    }  # fmt: skip
+    assert not stage.plot.live
+    assert len(stage.waterfall.view.rows) == 2
+    stage.instruments.choose(second)
+    stage.instruments.remove()
+    assert [p.number for p in stage.instruments.panels] == [1]
+    stage.instruments.remove()
+    assert len(stage.instruments.panels) == 1
+
+
+def test_stop_ends_the_sweep_that_began_last_and_its_part_is_kept(window, settle, qtbot):
+    session, stage = window.session, window.open_stage("listen")
+    before = len(listen.sweeps(session.store))
+    for analyser in session.venue.analysers.values():
+        analyser._pace = 3.0
+    stage.instruments.add()
+    stage.instruments.take_all()
+    qtbot.waitUntil(lambda: all(len(f) > 1 for f, _ in stage.plot.live.values()), timeout=20_000)
+    window.actions_table.run("stop")
+    settle(window)
+    points = sorted(r.points for r in listen.sweeps(session.store)[: len(listen.sweeps(session.store)) - before])
+    assert points[0] < points[1] == 10_001
+
+
+def test_an_overload_is_shown_by_an_attenuator_and_left_out(window, settle, qtbot):
+    session, stage = window.session, window.open_stage("listen")
+    panel = stage.instruments.add()  # on the receive antennas, behind their amplifiers
+    panel.own_on.setChecked(True)
+    panel.take()
+    settle(window)
+    plain = listen.load(session.store, listen.sweeps(session.store)[0])
+    panel.prove()
+    settle(window)
+    assert "Overloaded: what it showed at" in window.said()
+    record = listen.sweeps(session.store)[0]
+    truer = listen.load(session.store, record)
+    assert len(record.made_inside) > 5
+    inside = np.searchsorted(plain.freq_hz, record.made_inside)
+    assert np.median(plain.level_dbm[inside] - truer.level_dbm[inside]) > 3
+    session.select("sweep", record.id)
+    assert "The instrument was overloaded" in window.panel.shown.verdict
+    panel.own_on.setChecked(False)
+    panel.prove()
+    qtbot.waitUntil(lambda: "no sign of overload" in window.said(), timeout=20_000)
+    settle(window)
+
+
+def test_an_instrument_without_an_attenuator_says_so(window, settle):
+    session, stage = window.session, window.open_stage("listen")
+    panel = stage.instrument
+    before = len(listen.sweeps(session.store))
+    panel.attenuation.setCurrentIndex(panel.attenuation.findData(30))
+    panel.prove()  # asks for 40 dB, the stand-in has 30
+    settle(window)
+    assert len(listen.sweeps(session.store)) == before + 1
+    assert "no attenuator of 40 dB" in window.said()
+
+
+def test_peaks_say_whose_they_are(window):
+    session, stage = window.session, window.open_stage("listen")
+    stage.show_page(2)
+    page = stage.peaks
+    owners = [p.owner for p in page.table.records.records]
+    assert {"Fire Watch", "unclaimed", "multiplex, channel 31"} <= set(owners)
+    levels = [p.level_dbm for p in page.table.records.records]
+    assert levels == sorted(levels, reverse=True)
+    page.only.setCurrentIndex(1)
+    assert [p.owner for p in page.table.records.records] == ["unclaimed"]
+    page.table.selectRow(0)
+    assert session.selection.kind == "line"
+    line = session.picture.lines[0]
+    session.do(lambda: listen.claim(session.store, line, "neighbour", "Pier office"))
+    stage.refresh()
+    assert "Pier office" in [p.owner for p in peaks.peaks(session.store, session.picture)]
+
+
+def test_the_list_of_stations_is_held_against_the_sweeps(window):
+    session, stage = window.session, window.open_stage("listen")
+    window.show_stage("listen")
+    said = spectrum.against_list(session.store, session.picture)
+    assert [line.split(":")[0] for line in said] == ["channel 27", "channel 35"]
+    stage.show_page(4)
+    session.do(lambda: ground.set_stations(session.store, "22 24, 25 28 29 31 33 34 35 36 39 40 41 43 45 46 47"))
+    assert spectrum.against_list(session.store, session.picture) == []
+    with pytest.raises(ValueError, match="99: no such channel"):
+        ground.set_stations(session.store, "22 99")
+    session.step_back()
+    assert len(spectrum.against_list(session.store, session.picture)) == 2
