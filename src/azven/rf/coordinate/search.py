@@ -26,6 +26,9 @@ Steps = NDArray[np.bool_]
 _OPEN_SHARE, _OPEN_HZ = 0.8, 40_000_000
 _MOST_DROPPED = 60
 _BEAM_SHARE = 0.5
+_BEAM_TIME, _WARM = 0.7, 1.8
+"""Share of the time for a beam that has to fit, and how much faster it goes once the tables of patterns are filled."""
+_WIDEST_BEFORE_EXCHANGE = 24
 _VERY_WIDE, _BEFORE_VERY_WIDE = 200, 0.3
 """A beam so wide comes after neighbourhoods have had this share of the work: they often find as much, and sooner."""
 _SEARCH_SHARE = 0.92
@@ -53,8 +56,13 @@ class Effort:
         before = self.spent // 64
         self.spent += amount
         if self.spent // 64 != before:
-            self.timed_out = self.timed_out or self.elapsed() >= _SEARCH_SHARE * self.time_limit_s
+            self.look_at_clock()
             self.cancelled = self.cancelled or not self.progress(min(self.spent, self.limit), self.limit)
+
+    def look_at_clock(self) -> bool:
+        """Whether the time is up."""
+        self.timed_out = self.timed_out or self.elapsed() >= _SEARCH_SHARE * self.time_limit_s
+        return self.timed_out
 
     @property
     def over(self) -> bool:
@@ -101,6 +109,7 @@ class Search:
             beams = beams[:1]
         if sum(self.wanted) > _MANY and len(beams) > 2:
             beams = _BEAM_FOR_MANY
+        beams = self._that_fit(beams, children)
         for width in beams:
             if self._finished():
                 return
@@ -115,6 +124,22 @@ class Search:
                     self._neighbourhood()
             if exchange and not self._finished():
                 self._exchange()
+
+    def _that_fit(self, beams: tuple[int, ...], children: int) -> tuple[int, ...]:
+        """The beams, or, where the time will end before the work does, the one widest that leaves some of it for
+        neighbourhoods: a beam that is cut short has found nothing. The narrowest beam of all tells the pace."""
+        if self._finished() or not self.effort.elapsed():
+            return beams
+        began, spent = self.effort.elapsed(), self.effort.spent
+        self._offer(self._beam(self._start(()), self._demand(()), 1, children))
+        pace = (self.effort.spent - spent) / max(self.effort.elapsed() - began, 1e-9)
+        pace *= _WARM if self.rules.pair_patterns else 1.0
+        left_s = _SEARCH_SHARE * self.effort.time_limit_s - self.effort.elapsed()
+        if pace * left_s >= self.effort.limit:
+            return beams
+        width = int(_BEAM_TIME * left_s * pace / (children * sum(self.wanted)))
+        widest = _WIDEST_BEFORE_EXCHANGE if plateau.suits(self.grid, self.rules) else beams[-1]
+        return (max(min(width, widest), 1),)
 
     def quick(self) -> None:
         """A short look: first fit, and a narrow beam if that leaves something out."""
@@ -261,7 +286,7 @@ class Search:
             return False
         third = (reaches or (0,))[0]
         effort = self.grid.request.effort
-        sets = sidon.windows(span // unit, spacing // unit + 1, third // unit, _SETS[effort])
+        sets = sidon.windows(span // unit, spacing // unit + 1, third // unit, _SETS[effort], self.effort.look_at_clock)
         open_steps = to_array(free >> lowest, span)
         laid = [self._lay(kind, lowest, open_steps, unit, found, spacing, third) for found in sets]
         for kept in sorted(laid, key=len, reverse=True)[: _FILLED[effort]]:

@@ -124,11 +124,14 @@ def units(modulus: int) -> list[int]:
     return [m for m in range(1, modulus) if gcd(m, modulus) == 1]
 
 
-def windows(span: int, spacing: int, reach: int, keep: int, families: int = 3) -> list[list[int]]:
+def windows(
+    span: int, spacing: int, reach: int, keep: int, stop: Callable[[], bool] = lambda: False, families: int = 3
+) -> list[list[int]]:
     """The `keep` stretches of Sidon sets that fit in `span` with most members left, each ascending from 0.
 
     Over all moduli from a little under `span` to a third over it, all multipliers and all places to begin. Members
-    are counted lost where neighbours stand closer than `spacing` or 2a − b falls within `reach` of a member.
+    are counted lost where neighbours stand closer than `spacing` or 2a − b falls within `reach` of a member. `stop`
+    ends the search early, with what it has.
     """
     scored: list[tuple[float, int, list[int]]] = []
     for make, modulus_of in FAMILIES[:families]:
@@ -138,7 +141,7 @@ def windows(span: int, spacing: int, reach: int, keep: int, families: int = 3) -
                 continue
             base = np.array(make(p), np.int64)
             for m in units(modulus):
-                if 2 * m > modulus:  # the mirror image of one seen before
+                if 2 * m > modulus or stop():  # the mirror image of one seen before
                     break
                 score, found = _best_window(np.sort(m * base % modulus), modulus, span, spacing, reach)
                 scored.append((score, len(scored), found))
