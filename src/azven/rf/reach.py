@@ -84,11 +84,13 @@ def through_crowd(points: Floats, antenna: Floats, crowds: Sequence[Sequence[tup
     rise = antenna[2] - points[..., 2]
     with np.errstate(divide="ignore", invalid="ignore"):
         low_share = np.where(rise > 0, np.clip((HEAD_M - points[..., 2]) / rise, 0.0, 1.0), 1.0)
+    start, low = points[..., :2], low_share[..., None] * (antenna[:2] - points[..., :2])
     hidden = np.zeros(points.shape[:-1], bool)
     for t in np.linspace(0.0, 1.0, _CROWD_SAMPLES):
-        at = points[..., :2] + (t * low_share)[..., None] * (antenna[:2] - points[..., :2])
+        in_sight = ~hidden
+        at = start[in_sight] + t * low[in_sight]
         for outline in crowds:
-            hidden |= inside(at, outline)
+            hidden[in_sight] |= inside(at, outline)
     return hidden
 
 
