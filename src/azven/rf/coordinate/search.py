@@ -26,7 +26,7 @@ Steps = NDArray[np.bool_]
 _OPEN_SHARE, _OPEN_HZ = 0.8, 40_000_000
 _MOST_DROPPED = 60
 _BEAM_SHARE = 0.5
-_BEAM_TIME, _WARM = 0.7, 1.8
+_BEAM_TIME, _WARM = 0.7, 2.4
 """Share of the time for a beam that has to fit, and how much faster it goes once the tables of patterns are filled."""
 _WIDEST_BEFORE_EXCHANGE = 24
 _VERY_WIDE, _BEFORE_VERY_WIDE = 200, 0.3
