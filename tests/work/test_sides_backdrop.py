@@ -33,6 +33,18 @@ def test_side_b_gets_its_own_blocks_and_is_solved_beside_side_a(store):
     assert chain.side("A", chain.read(chain.document_of(chain.designs(store)[0]))).snr_db == alone.snr_db
 
 
+@pytest.mark.parametrize("names", [("from", "to"), ("start", "end")])
+def test_side_b_of_a_design_with_edges_in_their_long_form(store, names):
+    record = chain.designs(store)[0]
+    document = chain.document_of(record)
+    document["edges"] = [dict(zip(names, edge, strict=True)) for edge in document["edges"]]
+    store.apply(chain.change(record, document, "Long form"))
+    store.apply(chain_sides.own_b(chain.designs(store)[0]))
+    assert len(chain.read(chain.document_of(chain.designs(store)[0])).receivers()) == 2
+    store.apply(chain_sides.like_a(chain.designs(store)[0]))
+    assert chain.document_of(chain.designs(store)[0]) == document
+
+
 def test_sides_do_not_join(store):
     record = chain.designs(store)[0]
     store.apply(chain_sides.own_b(record))

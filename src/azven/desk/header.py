@@ -4,6 +4,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QWidget
 
 from azven.desk.jobs import Jobs
+from azven.desk.stage import shortened
 
 
 class Header(QWidget):
@@ -46,7 +47,7 @@ class Header(QWidget):
 
     def show_place(self, parts: list[str]) -> None:
         """Breadcrumb, most general first; long names give way to the others."""
-        shown = [_shortened(p, 26) for p in parts]
+        shown = [shortened(p, 26) for p in parts]
         self._where.setText("  ›  ".join([*map(_escape, shown[:-1]), f"<b>{_escape(shown[-1])}</b>"]))
         self._where.setToolTip(" › ".join(parts))
 
@@ -72,10 +73,6 @@ class Header(QWidget):
         self._progress.setVisible(running)
         self._stop.setVisible(running)
         self._find.setVisible(not running)
-
-
-def _shortened(text: str, most: int) -> str:
-    return text if len(text) <= most else text[: most - 1] + "…"
 
 
 def _escape(text: str) -> str:

@@ -132,7 +132,8 @@ class Jobs(QObject):
         return job
 
     def _go(self, job: Job) -> None:
-        """Run a job; it is held until its answer has been dealt with. After `wait` nothing is run any more."""
+        """Run a job; it is held until its answer has been dealt with. After `wait` nothing is run any more, nor
+        what a newer quiet job made worthless before it began."""
         if self._closed:
             return
         self._running.add(job)
@@ -141,7 +142,9 @@ class Jobs(QObject):
         QTimer.singleShot(_SETTLE_MS, lambda: self._submit(job))
 
     def _submit(self, job: Job) -> None:
-        if not self._closed:
+        if job.stopped and job not in self._visible.values():
+            self._running.discard(job)
+        elif not self._closed:
             self._pool.submit(job.run)
 
     def stop(self) -> None:

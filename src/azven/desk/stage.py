@@ -48,6 +48,11 @@ def label(text: str = "", name: str = "", wrap: bool = False) -> QLabel:
     return made
 
 
+def shortened(text: str, most: int) -> str:
+    """At most so many characters, the last one a sign that there are more."""
+    return text if len(text) <= most else text[: most - 1] + "…"
+
+
 def rule() -> QFrame:
     """A hairline."""
     made = QFrame()

@@ -118,13 +118,10 @@ def _difference(edges: Ints, before: Floats, after: Floats, start: int, stop: in
 
 @dataclass(frozen=True)
 class Suspect:
-    """A stretch [Hz] that falls behind an attenuator, where it falls most [Hz], its level there [dBm], its fall."""
+    """Something that falls behind an attenuator: where it falls most [Hz], and its level there [dBm]."""
 
-    low_hz: int
-    high_hz: int
     freq_hz: int
     level_dbm: float
-    fall_db: float
 
 
 def fall_db(plain: Sweep, attenuated: Sweep) -> Floats:
@@ -147,8 +144,7 @@ def overload_suspects(plain: Sweep, attenuated: Sweep) -> list[Suspect]:
     out = []
     for start, stop in np.flatnonzero(np.diff(marked)).reshape(-1, 2).tolist():
         top = start + int(np.argmax(fall[start:stop]))
-        low, high, at = (int(plain.freq_hz[i]) for i in (start, stop - 1, top))
-        out.append(Suspect(low, high, at, float(plain.level_dbm[top]), float(fall[start:stop].max())))
+        out.append(Suspect(int(plain.freq_hz[top]), float(plain.level_dbm[top])))
     return sorted(out, key=lambda s: -s.level_dbm)
 
 

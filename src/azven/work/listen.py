@@ -263,9 +263,9 @@ def _claimed(
     found: list[Line] = []
     owned: dict[str, Line] = {}
     for record, held in seen:
-        slack = slack_hz(held.sweep.rbw_hz)
+        slack, accounted_for = slack_hz(held.sweep.rbw_hz), (*known, *record.made_inside)
         for line in held.lines:
-            if any(abs(line.freq_hz - f) <= slack for f in (*known, *record.made_inside)):
+            if any(abs(line.freq_hz - f) <= slack for f in accounted_for):
                 continue
             owner = next((n for f, n in ours if abs(line.freq_hz - f) <= slack), None) if record.own_on else None
             if owner is not None:

@@ -1,7 +1,9 @@
 """The list of peaks: every line and every broad emission that the newest sweeps hear, and whose it is."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+from azven.book.records import Neighbour
 from azven.book.records import Sweep as SweepRecord
 from azven.book.store import Store
 from azven.rf.sweep import Line
@@ -30,12 +32,13 @@ def peaks(store: Store, picture: Picture) -> list[Peak]:
         (record, line) for record, _ in spectrum.newest(picture) for line in listen.lines_of(store, record)
     ]
     heard.sort(key=lambda h: -h[1].level_dbm)
+    known = ground.neighbours(store)
     found: list[Peak] = []
     for record, line in heard:
         slack = listen.slack_hz(record.rbw_hz)
         at = next((i for i, p in enumerate(found) if abs(p.freq_hz - line.freq_hz) <= slack), None)
         if at is None:
-            found.append(_peak(store, picture, record, line, slack))
+            found.append(_peak(known, picture, record, line, slack))
         elif record.place not in found[at].places:
             found[at] = replace(found[at], places=(*found[at].places, record.place))
     found += _broad(store, picture)
@@ -43,9 +46,9 @@ def peaks(store: Store, picture: Picture) -> list[Peak]:
     return [replace(p, id=i) for i, p in enumerate(found[:MOST], start=1)]
 
 
-def _peak(store: Store, picture: Picture, record: SweepRecord, line: Line, slack: int) -> Peak:
+def _peak(known: Sequence[Neighbour], picture: Picture, record: SweepRecord, line: Line, slack: int) -> Peak:
     owner, unclaimed = "already accounted for", None
-    foreign = next((n.name for n in ground.neighbours(store) if abs(n.freq_hz - line.freq_hz) <= slack), None)
+    foreign = next((n.name for n in known if abs(n.freq_hz - line.freq_hz) <= slack), None)
     ours = next((name for name, own in picture.ours if abs(own.freq_hz - line.freq_hz) <= slack), None)
     if foreign is not None:
         owner = foreign

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from azven.gear.instrument import Instrument, sweep_in_parts
+from azven.gear.instrument import Instrument, OnPart, sweep_in_parts
 from azven.gear.transport import InstrumentError
 from azven.rf.detect import FALLS_DB, Suspect, fall_db, overload_suspects
 from azven.rf.levels import Floats
@@ -63,7 +63,7 @@ class Taken:
 def take(
     instrument: Instrument,
     settings: Settings,
-    on_part: Callable[[NDArray[np.int64], Floats, float], bool],
+    on_part: OnPart,
     reopen: Callable[[], Instrument] | None = None,
 ) -> Taken:
     """Sweep with an instrument, part by part; what arrived before a stop, or before the instrument went away for
@@ -101,9 +101,6 @@ def _clipped(asked: Settings, used: Settings) -> str:
         if used.rbw_hz != asked.rbw_hz:
             out.append(f"uses an RBW of {used.rbw_hz / 1e3:g} kHz")
     return f"The instrument cannot do all that was asked: it {' and '.join(out)}." if out else ""
-
-
-OnPart = Callable[[NDArray[np.int64], Floats, float], bool]
 
 
 def take_twice(

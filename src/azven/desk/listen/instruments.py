@@ -5,7 +5,7 @@ from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QSizePolicy, QStackedWidg
 
 from azven.desk.listen.instrument import InstrumentPanel
 from azven.desk.session import Session
-from azven.desk.stage import button
+from azven.desk.stage import button, shortened
 
 _MOST = 8
 _TITLE_CHARS = 30
@@ -96,7 +96,7 @@ class Instruments(QWidget):
             made = self._group.button(panel.number)
             if made is not None:
                 at_work = "  sweeping" if panel.sweeping else "  waiting" if panel.repeating else ""
-                made.setText(_shortened(panel.title) + at_work)
+                made.setText(shortened(panel.title, _TITLE_CHARS) + at_work)
                 made.setChecked(panel is self.current)
         several = len(self.panels) > 1
         self._more.setEnabled(len(self.panels) < _MOST)
@@ -105,7 +105,3 @@ class Instruments(QWidget):
         self._all.setVisible(several)
         self._all.setEnabled(any(p.ready and not p.repeating for p in self.panels))
         self.changed.emit()
-
-
-def _shortened(text: str) -> str:
-    return text if len(text) <= _TITLE_CHARS else text[: _TITLE_CHARS - 1] + "…"

@@ -151,12 +151,7 @@ class AdvicePage(Page):
     def _set_stations(self, listed: QLineEdit) -> None:
         session = self._session
         if listed.text() != ", ".join(ground.current(session.store).stations()):
-            try:
-                edit = ground.set_stations(session.store, listed.text())
-            except ValueError as error:
-                session.say(str(error), trouble=True)
-                return
-            session.do(lambda: edit)
+            session.do(lambda: ground.set_stations(session.store, listed.text()))
 
     def _section(self, title: str, lines: list[str], nothing: str, above: QHBoxLayout | None = None) -> None:
         self._box.addSpacing(8)

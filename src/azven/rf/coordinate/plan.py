@@ -62,7 +62,8 @@ def conflicts(request: PlanRequest, frequencies: dict[str, int]) -> tuple[Confli
     mine, others = hits(situation).split(placed)
     close = clashes(situation)
     ours = [c for c in close if not frequencies.keys().isdisjoint(c.ids)]
-    return Conflicts(ours, mine), Conflicts([c for c in close if c not in ours], others)
+    theirs = [c for c in close if frequencies.keys().isdisjoint(c.ids)]
+    return Conflicts(ours, mine), Conflicts(theirs, others)
 
 
 def tuning_faults(request: PlanRequest, frequencies: dict[str, int]) -> list[str]:

@@ -95,12 +95,13 @@ class Search:
         self.class_of = [self.classes.index(k.priority) for k in grid.kinds]
         self.root = build(self.rules, grid.given)
         self.wanted = tuple(sum(len(k.members) for k in grid.kinds if k.priority == p) for p in self.classes)
+        self.attainable = self._attainable()
         self.best: tuple[tuple[int, int], ...] = ()
         self.best_counts: tuple[int, ...] = (0,) * len(self.classes)
         self._on_better = on_better
 
     def run(self) -> None:
-        """Improve `best` until everything is placed or the effort is spent."""
+        """Improve `best` until everything that can be placed is, or the effort is spent."""
         self._offer(self._first_fit())
         children = _CHILDREN[self.grid.request.effort]
         beams = _BEAM[self.grid.request.effort]
@@ -109,7 +110,7 @@ class Search:
             beams = beams[:1]
         if sum(self.wanted) > _MANY and len(beams) > 2:
             beams = _BEAM_FOR_MANY
-        beams = self._that_fit(beams, children)
+        beams = self._that_fit(beams, children, _WIDEST_BEFORE_EXCHANGE if exchange else beams[-1])
         for width in beams:
             if self._finished():
                 return
@@ -125,8 +126,8 @@ class Search:
             if exchange and not self._finished():
                 self._exchange()
 
-    def _that_fit(self, beams: tuple[int, ...], children: int) -> tuple[int, ...]:
-        """The beams, or, where the time will end before the work does, the one widest that leaves some of it for
+    def _that_fit(self, beams: tuple[int, ...], children: int, widest: int) -> tuple[int, ...]:
+        """The beams, or, where the time will end before the work does, one up to `widest` that leaves some of it for
         neighbourhoods: a beam that is cut short has found nothing. The narrowest beam of all tells the pace."""
         if self._finished() or not self.effort.elapsed():
             return beams
@@ -138,7 +139,6 @@ class Search:
         if pace * left_s >= self.effort.limit:
             return beams
         width = int(_BEAM_TIME * left_s * pace / (children * sum(self.wanted)))
-        widest = _WIDEST_BEFORE_EXCHANGE if plateau.suits(self.grid, self.rules) else beams[-1]
         return (max(min(width, widest), 1),)
 
     def quick(self) -> None:
@@ -152,7 +152,20 @@ class Search:
         return self.best_counts == self.wanted
 
     def _finished(self) -> bool:
-        return self.complete or self.effort.over
+        return self.best_counts == self.attainable or self.effort.over
+
+    def _attainable(self) -> tuple[int, ...]:
+        """Per class, how many could be placed if each kind had only itself and its spacing to mind: no search finds
+        more, so that one for a link without any open step ends at once."""
+        most = [0] * len(self.classes)
+        for i, kind in enumerate(self.grid.kinds):
+            free, apart = self._free(self.root, kind), max(self.rules.spacing[kind.tag][kind.tag], 1)
+            alone = 0
+            while free and alone < len(kind.members):
+                alone += 1
+                free = free >> (free & -free).bit_length() - 1 + apart
+            most[self.class_of[i]] += alone
+        return tuple(most)
 
     def _offer(self, node: Node | None) -> bool:
         """Take a plan that is at least as good as the best; equal ones keep the search moving."""
