@@ -9,8 +9,9 @@ from dataclasses import dataclass
 from math import gcd
 
 import numpy as np
+from numpy.typing import ArrayLike, NDArray
 
-from azven.rf.request import Carrier, PlanRequest, Profile, Request, contains, meet_in_time
+from azven.rf.request import Carrier, PlanRequest, Profile, Request, meet_in_time
 
 _FINEST_HZ = 5_000
 Level = tuple[int, bool, int]
@@ -60,6 +61,10 @@ class Grid:
         """Nearest step of the raster to a frequency [Hz]."""
         return (2 * (freq_hz - self.base) + self.unit) // (2 * self.unit)
 
+    def positions(self, freq_hz: NDArray[np.int64]) -> NDArray[np.int64]:
+        """The same for frequencies (n,) [Hz]."""
+        return (2 * (freq_hz - self.base) + self.unit) // (2 * self.unit)
+
     def frequency(self, request: Request, position: int) -> int:
         """The frequency [Hz] to which `request` is tuned when it stands at `position`."""
         at = self.base + position * self.unit
@@ -100,11 +105,10 @@ class Grid:
         ]
 
     def _open_steps(self, request: Request) -> int:
-        bits = 0
-        for freq in tunable(request):
-            if permitted(self.request, request, freq):
-                bits |= 1 << self.position(freq)
-        return bits
+        freq = np.array(tunable(request), np.int64)
+        is_open = np.zeros(self.width, np.uint8)
+        is_open[self.positions(freq[permitted(self.request, request, freq)])] = 1
+        return int.from_bytes(np.packbits(is_open, bitorder="little").tobytes(), "little")
 
     def _relate(self) -> None:
         n = len(self.tags)
@@ -241,16 +245,19 @@ def tunable(request: Request) -> list[int]:
     return sorted(out)
 
 
-def permitted(plan: PlanRequest, request: Request, freq_hz: int) -> bool:
-    """Whether a step is inside `allowed` and outside everything blocked for the request's zone."""
-    if request.allowed is not None and not contains(request.allowed, freq_hz):
-        return False
-    return not any(
-        b.low_hz <= freq_hz < b.high_hz and (b.zones is None or request.zone in b.zones) for b in plan.blocked
-    )
+def permitted(plan: PlanRequest, request: Request, freq_hz: ArrayLike) -> NDArray[np.bool_]:
+    """Whether steps [Hz] are inside `allowed` and outside everything blocked for the request's zone; any shape."""
+    freq = np.asarray(freq_hz)
+    inside = np.full(freq.shape, request.allowed is None)
+    for r in request.allowed or ():
+        inside |= (freq >= r.low_hz) & (freq <= r.high_hz)
+    for b in plan.blocked:
+        if b.zones is None or request.zone in b.zones:
+            inside &= (freq < b.low_hz) | (freq >= b.high_hz)
+    return inside
 
 
-def to_array(bits: int, width: int) -> "np.ndarray[tuple[int], np.dtype[np.bool_]]":
+def to_array(bits: int, width: int) -> NDArray[np.bool_]:
     """A bit set as a boolean array (width,)."""
     raw = np.frombuffer(bits.to_bytes((width + 7) // 8 + 1, "little"), np.uint8)
     return np.unpackbits(raw, bitorder="little")[:width].astype(bool)

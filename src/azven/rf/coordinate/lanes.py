@@ -59,8 +59,7 @@ def lanes(
     found: dict[str, Lane] = {}
     for name in wanted:
         freq = np.array(tunable(links[name]), np.int64)
-        ranged = np.array([not permitted(plan, links[name], f) for f in freq.tolist()], bool)
-        found[name] = Lane(freq, np.where(ranged, CAUSES.index(RANGE), 0).astype(np.int8))
+        found[name] = Lane(freq, np.where(permitted(plan, links[name], freq), 0, CAUSES.index(RANGE)).astype(np.int8))
     causes = [c for c in ("spacing", *KINDS) if _guarded(plan, c)]
     steps, total = 0, len(causes) * len(wanted)
     for cause in causes:
@@ -68,7 +67,7 @@ def lanes(
         grid = Grid(replace(plan, profiles=profiles, blocked=()))
         for name, closed in _all_but_one(grid, frequencies, wanted):
             freq, codes = found[name].freq_hz, found[name].cause
-            at = closed[np.array([grid.position(f) for f in freq.tolist()], np.intp)]
+            at = closed[grid.positions(freq)]
             codes[(codes == 0) & at] = CAUSES.index(cause)
             steps += 1
             if not progress(steps, total):
