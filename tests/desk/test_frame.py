@@ -105,7 +105,7 @@ def test_density_is_a_slider_with_words_and_undo(window, qtbot):
     assert session.board.count("broken") > 0
     stage.density.slider.hovered.emit(4)
     assert "Two-transmitter guards are halved" in stage.density.words.text()
-    qtbot.waitUntil(lambda: 4 in stage.density._prices, timeout=20_000)
+    qtbot.waitUntil(lambda: 4 in stage.density._prices, timeout=120_000)
     stage.density.slider.hovered.emit(4)
     assert "of 29 find room" in stage.density.words.text()
     session.step_back()
@@ -123,7 +123,7 @@ def test_spares_are_added_beside_the_plan_and_undone(window, settle):
     session.step_back()
     assert session.board.frequencies == before
     stage.add_missing()
-    assert window.said() == "Every link has a frequency."
+    assert "Every link has a frequency." in window.said()
 
 
 def test_products_are_listed_filtered_selected_and_exported(window, settle, tmp_path):
@@ -133,7 +133,7 @@ def test_products_are_listed_filtered_selected_and_exported(window, settle, tmp_
     shown = stage.page(1).table.records.records
     assert shown
     assert shown[0].slack_hz == min(v.margin_hz for v in window.session.board.verdicts if v.margin_hz is not None)
-    stage.page(1).filter.setText("narrator")
+    stage.page(1).victim.setText("narrator")
     rows = stage.page(1).table.records.records
     assert 0 < len(rows) < len(shown)
     stage.page(1).table.selectRow(0)

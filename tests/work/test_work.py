@@ -9,6 +9,8 @@ import pytest
 from azven.book.edits import Edit
 from azven.book.formats import plan_request
 from azven.book.records import Model
+from azven.rf.coordinate import carriers_of
+from azven.rf.schools import LevelJudge
 from azven.rf.venue import Settings
 from azven.work import ground, kit, listen, plan, plan_input, planning, reasons, sheet, taking, threats, ways_out
 
@@ -353,8 +355,18 @@ def test_products_near_our_links_agree_with_the_margins(store):
     assert bound
     assert all(nearest[name] == v.margin_hz for name, v in bound.items())
     assert [t.slack_hz for t in listed.threats] == sorted(t.slack_hz for t in listed.threats)
-    only = threats.matching(listed, "brass ear", "3T3O")
+    only = threats.matching(listed, "brass ear", "Brass ear 2", "3T3O")
     assert only
-    assert all(t.kind == "3T3O" and "brass" in (t.victim + t.formula).lower() for t in only)
+    assert all(t.kind == "3T3O" and "Brass ear" in t.victim and "Brass ear 2" in t.formula for t in only)
+    strong = threats.matching(listed, least_dbm=-90.0)
+    assert 0 < len(strong) < len(listed.threats)
+    assert min(t.level_dbm for t in strong) >= -90.0
+    judge = LevelJudge(board.input.request, carriers_of(board.input.request, dict(board.frequencies)),
+                       board.input.levels.radios, board.input.levels.rooms)  # fmt: skip
+    close = [t for t in listed.threats if t.level_dbm is not None and t.distance_hz < 150_000]
+    assert close
+    for t in close[:20]:  # of what reaches into the channel the judge counts that part, so it hears a little less
+        heard = {(p.kind, p.product_hz, frozenset(p.sources)): p for p in judge.products_on(t.victim)}
+        assert 0 <= t.level_dbm - heard[t.kind, t.product_hz, frozenset(t.sources)].level_dbm < 10
     assert threats.csv_text(only).count("\n") == len(only) + 1
     assert "Margins are set by" in threats.summary(board)

@@ -1,8 +1,9 @@
 """The frame: rail, header, stage, spine, Reasons, and the line that says what happened."""
 
+from datetime import datetime
 from importlib import import_module
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QLabel, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
@@ -24,7 +25,6 @@ STAGES = {
     "ground": "Ground", "listen": "Listen", "kit": "Kit", "plan": "Plan", "chain": "Chain", "reach": "Reach",
 }  # fmt: skip
 """The stages in the order of the day."""
-_SAID_MS = 9_000
 
 
 def _stage_class(name: str) -> type[Stage]:
@@ -51,9 +51,8 @@ class Window(QMainWindow):
         self._said = QLabel()
         self._said.setObjectName("small")
         self._said.setContentsMargins(14, 2, 14, 3)
+        self._said.setTextFormat(Qt.TextFormat.PlainText)
         self.tell(note)
-        self._quiet = QTimer(self, singleShot=True, interval=_SAID_MS)
-        self._quiet.timeout.connect(self._said.hide)
         self._lay_out()
         self._connect()
         self._offer_actions()
@@ -132,11 +131,10 @@ class Window(QMainWindow):
     # -- telling -------------------------------------------------------------------------------------
 
     def _say(self, text: str, trouble: bool) -> None:
+        """It stays, with its time, until something else is said: whoever was called away has not missed it."""
         self._said.setObjectName("bad" if trouble else "small")
         self._said.setStyleSheet("/* role changed */")
-        self._said.setText(text)
-        self._said.show()
-        self._quiet.start()
+        self.tell(f"{datetime.now():%H:%M}  {text}")
 
     def tell(self, note: str) -> None:
         """Keep a line under the stage until something else is said; an empty one folds it."""

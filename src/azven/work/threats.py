@@ -8,8 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from azven.rf.coordinate.plan import carriers_of, formula_terms
+from azven.rf.levels import dbm, milliwatts
 from azven.rf.products import Found, Situation, near
 from azven.rf.request import KINDS
+from azven.rf.schools import LEVEL_KINDS, Scene, product_levels
 from azven.work.plan import Board
 from azven.work.reasons import mhz
 from azven.work.sheet import harmless
@@ -19,7 +21,8 @@ MOST = 5_000
 
 @dataclass(frozen=True)
 class Threat:
-    """A product near a link: how far it falls from it and how much of that the guard leaves [Hz]."""
+    """A product near a link: how far it falls from it and how much of that the guard leaves [Hz], and, of third
+    order, its level at the link's receiver [dBm]."""
 
     id: int
     victim: str
@@ -29,6 +32,7 @@ class Threat:
     product_hz: int
     distance_hz: int
     slack_hz: int
+    level_dbm: float | None
 
 
 @dataclass(frozen=True)
@@ -42,33 +46,46 @@ class ThreatList:
 def threats(board: Board, within_hz: int) -> ThreatList:
     """Products of all kinds that a link guards against, within `within_hz` of it beyond its guard."""
     request = board.input.request
-    situation = Situation(carriers_of(request, dict(board.frequencies)), request.profiles, request.relations)
+    carriers = carriers_of(request, dict(board.frequencies))
+    situation = Situation(carriers, request.profiles, request.relations)
+    scene = Scene(situation, carriers, board.input.levels.radios, board.input.levels.rooms)
     ours = np.array([name in board.frequencies for name in situation.ids], bool)
-    rows: list[tuple[int, str, Found, int]] = []
+    rows: list[tuple[int, str, Found, int, float | None]] = []
     for kind in KINDS:
         guard = situation.guard[kind]
         for found in near(situation, kind, np.where(ours & (guard > 0), guard + within_hz, -1)):
             slack = np.abs(found.product - situation.freq[found.victim]) - guard[found.victim]
-            rows += [(int(s), kind, found, i) for i, s in enumerate(slack.tolist())]
+            levels: list[float] | list[None] = [None] * len(slack)
+            if kind in LEVEL_KINDS:
+                levels = dbm(sum(milliwatts(part) for part in product_levels(scene, found))).tolist()
+            rows += [
+                (s, kind, found, i, level) for i, (s, level) in enumerate(zip(slack.tolist(), levels, strict=True))
+            ]
     rows.sort(key=lambda r: r[0])
     made = tuple(_threat(n, situation, *row) for n, row in enumerate(rows[:MOST], start=1))
     return ThreatList(made, len(rows))
 
 
-def _threat(number: int, situation: Situation, slack: int, kind: str, found: Found, i: int) -> Threat:
+def _threat(
+    number: int, situation: Situation, slack: int, kind: str, found: Found, i: int, level: float | None
+) -> Threat:
     sources = tuple(situation.ids[int(s)] for s in found.sources[i])
     product, victim = int(found.product[i]), int(found.victim[i])
     formula = " + ".join(formula_terms(found.coefficients, sources)).replace("+ −", "− ")
     distance = abs(product - int(situation.freq[victim]))
-    return Threat(number, situation.ids[victim], kind, formula, sources, product, distance, slack)
+    return Threat(number, situation.ids[victim], kind, formula, sources, product, distance, slack, level)
 
 
-def matching(listed: ThreatList, text: str, kind: str = "") -> list[Threat]:
-    """Threats whose victim or sources hold every word of `text`, of one kind if named."""
-    words = text.lower().split()
+def matching(
+    listed: ThreatList, victim: str = "", source: str = "", kind: str = "", least_dbm: float | None = None
+) -> list[Threat]:
+    """Threats whose victim holds one text and whose formula the other, of one kind if named, and, with `least_dbm`,
+    only those of third order that arrive with as much."""
     return [
         t for t in listed.threats
-        if (not kind or t.kind == kind) and all(w in f"{t.victim} {t.formula}".lower() for w in words)
+        if victim.strip().lower() in t.victim.lower() and source.strip().lower() in t.formula.lower()
+        and (not kind or t.kind == kind)
+        and (least_dbm is None or (t.level_dbm is not None and t.level_dbm >= least_dbm))
     ]  # fmt: skip
 
 
@@ -88,8 +105,10 @@ def csv_text(rows: list[Threat]) -> str:
     """The list as CSV (RFC 4180)."""
     out = io.StringIO()
     writer = csv.writer(out)
-    writer.writerow(("Victim", "Kind", "Product of", "Product MHz", "Distance kHz", "Beyond guard kHz"))
+    writer.writerow(("Victim", "Kind", "Product of", "Product MHz", "Distance kHz", "Beyond guard kHz", "Level dBm"))
     for t in rows:
-        line = (t.victim, t.kind, t.formula, mhz(t.product_hz), f"{t.distance_hz / 1e3:g}", f"{t.slack_hz / 1e3:g}")
+        level = "" if t.level_dbm is None else f"{t.level_dbm:.1f}"
+        far = (f"{t.distance_hz / 1e3:g}", f"{t.slack_hz / 1e3:g}", level)
+        line = (t.victim, t.kind, t.formula, mhz(t.product_hz), *far)
         writer.writerow([harmless(cell) for cell in line])
     return out.getvalue()

@@ -11,10 +11,11 @@ from azven.desk.tables import Column, RecordTable
 from azven.rf.request import KINDS
 from azven.work import threats
 from azven.work.plan import Board
-from azven.work.reasons import khz, mhz
+from azven.work.reasons import decibel, khz, mhz
 from azven.work.threats import Threat, ThreatList
 
 _WITHIN_HZ = (0, 25_000, 50_000, 100_000, 250_000)
+_LEVELS_DBM = (None, -110, -100, -90, -80, -70)
 
 
 class ProductList(QWidget):
@@ -25,22 +26,23 @@ class ProductList(QWidget):
         self._session = session
         self._board: Board | None = None
         self.listed = ThreatList((), 0)
-        self.filter = QLineEdit()
-        self.filter.setPlaceholderText("Victim or source")
-        self.filter.setAccessibleName("Only products with these words")
+        self.victim, self.source = _words("Falls near"), _words("Product of")
         self.kind = choice([("every kind", ""), *((k, k) for k in KINDS)], "Kind of product")
         self.within = choice([(_within(w), w) for w in _WITHIN_HZ], "How far beyond the guard")
         self.within.setCurrentIndex(2)
+        self.level = choice([(_at_least(level), level) for level in _LEVELS_DBM], "Least level at the receiver")
         self.table = RecordTable(_columns(), "Products near our links")
         self._summary, self._count = label(name="dim"), label(name="small")
         box = QVBoxLayout(self)
         box.setContentsMargins(14, 4, 12, 0)
-        box.addWidget(self._summary)
+        box.addLayout(row(self._summary, 1, self._count))
         export = button("Export", self.export, "Write what is listed as CSV")
-        box.addLayout(row(self.filter, self.kind, self.within, self._count, 1, export))
+        box.addLayout(row(self.victim, self.source, self.kind, self.within, self.level, 1, export, spacing=4))
         box.addWidget(self.table, 1)
-        self.filter.textChanged.connect(self.show_matching)
-        self.kind.currentIndexChanged.connect(self.show_matching)
+        for words in (self.victim, self.source):
+            words.textChanged.connect(self.show_matching)
+        for chosen in (self.kind, self.level):
+            chosen.currentIndexChanged.connect(self.show_matching)
         self.within.currentIndexChanged.connect(self._ask)
         self.table.picked.connect(lambda threat: session.select("link", threat.victim))
 
@@ -61,7 +63,9 @@ class ProductList(QWidget):
         self.show_matching()
 
     def show_matching(self) -> None:
-        rows = threats.matching(self.listed, self.filter.text(), self.kind.currentData())
+        rows = threats.matching(
+            self.listed, self.victim.text(), self.source.text(), self.kind.currentData(), self.level.currentData()
+        )
         self.table.show_records(rows)
         more = f", the nearest {threats.MOST} of {self.listed.found} kept" if self.listed.found > threats.MOST else ""
         self._count.setText(f"{len(rows)} products{more}")
@@ -81,6 +85,18 @@ def _within(hz: int) -> str:
     return f"up to {khz(hz)} beyond the guard" if hz else "inside the guard only"
 
 
+def _at_least(level_dbm: int | None) -> str:
+    return "any level" if level_dbm is None else f"{decibel(level_dbm)} or more"
+
+
+def _words(what: str) -> QLineEdit:
+    made = QLineEdit()
+    made.setPlaceholderText(what)
+    made.setAccessibleName(f"{what}: only with these letters")
+    made.setMaximumWidth(130)
+    return made
+
+
 def _columns() -> list[Column]:
     def figure(hz: int) -> str:
         return f"{hz / 1e3:g}".replace("-", "−")
@@ -94,5 +110,6 @@ def _columns() -> list[Column]:
         Column("Product MHz", 104, lambda t: mhz(t.product_hz), right=True),
         Column("Distance kHz", 104, lambda t: figure(t.distance_hz), right=True),
         Column("Beyond guard", 108, lambda t: figure(t.slack_hz), right=True),
+        Column("Level dBm", 84, lambda t: "" if t.level_dbm is None else decibel(t.level_dbm, "").strip(), right=True),
         Column("Product of", 300, formula),
     ]
