@@ -57,6 +57,6 @@ def settle(qtbot):
     """Wait until nothing runs any more."""
 
     def wait(window):
-        qtbot.waitUntil(lambda: window.session.jobs.idle, timeout=30_000)
+        qtbot.waitUntil(lambda: window.session.jobs.idle, timeout=120_000)
 
     return wait

@@ -253,14 +253,14 @@ def test_one_visible_job_at_a_time_and_trouble_is_told(qapp, qtbot):
     assert jobs.start("second", patient, done.append) is None
     assert told == ["“first” is still running; stop it first."]
     jobs.stop()
-    qtbot.waitUntil(lambda: jobs.idle)
+    qtbot.waitUntil(lambda: jobs.idle, timeout=120_000)
     assert done == ["stopped"]
 
     def broken(progress):
         raise ValueError("no such luck")
 
     jobs.start("third", broken, done.append)
-    qtbot.waitUntil(lambda: jobs.idle)
+    qtbot.waitUntil(lambda: jobs.idle, timeout=120_000)
     assert told[-1] == "no such luck"
     jobs.wait()
 
@@ -270,7 +270,7 @@ def test_only_the_newest_quiet_job_of_a_name_counts(qapp, qtbot):
     done = []
     for n in range(3):
         jobs.quiet("same", lambda _, n=n: n, done.append)
-    qtbot.waitUntil(lambda: jobs.idle)
+    qtbot.waitUntil(lambda: jobs.idle, timeout=120_000)
     assert done == [2]
     jobs.wait()
     jobs.quiet("late", lambda _: 9, done.append)

@@ -88,7 +88,7 @@ def test_stopping_a_search_half_way_keeps_its_best(window, settle, qtbot):
     session.do(lambda: kit.add_links(session.store, "Crowd 1", 60, model, model.bands[0][0], zone))
     notes = []
     session.jobs.noted.connect(notes.append)
-    with qtbot.waitSignal(session.jobs.noted, timeout=20_000):
+    with qtbot.waitSignal(session.jobs.noted, timeout=120_000):
         stage.run_primary()
     session.jobs.stop()
     settle(window)

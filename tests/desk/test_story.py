@@ -18,7 +18,7 @@ def drag(qtbot, chart, name, to_hz):
     end = QPoint(round(chart._axis.x(to_hz)), y)
     qtbot.mousePress(chart.viewport(), Qt.MouseButton.LeftButton, pos=start)
     qtbot.mouseMove(chart.viewport(), end)
-    qtbot.waitUntil(lambda: chart.trial is not None)
+    qtbot.waitUntil(lambda: chart.trial is not None, timeout=120_000)
     said = chart.trial.sentence()
     qtbot.mouseRelease(chart.viewport(), Qt.MouseButton.LeftButton, pos=end)
     return said
@@ -124,7 +124,7 @@ def test_a_sweep_can_be_stopped_and_keeps_what_arrived(open_window, tmp_path, se
     store = demo.build(tmp_path)
     window = open_window(store, SimulatedVenue(store, pace=3.0).start(), "listen")
     window.open_stage("listen").run_primary()
-    qtbot.waitUntil(lambda: len(window.open_stage("listen").plot.live.get(1, ([], []))[0]) >= 2)
+    qtbot.waitUntil(lambda: len(window.open_stage("listen").plot.live.get(1, ([], []))[0]) >= 2, timeout=120_000)
     window.session.jobs.stop()
     settle(window)
     newest = listen.sweeps(store)[0]
@@ -158,7 +158,7 @@ def test_planning_can_be_stopped_and_keeps_its_best(window, settle, qtbot):
     stage.add_links()
     window.show_stage("plan")
     window.open_stage("plan").run_primary()
-    qtbot.waitSignal(session.jobs.progressed, timeout=10_000).wait()
+    qtbot.waitSignal(session.jobs.progressed, timeout=120_000).wait()
     session.jobs.stop()
     settle(window)
     assert session.board.count("broken") == 0

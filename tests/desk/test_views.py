@@ -190,7 +190,7 @@ def test_services_have_shapes_of_their_own():
 def test_folding_reasons_gives_the_lanes_its_width(window, chart, qtbot):
     before = chart._axis.width
     window.actions_table.run("reasons")
-    qtbot.waitUntil(lambda: chart._axis.width > before + 200)
+    qtbot.waitUntil(lambda: chart._axis.width > before + 200, timeout=120_000)
 
 
 @pytest.mark.parametrize("size", [(1100, 700), (1920, 1080), (3840, 2160)])
