@@ -21,6 +21,7 @@ _BEAM = {1: (1, 4), 2: (2, 16), 3: (4, 25, 100), 4: (8, 50, 200), 5: (8, 50, 300
 _MANY, _BEAM_FOR_MANY = 120, (8, 50)
 """Of so many links the widest beam takes longer than neighbourhoods take to overtake it."""
 _SETS = {1: 4, 2: 40, 3: 400, 4: 800, 5: 2_000}
+_MULTIPLIERS = {1: 60, 2: 300}
 _FILLED = {1: 1, 2: 2, 3: 8, 4: 16, 5: 40}
 Steps = NDArray[np.bool_]
 _OPEN_SHARE, _OPEN_HZ = 0.8, 40_000_000
@@ -31,8 +32,8 @@ _BEAM_TIME, _WARM = 0.7, 2.4
 _WIDEST_BEFORE_EXCHANGE = 24
 _VERY_WIDE, _BEFORE_VERY_WIDE = 200, 0.3
 """A beam so wide comes after neighbourhoods have had this share of the work: they often find as much, and sooner."""
-_SEARCH_SHARE = 0.92
-"""Of the time allowed; the rest is for margins and explanations."""
+_LEFT_SHARE, _LEFT_S = 0.08, 0.2
+"""Of the time allowed, or so many seconds if that is more: for margins and explanations."""
 _NEIGHBOURHOODS, _MOVES = 60, 3_000
 """Neighbourhoods find the shape of a dense plan, plateau moves the last links of it: so many of each in turn."""
 _EXCHANGE = 12
@@ -52,6 +53,12 @@ class Effort:
     timed_out: bool = False
     cancelled: bool = False
 
+    @property
+    def left_s(self) -> float:
+        """Time left to the search [s]."""
+        kept_back = min(max(_LEFT_SHARE * self.time_limit_s, _LEFT_S), self.time_limit_s / 2)
+        return self.time_limit_s - kept_back - self.elapsed()
+
     def spend(self, amount: int = 1) -> None:
         before = self.spent // 64
         self.spent += amount
@@ -61,7 +68,7 @@ class Effort:
 
     def look_at_clock(self) -> bool:
         """Whether the time is up."""
-        self.timed_out = self.timed_out or self.elapsed() >= _SEARCH_SHARE * self.time_limit_s
+        self.timed_out = self.timed_out or self.left_s <= 0
         return self.timed_out
 
     @property
@@ -135,10 +142,9 @@ class Search:
         self._offer(self._beam(self._start(()), self._demand(()), 1, children))
         pace = (self.effort.spent - spent) / max(self.effort.elapsed() - began, 1e-9)
         pace *= _WARM if self.rules.pair_patterns else 1.0
-        left_s = _SEARCH_SHARE * self.effort.time_limit_s - self.effort.elapsed()
-        if pace * left_s >= self.effort.limit:
+        if pace * self.effort.left_s >= self.effort.limit:
             return beams
-        width = int(_BEAM_TIME * left_s * pace / (children * sum(self.wanted)))
+        width = int(_BEAM_TIME * self.effort.left_s * pace / (children * sum(self.wanted)))
         return (max(min(width, widest), 1),)
 
     def quick(self) -> None:
@@ -299,7 +305,10 @@ class Search:
             return False
         third = (reaches or (0,))[0]
         effort = self.grid.request.effort
-        sets = sidon.windows(span // unit, spacing // unit + 1, third // unit, _SETS[effort], self.effort.look_at_clock)
+        sets = sidon.windows(
+            span // unit, spacing // unit + 1, third // unit, _SETS[effort], self.effort.look_at_clock,
+            tried=_MULTIPLIERS.get(effort),
+        )  # fmt: skip
         open_steps = to_array(free >> lowest, span)
         laid = [self._lay(kind, lowest, open_steps, unit, found, spacing, third) for found in sets]
         for kept in sorted(laid, key=len, reverse=True)[: _FILLED[effort]]:

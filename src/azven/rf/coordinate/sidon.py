@@ -34,23 +34,23 @@ def ruzsa(p: int) -> list[int]:
 
 def bose(p: int) -> list[int]:
     """The p residues modulo p² − 1 for a prime p: exponents a with gᵃ − g in the prime field, g a root of GF(p²)."""
-    return _exponents(p, 2)
+    return [e for e, x in enumerate(_powers(p, 2, p * p - 1)) if x[1] == 1]
 
 
 def singer(p: int) -> list[int]:
-    """The p + 1 residues modulo p² + p + 1 for a prime p: exponents, and 0, of the line 1, g in GF(p³)."""
-    modulus = p * p + p + 1
-    return sorted({0} | {e % modulus for e in _exponents(p, 3)})
+    """The p + 1 residues modulo p² + p + 1 for a prime p: exponents of the line 1, g in GF(p³)."""
+    return [e for e, x in enumerate(_powers(p, 3, p * p + p + 1)) if x[2] == 0]
 
 
-def _exponents(p: int, degree: int) -> list[int]:
-    """Exponents a of a primitive element g of GF(p^degree) with gᵃ = g + c, c in the prime field."""
+def _powers(p: int, degree: int, count: int) -> Iterator[list[int]]:
+    """The first powers of a primitive element g of GF(p^degree), as coefficients of 1, g, g², …"""
     _need_prime(p)
-    for low in _polynomials(p, degree):
-        found = _walk(p, low)
-        if found is not None:
-            return found
-    raise ValueError(f"no primitive polynomial of degree {degree} modulo {p}")
+    low = next(x for x in _polynomials(p, degree) if _is_primitive(p, x))
+    element = [1] + [0] * (degree - 1)
+    for _ in range(count):
+        yield element
+        top = element[-1]
+        element = [top * low[0] % p] + [(element[i - 1] + top * low[i]) % p for i in range(1, degree)]
 
 
 def _polynomials(p: int, degree: int) -> Iterator[tuple[int, ...]]:
@@ -59,19 +59,10 @@ def _polynomials(p: int, degree: int) -> Iterator[tuple[int, ...]]:
     return ((c0, *reversed(tail)) for tail in tails for c0 in range(1, p))
 
 
-def _walk(p: int, low: tuple[int, ...]) -> list[int] | None:
-    """The exponents wanted if x is primitive modulo the polynomial, else None."""
-    degree, order = len(low), p ** len(low) - 1
-    if not _is_one(p, low, order) or any(_is_one(p, low, order // d) for d in _factors(order)):
-        return None
-    element = [1] + [0] * (degree - 1)
-    wanted: list[int] = []
-    for exponent in range(order):
-        if element[1] == 1 and not any(element[2:]):
-            wanted.append(exponent)
-        top = element[-1]
-        element = [top * low[0] % p] + [(element[i - 1] + top * low[i]) % p for i in range(1, degree)]
-    return wanted
+def _is_primitive(p: int, low: tuple[int, ...]) -> bool:
+    """Whether x has the full order modulo the polynomial."""
+    order = p ** len(low) - 1
+    return _is_one(p, low, order) and not any(_is_one(p, low, order // d) for d in _factors(order))
 
 
 def _is_one(p: int, low: tuple[int, ...], exponent: int) -> bool:
@@ -125,13 +116,14 @@ def units(modulus: int) -> list[int]:
 
 
 def windows(
-    span: int, spacing: int, reach: int, keep: int, stop: Callable[[], bool] = lambda: False, families: int = 3
-) -> list[list[int]]:
+    span: int, spacing: int, reach: int, keep: int, stop: Callable[[], bool] = lambda: False, families: int = 3,
+    tried: int | None = None,
+) -> list[list[int]]:  # fmt: skip
     """The `keep` stretches of Sidon sets that fit in `span` with most members left, each ascending from 0.
 
     Over all moduli from a little under `span` to a third over it, all multipliers and all places to begin. Members
     are counted lost where neighbours stand closer than `spacing` or 2a − b falls within `reach` of a member. `stop`
-    ends the search early, with what it has.
+    ends the search early, with what it has; `tried` bounds the multipliers looked at for each set.
     """
     scored: list[tuple[float, int, list[int]]] = []
     for make, modulus_of in FAMILIES[:families]:
@@ -140,8 +132,9 @@ def windows(
             if not (is_prime(p) and 0.85 * span <= modulus <= 1.33 * span):
                 continue
             base = np.array(make(p), np.int64)
-            for m in units(modulus):
-                if 2 * m > modulus or stop():  # the mirror image of one seen before
+            multipliers = [m for m in units(modulus) if 2 * m <= modulus]  # the others give mirror images of these
+            for m in multipliers[:: -(-len(multipliers) // tried) if tried else 1]:
+                if stop():
                     break
                 score, found = _best_window(np.sort(m * base % modulus), modulus, span, spacing, reach)
                 scored.append((score, len(scored), found))
