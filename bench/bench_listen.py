@@ -44,16 +44,9 @@ def venue(seed: int) -> tuple[Venue, set[str], list[Emitter]]:
     for k in rng.choice(free, min(len(free), int(rng.integers(0, 9))), replace=False):
         freq = CHANNELS[k].low_hz + int(rng.integers(800_000, 7_200_000))
         level = floor + rng.uniform(10.5, 40)
-        emitters.append(Emitter(f"line {k}", freq, float(level), (0.0, 0.0, 1.5), 12_500))
-    world = _Levelled(tuple(muxes), tuple(emitters), seed=seed)
+        emitters.append(Emitter(f"line {k}", freq, 0.0, (0.0, 0.0, 1.5), 12_500, arrives_dbm=float(level)))
+    world = Venue(tuple(muxes), tuple(emitters), seed=seed)
     return world, {CHANNELS[k].name for k in taken}, emitters
-
-
-class _Levelled(Venue):
-    """Emitters arrive at the level they are given."""
-
-    def received_dbm(self, emitter: Emitter, antenna: Antenna, time_s: float = 0.0) -> float:
-        return emitter.power_dbm
 
 
 def judge(seed: int, score: Score) -> None:

@@ -74,7 +74,7 @@ def test_noise(given, expect):
     if "noise_dbm" in expect:
         assert levels.thermal_noise_dbm(given["bandwidth_hz"]) == pytest.approx(expect["noise_dbm"], abs=0.01)
     else:
-        assert levels.city_noise_db(given["freq_hz"]) == pytest.approx(expect["fa_db"], abs=0.01)
+        assert levels.man_made_noise_db(given["freq_hz"]) == pytest.approx(expect["fa_db"], abs=0.01)
 
 
 @pytest.mark.parametrize(("given", "expect"), cases("composite"))

@@ -15,7 +15,7 @@ SETTINGS = Settings(470_000_000, 550_000_000, 4_001, 30_000)
 
 
 def venue(*muxes, emitters=(), **more):
-    return Venue(multiplexes=muxes, emitters=emitters, urban=False, exponent=None, **more)
+    return Venue(multiplexes=muxes, emitters=emitters, surroundings=None, exponent=None, **more)
 
 
 def mux(k, level=-60.0, **more):
@@ -53,7 +53,8 @@ def test_what_appeared_went_and_grew():
 
 
 def test_products_of_the_front_end_fall_at_their_place_and_level_and_an_attenuator_unmasks_them():
-    a, b = (Emitter(n, f, 0.0, (0, 5, 1.5), 12_500) for n, f in (("a", 500_000_000), ("b", 502_000_000)))
+    isolated = {"bandwidth_hz": 12_500, "conversion_loss_db": 200.0}
+    a, b = (Emitter(n, f, 0.0, (0, 5, 1.5), **isolated) for n, f in (("a", 500_000_000), ("b", 502_000_000)))
     world = venue(emitters=(a, b), front_iip3_dbm=-7.0)
     level = world.received_dbm(a, Antenna())
     fine = Settings(496_000_000, 506_000_000, 4_001, 30_000)
@@ -115,11 +116,9 @@ def test_lines_are_placed_within_half_an_rbw(step, above):
     freq = 500_000_000 + 7_301 * step
     floor = float(np.median(venue().sweep(Antenna(gain_dbi=0.0), SETTINGS).level_dbm))
 
-    class Levelled(Venue):
-        def received_dbm(self, emitter, antenna):
-            return emitter.power_dbm
-
-    world = Levelled(emitters=(Emitter("x", freq, floor + 1.0 + above, (0, 0, 1.5), 12_500),), urban=False)
+    world = Venue(
+        emitters=(Emitter("x", freq, 0, (0, 0, 0), 12_500, arrives_dbm=floor + 1.0 + above),), surroundings=None
+    )
     sweep = world.sweep(Antenna(), SETTINGS, step)
     found = lines(sweep, survey(sweep, CHANNELS))
     assert min(abs(x.freq_hz - freq) for x in found) <= SETTINGS.rbw_hz / 2

@@ -7,7 +7,8 @@ import numpy as np
 import pytest
 
 from azven.rf.levels import free_space_db
-from azven.rf.live import Crew, positions, status
+from azven.rf.live import Crew, Receiver, crew_of, positions, status
+from azven.rf.venue import Antenna, Emitter, Venue
 from azven.rf.walls import WallLine
 
 
@@ -29,7 +30,7 @@ def test_levels_follow_the_formula_on_average():
     distance = np.linalg.norm(many.home_m - many.antennas_m[0], axis=1)
     expected = 17 - 10 + 6.5 - free_space_db(many.freq_hz, distance)
     mean = 10 * np.log10(np.mean(10 ** (levels / 10), axis=0))
-    assert np.median(mean - expected) == pytest.approx(-1.0, abs=2.0)  # turned away a fifth of the time
+    assert np.median(mean - expected) == pytest.approx(-1.0, abs=2.5)  # turned away a fifth of the time
     assert np.all(np.abs(mean - expected) < 8)
 
 
@@ -64,3 +65,21 @@ def test_everybody_stays_near_home():
     people = crew()
     away = [np.linalg.norm(positions(people, t) - people.home_m, axis=1).max() for t in (0.0, 99.0, 1e5)]
     assert max(away) <= 3.0 * np.sqrt(2) + 1e-9
+
+
+def test_a_bad_plan_is_heard_and_a_good_one_is_not():
+    pair = Antenna((-2.0, 0, 3), 6.5), Antenna((2.0, 0, 3), 6.5)
+
+    def quality(third_hz):
+        sent = [Emitter(n, f, 17.0, (x, 6.0, 1.5), 60_000, 10.0) for n, f, x in
+                (("a", 500_000_000, 0.0), ("b", 501_000_000, 0.3), ("c", third_hz, 5.0))]  # fmt: skip
+        world = Venue(emitters=tuple(sent), surroundings=None, front_iip3_dbm=-20.0)
+        found = crew_of(world, pair, [Receiver(n, needed_db=40.0) for n in "abc"])
+        return status(found, 5.0).quality, found
+
+    clean, _ = quality(503_300_000)
+    hit, crew = quality(502_000_000)  # 2b − a
+    assert hit[2] < 0.5 < clean[2]
+    assert crew.interference_dbm[2] > -90
+    with pytest.raises(ValueError, match="called d"):
+        crew_of(Venue(), pair, [Receiver("d")])

@@ -28,7 +28,7 @@ OMNI = Antenna()
 
 
 def venue(**kwargs):
-    return Venue(urban=False, exponent=None, **kwargs)
+    return Venue(surroundings=None, exponent=None, **kwargs)
 
 
 def test_noise_is_thermal():

@@ -5,15 +5,25 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from azven.rf.levels import beam_gain_dbi, city_noise_db, dbm, free_space_db, indoor_db, milliwatts, thermal_noise_dbm
+from azven.rf.imlevels import in_transmitter_dbm
+from azven.rf.levels import (
+    beam_gain_dbi,
+    dbm,
+    free_space_db,
+    indoor_db,
+    man_made_noise_db,
+    milliwatts,
+    thermal_noise_dbm,
+)
+from azven.rf.links import path_db
 from azven.rf.sweep import band_power_dbm
-from azven.rf.venue import Antenna, Emitter, Multiplex, Settings, Venue
+from azven.rf.venue import Antenna, Electronics, Emitter, Front, Multiplex, Settings, Venue, wifi
 
 WIDE = Settings(560_000_000, 580_000_000, 4_001, 10_000)
 
 
 def quiet(**more):
-    return Venue(urban=False, exponent=None, noise_figure_db=3.0, **more)
+    return Venue(surroundings=None, exponent=None, noise_figure_db=3.0, **more)
 
 
 def test_a_multiplex_carries_its_power():
@@ -65,8 +75,8 @@ def test_noise_follows_bandwidth_and_the_city_adds_below_600_megahertz():
         for rbw in (10_000, 100_000)
     )
     assert dbm(wide / narrow) == pytest.approx(10.0, abs=0.2)
-    assert city_noise_db(200e6) > 10
-    assert city_noise_db(600e6) == 0
+    assert man_made_noise_db(200e6) > 10
+    assert man_made_noise_db(600e6) == 0
 
 
 @given(st.floats(-150, 60))
@@ -92,3 +102,85 @@ def test_noise_figure_adds_to_external_noise_as_factors():
     alone, inside = thermal_noise_dbm(1.0, 3.0), thermal_noise_dbm(1.0, 3.0, 10.0)
     factor = 10 ** (3 / 10) + 10 - 1
     assert inside - alone == pytest.approx(10 * np.log10(factor) - 3.0, abs=1e-6)
+
+
+def level_at(sweep, freq_hz, width_hz=20_000):
+    return float(sweep.level_dbm[sweep.between(freq_hz - width_hz, freq_hz + width_hz)].max())
+
+
+def test_a_mast_far_away_arrives_by_the_free_space_formula_less_its_turn():
+    mux = Multiplex.from_mast(566_000_000, 574_000_000, 80.0, 20_000.0, 0.0, terrain_db=30.0)
+    assert mux.level_dbm == pytest.approx(80.0 - free_space_db(570e6, 20_000.0) - 30.0)
+    upright, level = (
+        band_power_dbm(
+            quiet(multiplexes=(mux,)).sweep(Antenna(gain_dbi=0.0, psi_deg=t), WIDE), 566_000_000, 574_000_000
+        )
+        for t in (0.0, 90.0)
+    )
+    assert level - upright == pytest.approx(20.0, abs=1.0)
+
+
+def test_two_transmitters_that_touch_make_the_predicted_product():
+    def pack(name, freq_hz, x):
+        return Emitter(name, freq_hz, 17.0, (x, 30.0, 1.5), extra_loss_db=10.0, shape="carrier")
+
+    a, b = pack("a", 565_000_000, 0.0), pack("b", 566_000_000, 0.5)
+    world = quiet(emitters=(a, b))
+    coupled = 17.0 - (float(path_db(565e6, 0.5)) + 20.0)
+    product = in_transmitter_dbm("2h-x", 17.0, (coupled,)) - 17.0 + world.received_dbm(a, Antenna())
+    sweep = world.sweep(Antenna(), Settings(562_000_000, 570_000_000, 8_001, 3_000))
+    assert level_at(sweep, 564_000_000) == pytest.approx(product, abs=1.5)
+    far = quiet(emitters=(a, pack("b", 566_000_000, 20.0)))
+    assert level_at(far.sweep(Antenna(), Settings(562_000_000, 570_000_000, 8_001, 3_000)), 564_000_000) < product - 12
+
+
+def test_a_filter_before_the_amplifier_keeps_a_hand_held_radio_from_mixing():
+    radios = tuple(
+        Emitter(str(f), f, 37.0, (0.0, 3.0, 1.5), 12_500, conversion_loss_db=200.0) for f in (462_000_000, 516_000_000)
+    )
+    bare = Front(10.0, 3.0, iip3_dbm=10.0)
+    filtered = Front(10.0, 3.0, 10.0, (470_000_000, 694_000_000), 40.0)
+    world, settings = quiet(emitters=radios), Settings(560_000_000, 580_000_000, 4_001, 10_000)
+    loud, calm = (level_at(world.sweep(Antenna(front=f), settings), 570_000_000) for f in (bare, filtered))
+    assert loud - calm > 35
+
+
+def test_a_front_raises_noise_by_gain_and_friis():
+    front = Front(gain_db=20.0, noise_figure_db=3.0)
+    world = Venue(surroundings=None, noise_figure_db=10.0)
+    mean = np.mean(milliwatts(world.sweep(Antenna(front=front), WIDE).level_dbm))
+    cascade = 10**0.3 + (10 - 1) / 100
+    assert dbm(mean) == pytest.approx(thermal_noise_dbm(10_000) + 20.0 + 10 * np.log10(cascade), abs=0.2)
+
+
+def test_an_omni_on_a_noisy_rack_shows_the_rack():
+    rack = Electronics("screen", (0.0, 1.0, 1.5), -130.0, clock_hz=5_000_000, clock_dbm=-40.0)
+    world = quiet(electronics=(rack,))
+    near, far = (world.sweep(Antenna((0.0, y, 1.5)), WIDE) for y in (0.0, -40.0))
+    assert np.median(near.level_dbm) > np.median(far.level_dbm) + 8
+    assert level_at(near, 570_000_000) > np.median(near.level_dbm) + 10
+
+
+def test_bursts_are_held_by_a_peak_detector_and_thinned_by_an_average():
+    point = wifi("Foyer", 6, (0.0, 8.0, 2.5), duty=0.1)
+    assert point.freq_hz == 2_437_000_000
+    settings = (Settings(2_430_000_000, 2_444_000_000, 2_001, 100_000, d) for d in ("peak", "average"))
+    peak, average = (np.median(quiet(emitters=(point,)).sweep(Antenna(), s).level_dbm) for s in settings)
+    assert peak - average == pytest.approx(10.0 + 8.4, abs=1.0)
+    with pytest.raises(ValueError, match="1 to 13"):
+        wifi("x", 14, (0, 0, 0))
+
+
+def test_a_digital_carrier_is_flat_and_carries_its_power():
+    digital = Emitter("d", 570_000_000, 0.0, (0, 0, 0), 200_000, shape="digital", arrives_dbm=-50.0)
+    fine = Settings(569_000_000, 571_000_000, 4_001, 3_000)
+    sweep = quiet(emitters=(digital,)).sweep(Antenna(), fine)
+    assert band_power_dbm(sweep, 569_800_000, 570_200_000) == pytest.approx(-50.0, abs=0.3)
+    inside = sweep.level_dbm[sweep.between(569_920_000, 570_080_000)]
+    assert np.ptp(inside) < 8
+
+
+def test_surroundings_rank_from_city_to_quiet_country():
+    found = [float(man_made_noise_db(100e6, s)) for s in ("city", "residential", "rural", "quiet rural", None)]
+    assert found == sorted(found, reverse=True)
+    assert found[-1] == 0

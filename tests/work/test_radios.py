@@ -11,19 +11,13 @@ KEYED = (500_000_000, 501_000_000)
 SETTINGS = Settings(495_000_000, 506_000_000, 2_201, 30_000)
 
 
-class Levelled(Venue):
-    """Emitters arrive at the level they are given."""
-
-    def received_dbm(self, emitter, antenna):
-        return emitter.power_dbm
-
-
 def product_seen(iip3_dbm, level_dbm, time_s):
     """Strongest reading at 2a − b [dBm] of an analyser behind a system with that intercept."""
     radios = tuple(
-        Emitter(f"r{i}", f, level_dbm, (0, 5, 1.5), 12_500, keyed_s=(5, 60, 10)) for i, f in enumerate(KEYED)
+        Emitter(f"r{i}", f, 0, (0, 5, 1.5), 12_500, keyed_s=(5, 60, 10), arrives_dbm=level_dbm)
+        for i, f in enumerate(KEYED)
     )
-    world = Levelled(emitters=radios, urban=False, front_iip3_dbm=iip3_dbm)
+    world = Venue(emitters=radios, surroundings=None, front_iip3_dbm=iip3_dbm)
     sweep = world.sweep(Antenna(gain_dbi=0.0), SETTINGS, 1, time_s=time_s)
     at = 2 * KEYED[0] - KEYED[1]
     return float(sweep.level_dbm[sweep.between(at - 20_000, at + 20_000)].max())

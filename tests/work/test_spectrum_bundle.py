@@ -53,7 +53,8 @@ def test_our_own_lines_are_named(store):
     from azven.rf.venue import Emitter
 
     own = tuple(
-        Emitter(n, f, 15.0, (2.0, 20.0, 1.5), 120_000, ours=True) for n, f in frequencies.items() if n != "Tide Bell"
+        Emitter(n, f, 15.0, (float(i % 6), 20.0 + i // 6, 1.5), 120_000, 10.0, ours=True)
+        for i, (n, f) in enumerate(frequencies.items()) if n != "Tide Bell"
     )  # fmt: skip
     world = demo.venue(own)
     sweep = world.sweep(world.antennas["omni"], Settings(470_000_000, 694_000_000, 10_001, 30_000), 9)

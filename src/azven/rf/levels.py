@@ -4,6 +4,8 @@ Losses are positive decibels, levels dBm, frequencies hertz, distances metres, a
 Functions take numbers or arrays that broadcast together.
 """
 
+from typing import Literal
+
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
@@ -17,6 +19,10 @@ OMNI_BEAMWIDTH_DEG = 78.0
 OMNI_CAP_DB = 20.0
 
 Floats = NDArray[np.float64]
+Surroundings = Literal["city", "residential", "rural", "quiet rural"]
+_MAN_MADE: dict[Surroundings, tuple[float, float]] = {
+    "city": (76.8, 27.7), "residential": (72.5, 27.7), "rural": (67.2, 27.7), "quiet rural": (53.6, 28.6),
+}  # fmt: skip
 
 
 def milliwatts(level_dbm: ArrayLike) -> Floats:
@@ -73,9 +79,16 @@ def thermal_noise_dbm(bandwidth_hz: ArrayLike, noise_figure_db: float = 0.0, ext
     return np.asarray(KT0_DBM_HZ + 10 * np.log10(np.asarray(bandwidth_hz, float)) + 10 * np.log10(factor))
 
 
-def city_noise_db(freq_hz: ArrayLike) -> Floats:
-    """Man-made noise factor [dB] of a city, 76.8 − 27.7·log10(f/MHz), not below 0 (ITU-R P.372)."""
-    return np.asarray(np.maximum(76.8 - 27.7 * np.log10(np.asarray(freq_hz, float) / 1e6), 0.0))
+def man_made_noise_db(freq_hz: ArrayLike, surroundings: Surroundings | None = "city") -> Floats:
+    """Man-made noise factor [dB], c − d·log10(f/MHz), not below 0 (ITU-R P.372, curves A to D, stated up to 250 MHz).
+
+    None: a place without any.
+    """
+    freq = np.asarray(freq_hz, float)
+    if surroundings is None:
+        return np.zeros(freq.shape)
+    c, d = _MAN_MADE[surroundings]
+    return np.asarray(np.maximum(c - d * np.log10(freq / 1e6), 0.0))
 
 
 def whip_length_mm(freq_hz: float) -> float:

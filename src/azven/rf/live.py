@@ -4,13 +4,15 @@ Time is an argument [s], never a clock, and all chance is seeded by link and pla
 status in any process. Positions follow a slow walk around each performer's home; fast fading belongs to the place.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from azven.rf.fading import rayleigh_db
+from azven.rf.fading import rayleigh_db, slow_db
 from azven.rf.levels import Floats, dbm, free_space_db, indoor_db, milliwatts, thermal_noise_dbm
+from azven.rf.venue import Antenna, Venue
 from azven.rf.walls import WallLine, crossed_db
 
 _STRIDE_M = 3.0
@@ -53,6 +55,35 @@ class Status:
     pos_m: Floats
 
 
+@dataclass(frozen=True)
+class Receiver:
+    """The receiver of one of the venue's transmitters: its name, needed ratio [dB], channel [Hz], battery [min]."""
+
+    name: str
+    needed_db: float = 20.0
+    bandwidth_hz: float = 200_000.0
+    battery_min: float = 300.0
+
+
+def crew_of(venue: Venue, pair: tuple[Antenna, Antenna], receivers: Sequence[Receiver], time_s: float = 0.0) -> Crew:
+    """The links of a venue's transmitters with their receivers on a pair of antennas, and what disturbs each of them
+    at a moment: whoever else is on, the products of all, television, racks. ValueError for an unknown transmitter."""
+    known = {e.name: e for e in venue.emitters}
+    missing = [r.name for r in receivers if r.name not in known]
+    if missing:
+        raise ValueError(f"no transmitter of the venue is called {', '.join(missing)}")
+    sent = [known[r.name] for r in receivers]
+    freq, bandwidth = np.array([e.freq_hz for e in sent], float), np.array([r.bandwidth_hz for r in receivers])
+    names = [r.name for r in receivers]
+    disturbed = np.stack([venue.channels_dbm(a, freq, bandwidth, names, time_s) for a in pair])
+    return Crew(
+        freq.astype(np.int64), np.array([e.power_dbm for e in sent]), np.array([e.extra_loss_db for e in sent]),
+        np.array([e.position for e in sent], float), np.array([a.position for a in pair], float), pair[0].gain_dbi,
+        disturbed.max(axis=0), np.array([r.needed_db for r in receivers]), np.array([r.battery_min for r in receivers]),
+        venue.exponent, venue.walls, float(np.median(bandwidth)), venue.noise_figure_db, venue.seed,
+    )  # fmt: skip
+
+
 def positions(crew: Crew, time_s: float) -> Floats:
     """Where everybody is (n, 3): a slow loop of three metres around home, each at its own pace."""
     n = len(crew.freq_hz)
@@ -86,5 +117,5 @@ def _level(crew: Crew, at: Floats, antenna: int) -> Floats:
     if crew.exponent is not None:
         path = indoor_db(crew.freq_hz, distance, crew.exponent)
     walls = crossed_db(crew.walls, at, mast) if crew.walls else 0.0
-    fading = rayleigh_db(at, float(np.median(crew.freq_hz)), crew.seed + 1_000 * antenna)
+    fading = rayleigh_db(at, float(np.median(crew.freq_hz)), crew.seed + 1_000 * antenna) + slow_db(at, crew.seed)
     return np.asarray(crew.power_dbm - crew.body_db + crew.antenna_gain_dbi - path - walls + fading)

@@ -36,7 +36,7 @@ from azven.book.store import Store
 from azven.book.tables import frozen
 from azven.rf.links import WALL_DB
 from azven.rf.venue import Antenna as VenueAntenna
-from azven.rf.venue import Emitter, Multiplex, Settings, Venue
+from azven.rf.venue import Electronics, Emitter, Multiplex, Settings, Venue
 from azven.rf.walls import WallLine
 from azven.work import kit, listen, plan
 from azven.work.catalogue import generic_models
@@ -219,7 +219,10 @@ def venue(own: tuple[Emitter, ...] = ()) -> Venue:
     emitters = tuple(Emitter(**_frozen(e)) for e in story["emitters"])
     antennas = {k: VenueAntenna(**{**a, "position": tuple(a["position"])}) for k, a in story["antennas"].items()}
     walls = tuple(WallLine((a, b), (c, d), WALL_DB[material]) for a, b, c, d, material in script()["walls"])
-    return Venue(multiplexes, emitters + own, seed=story["seed"], antennas=antennas, walls=walls)
+    racks = tuple(Electronics(**_frozen(e)) for e in story["electronics"])
+    return Venue(
+        multiplexes, emitters + own, seed=story["seed"], antennas=antennas, walls=walls, electronics=racks
+    )  # fmt: skip
 
 
 @cache

@@ -1,0 +1,199 @@
+"""The simulated venue: what an analyser with a given antenna would read there.
+
+One deterministic physical model stands in for the world: television, noise of nature, people and racks, neighbours,
+hand-held radios that key up, Wi-Fi, our own transmitters, and the intermodulation that transmitters and front ends make
+of what is on. Time is an argument; chance comes from a seed and the number of the sweep, so a sweep can be repeated.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from azven.rf.levels import (
+    KT0_DBM_HZ,
+    Floats,
+    Surroundings,
+    dbm,
+    free_space_db,
+    indoor_db,
+    man_made_noise_db,
+    milliwatts,
+)
+from azven.rf.sweep import Detector, Sweep
+from azven.rf.venue import spectrum
+from azven.rf.venue.mixing import Lines, in_front, in_transmitters
+from azven.rf.venue.things import Antenna, Electronics, Emitter, Front, Multiplex
+from azven.rf.walls import WallLine, crossed_db
+
+_NO_FRONT = Front(noise_figure_db=0.0)
+
+
+@dataclass(frozen=True)
+class Settings:
+    """How the analyser sweeps."""
+
+    start_hz: int
+    stop_hz: int
+    points: int
+    rbw_hz: float
+    detector: Detector = "average"
+    attenuation_db: float = 0.0
+
+
+@dataclass(frozen=True)
+class Venue:
+    """Everything that radiates here. `exponent` is N of the indoor path loss, None for free space.
+
+    `noise_figure_db` and `front_iip3_dbm` are the instrument's own; no intercept: it makes no products. `walls` stand
+    between emitters and antennas: what is listed is what is lost.
+    """
+
+    multiplexes: tuple[Multiplex, ...] = ()
+    emitters: tuple[Emitter, ...] = ()
+    noise_figure_db: float = 10.0
+    surroundings: Surroundings | None = "city"
+    exponent: float | None = 22.0
+    seed: int = 1
+    antennas: dict[str, Antenna] = field(default_factory=dict)
+    walls: tuple[WallLine, ...] = ()
+    front_iip3_dbm: float | None = None
+    electronics: tuple[Electronics, ...] = ()
+
+    def levels_dbm(self, emitters: Sequence[Emitter], antenna: Antenna) -> Floats:
+        """Median level [dBm] (n,) of emitters at the antenna's terminals."""
+        if not emitters:
+            return np.zeros(0)
+        power = np.array([e.power_dbm - e.extra_loss_db - antenna.turn_loss_db(e.psi_deg) for e in emitters])
+        freq = np.array([e.freq_hz for e in emitters], float)
+        at = np.array([e.position for e in emitters], float)
+        given = np.array([np.nan if e.arrives_dbm is None else e.arrives_dbm for e in emitters])
+        levels = power + self._gain_less_path(at, freq, antenna)
+        return np.where(np.isnan(given), levels, given)
+
+    def received_dbm(self, emitter: Emitter, antenna: Antenna) -> float:
+        """Median level [dBm] of one emitter at the antenna's terminals."""
+        return float(self.levels_dbm([emitter], antenna)[0])
+
+    def _gain_less_path(self, at: Floats, freq_hz: Floats, antenna: Antenna) -> Floats:
+        """Antenna gain less path and walls [dB] (n,) from places (n, 3)."""
+        away = at - np.asarray(antenna.position, float)
+        flat = np.hypot(away[:, 0], away[:, 1])
+        bearing = np.degrees(np.arctan2(away[:, 0], away[:, 1]))
+        elevation = np.degrees(np.arctan2(away[:, 2], np.maximum(flat, 1e-9)))
+        distance = np.hypot(flat, away[:, 2])
+        path = free_space_db(freq_hz, distance)
+        if self.exponent is not None:
+            path = indoor_db(freq_hz, distance, self.exponent)
+        walls = crossed_db(self.walls, at, np.asarray(antenna.position, float)) if self.walls else 0.0
+        return np.asarray(antenna.gain_towards(bearing, elevation) - path - walls)
+
+    def heard(self, own_on: bool = True, time_s: float = 0.0) -> list[Emitter]:
+        """Who is on at a moment [s]."""
+        return [e for e in self.emitters if (own_on or not e.ours) and e.on_at(time_s)]
+
+    def narrow(
+        self, antenna: Antenna, own_on: bool = True, time_s: float = 0.0, attenuation_db: float = 0.0
+    ) -> tuple[list[Emitter], Floats, Lines]:
+        """Who is on, their levels (n,), and the products of them all: in [dBm] at the input of the instrument.
+
+        The instrument's own products are given as its reading, corrected for the attenuator, shows them: 2 dB weaker
+        per dB of attenuation.
+        """
+        on = self.heard(own_on, time_s)
+        levels = self.levels_dbm(on, antenna)
+        made = in_transmitters(on, levels)
+        front = antenna.front or _NO_FRONT
+        signals = Lines(
+            np.array([e.freq_hz for e in on], float),
+            levels - front.loss_before_db([e.freq_hz for e in on]),
+            np.array([e.width_hz for e in on]),
+        )
+        parts = [Lines(made.freq_hz, made.level_dbm - front.loss_before_db(made.freq_hz), made.width_hz)]
+        if front.iip3_dbm is not None:
+            parts.append(in_front(signals, front.iip3_dbm))
+        products = Lines.joined(parts)
+        at_instrument = Lines(signals.freq_hz, signals.level_dbm + front.gain_db, signals.width_hz)
+        amplified = [Lines(products.freq_hz, products.level_dbm + front.gain_db, products.width_hz)]
+        if self.front_iip3_dbm is not None:
+            amplified.append(in_front(at_instrument, self.front_iip3_dbm + attenuation_db))
+        return on, at_instrument.level_dbm, Lines.joined(amplified)
+
+    def channels_dbm(
+        self, antenna: Antenna, freq_hz: Floats, bandwidth_hz: Floats, names: Sequence[str], time_s: float = 0.0
+    ) -> Floats:
+        """What else arrives in channels (n,) around `freq_hz` at the antenna's receivers [dBm]: everybody but the
+        named transmitter of each, their products, television and racks; noise left out. −∞ for nothing."""
+        on, levels, products = self.narrow(antenna, time_s=time_s)
+        power = np.zeros(len(freq_hz))
+        if on:
+            sent = Lines(np.array([e.freq_hz for e in on], float), levels, np.array([e.width_hz for e in on]))
+            own = np.array([[e.name == name for e in on] for name in names])
+            power += (spectrum.share_inside(sent, freq_hz, bandwidth_hz) * ~own) @ milliwatts(levels)
+        power += spectrum.share_inside(products, freq_hz, bandwidth_hz) @ milliwatts(products.level_dbm)
+        at = np.argsort(freq_hz, kind="stable")
+        broad = self.noise_like_mw(freq_hz[at].astype(np.int64), antenna, 1.0)
+        quiet = replace(self, multiplexes=(), electronics=()).noise_like_mw(freq_hz[at].astype(np.int64), antenna, 1.0)
+        power[at] += (broad - quiet) * bandwidth_hz[at]
+        return dbm(power)
+
+    def sweep(
+        self, antenna: Antenna, settings: Settings, number: int = 0, own_on: bool = True, time_s: float = 0.0
+    ) -> Sweep:
+        """What the analyser reads: (points,) levels in `rbw_hz` at a moment; the same `number` gives the same sweep.
+
+        Readings are corrected for the attenuator: it raises the noise and weakens what the instrument itself makes.
+        """
+        freq = np.linspace(settings.start_hz, settings.stop_hz, settings.points).round().astype(np.int64)
+        rng = np.random.default_rng([self.seed, number, settings.points])
+        on, levels, products = self.narrow(antenna, own_on, time_s, settings.attenuation_db)
+        peak = settings.detector == "peak"
+        levels = levels + np.array([0.0 if peak else 10 * np.log10(e.duty) for e in on])
+        noise = self.noise_like_mw(freq, antenna, settings.rbw_hz, settings.attenuation_db)
+        for emitter, level in zip(on, levels.tolist(), strict=True):
+            if emitter.shape == "digital":
+                spectrum.add_flat(noise, freq, emitter.freq_hz, emitter.bandwidth_hz, level, settings.rbw_hz)
+        power = spectrum.detect(noise, settings.detector, rng)
+        for emitter, level in zip(on, levels.tolist(), strict=True):
+            if emitter.shape != "digital":
+                spectrum.add_gaussian(power, freq, emitter.freq_hz, emitter.width_hz, level, settings.rbw_hz)
+        spectrum.add_lines(power, freq, products, settings.rbw_hz)
+        for thing in self.electronics:
+            self._add_clock(power, freq, thing, antenna, settings.rbw_hz)
+        return Sweep(freq, dbm(power), settings.rbw_hz, settings.detector)
+
+    def noise_like_mw(
+        self, freq: NDArray[np.int64], antenna: Antenna, rbw_hz: float, attenuation_db: float = 0.0
+    ) -> Floats:
+        """Mean power [mW] of noise, racks and multiplexes in each bin (n,), at the input of the instrument."""
+        front = antenna.front or _NO_FRONT
+        gain = milliwatts(front.gain_db - front.loss_before_db(freq))
+        external = milliwatts(man_made_noise_db(freq, self.surroundings))
+        own = milliwatts(self.noise_figure_db + attenuation_db) - 1
+        before = milliwatts(front.noise_figure_db) - 1
+        through = milliwatts(front.gain_db)
+        kt0b = milliwatts(KT0_DBM_HZ) * rbw_hz
+        arriving = kt0b * external
+        for thing in self.electronics:
+            path = self._gain_less_path(np.array([thing.position]), np.array([500e6]), antenna)
+            arriving = arriving + milliwatts(thing.radiated_dbm_hz(freq) + path) * rbw_hz
+        for mux in self.multiplexes:
+            seen = float(antenna.gain_towards(mux.bearing_deg)) - antenna.turn_loss_db(mux.psi_deg)
+            spectrum.add_multiplex(arriving, freq, mux, seen, rbw_hz)
+        return np.asarray(arriving * gain + kt0b * (before * through + own))
+
+    def _add_clock(
+        self, power: Floats, freq: NDArray[np.int64], thing: Electronics, antenna: Antenna, rbw_hz: float
+    ) -> None:
+        """The harmonics of a clock that fall into the sweep."""
+        if thing.clock_hz is None:
+            return
+        front = antenna.front or _NO_FRONT
+        first, last = -(-int(freq[0]) // thing.clock_hz), int(freq[-1]) // thing.clock_hz
+        lines: Floats = np.arange(first, last + 1, dtype=np.float64) * thing.clock_hz
+        if not len(lines):
+            return
+        path = self._gain_less_path(np.tile(np.asarray(thing.position, float), (len(lines), 1)), lines, antenna)
+        levels = thing.clock_dbm + path + front.gain_db - front.loss_before_db(lines)
+        spectrum.add_lines(power, freq, Lines(lines, levels, np.full(len(lines), 100.0)), rbw_hz)
