@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPointF, Qt
 
 from azven.desk import files
 from azven.desk.listen.instrument import _local_time
-from azven.work import ground, kit, listen
+from azven.work import ground, kit, listen, permission
 
 
 def test_repeated_sweeps_go_on_while_something_else_is_edited(window, qtbot, settle):
@@ -155,10 +155,10 @@ def test_grounds_pages_take_distances_licences_and_limits(window):
     for field, text in ((page.name, "EV-9"), (page.low, "470"), (page.high, "606"), (page.cap, "30")):
         field.setText(text)
     page.add()
-    assert [p.name for p in ground.permits(session.store)] == ["EV-9"]
+    assert [p.name for p in permission.permits(session.store)] == ["EV-9"]
     page.table.selectRow(0)
     page.remove()
-    assert ground.permits(session.store) == []
+    assert permission.permits(session.store) == []
     stage.show_page(3)
     stage.limits.guard.setText("300")
     stage.limits.guard.editingFinished.emit()

@@ -1,13 +1,16 @@
 """Ground and Kit in detail: rooms, relations, neighbours, models, bulk changes, what is refused."""
 
 from dataclasses import replace
+from datetime import UTC, datetime
 
 import pytest
 
 from azven.book import regions
 from azven.book.edits import BookError
 from azven.book.records import SERVICES, Assignment, Link, Model, Site
-from azven.work import ground, kit, plan, plan_input, planning
+from azven.work import ground, hours, kit, listen, permission, plan, plan_input, planning, reasons
+
+NOW = datetime(2026, 11, 25, tzinfo=UTC)
 
 
 def apply(store, edit):
@@ -97,8 +100,69 @@ def test_choosing_a_region_changes_what_is_permitted_and_is_undone(store):
     assert ground.current(store).region.key == "marrowby-coast"
 
 
+def test_a_model_over_the_cap_of_a_rule_may_not_go_there_and_reasons_name_the_rule(store):
+    narrator = next(x for x in kit.links(store) if x.name == "Narrator")
+    model = store.get(Model, narrator.model_id)
+    rows = dict(reasons.for_link(store, plan.board(store), listen.picture(store), "Narrator", NOW).origins)
+    assert rows["permitted by"] == "event radio between the television channels"
+    assert rows["power cap"] == "50 mW e.r.p."
+    apply(store, ground.change(model, "More power", power_mw=150.0))
+    verdict = plan.board(store).verdict("Narrator")
+    assert verdict.state == "broken"
+    assert any("allows 50 mW e.r.p." in b.text for b in plan.board(store).input.bars["Narrator"])
+
+
+def test_caps_are_compared_as_the_rule_counts_power():
+    model = Model(name="m", service="voice", bands=(), power_mw=50.0, gain_dbi=2.15)
+    allowed = {"conducted": True, "EIRP": False, "e.r.p.": True}
+    for kind, ok in allowed.items():
+        rule = regions.Rule(1, 2, "permitted", "t", 50.0, kind)
+        assert (permission.over_cap(model, rule) == "") is ok
+    assert permission.over_cap(model, regions.Rule(1, 2, "permitted", "t", 10.0, body_power_mw=50.0)) == ""
+
+
+def test_a_licence_counts_only_while_it_covers_every_act(store):
+    acts = kit.acts(store)
+    apply(store, permission.add_permit(store, "licence", "EV-2", 470_000_000, 606_000_000))
+    (permit,) = permission.permits(store)
+    apply(store, permission.set_dates(permit, acts[0].starts_at, acts[-1].ends_at))
+    before = plan.board(store).count("broken")
+    (permit,) = permission.permits(store)
+    apply(store, permission.set_dates(permit, acts[1].starts_at, acts[-1].ends_at))
+    assert plan.board(store).count("broken") > before
+    (permit,) = permission.permits(store)
+    with pytest.raises(ValueError, match="end after it begins"):
+        permission.set_dates(permit, acts[1].starts_at, acts[0].starts_at)
+
+
+@pytest.mark.parametrize(
+    ("text", "met"),
+    [
+        ("", frozenset()),
+        ("Sundays", frozenset()),
+        ("18:30-19:00", frozenset({"Blessing of Boats"})),
+        ("20:00–23:30", frozenset({"Lantern Parade", "Tide Concert"})),
+        ("23:00–18:30", frozenset({"Blessing of Boats"})),
+        ("03:00–04:00", frozenset({hours.NEVER_WITH_US})),
+    ],
+)
+def test_a_neighbour_meets_the_acts_of_its_hours(store, text, met):
+    assert hours.acts_during(text, kit.acts(store)) == met
+    first = ground.neighbours(store)[0]
+    apply(store, ground.change(first, "Hours", hours=text))
+    carrier = next(c for c in plan.board(store).input.request.carriers if c.id == first.name)
+    assert carrier.times == met
+    assert bool(plan.board(store).stale) == bool(text)
+
+
+def test_hours_that_cannot_be_read_are_refused():
+    for text in ("25:00–26:00", "late", "19–23"):
+        with pytest.raises(ValueError, match="no time of day"):
+            hours.checked(text)
+
+
 def test_without_a_region_everything_is_permitted_and_said_so(empty):
-    ((low, high, rule),) = ground.permitted(None, 1, 2)
+    ((low, high, rule),) = permission.permitted(None, 1, 2)
     assert (low, high, rule.title) == (1, 2, "no region chosen")
 
 

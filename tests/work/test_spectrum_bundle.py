@@ -9,7 +9,20 @@ import pytest
 from azven.book.formats import site_bundle, sweep_csv
 from azven.book.formats.errors import FormatError
 from azven.rf.venue import Settings
-from azven.work import bundle, demo, ground, kept, kit, listen, neighbours, plan, plan_input, spectrum, taking
+from azven.work import (
+    bundle,
+    demo,
+    ground,
+    kept,
+    kit,
+    listen,
+    neighbours,
+    permission,
+    plan,
+    plan_input,
+    spectrum,
+    taking,
+)
 
 
 def test_proposals_cover_the_kit_and_say_what_they_cost(store, empty):
@@ -136,9 +149,9 @@ def test_a_million_points_are_read_like_a_few(tmp_path):
 
 def test_licences_narrow_what_is_permitted_and_the_stricter_cap_holds(store):
     region = ground.current(store).region
-    before = ground.permitted(region, 470_000_000, 694_000_000)
-    store.apply(ground.add_permit(store, "licence", "EV-1", 470_000_000, 542_000_000, 30.0))
-    after = ground.permitted(region, 470_000_000, 694_000_000, ground.current(store).permits)
+    before = permission.permitted(region, 470_000_000, 694_000_000)
+    store.apply(permission.add_permit(store, "licence", "EV-1", 470_000_000, 542_000_000, 30.0))
+    after = permission.permitted(region, 470_000_000, 694_000_000, ground.current(store).permits)
     assert any(rule is None for _, _, rule in after)
     assert not any(rule is None for _, _, rule in before)
     assert after[0][2].power_mw == 30.0
@@ -149,12 +162,14 @@ def test_licences_narrow_what_is_permitted_and_the_stricter_cap_holds(store):
 
 def test_an_override_opens_a_reserved_range_and_needs_a_reason(store):
     with pytest.raises(ValueError, match="needs a reason"):
-        ground.add_permit(store, "override", "x", 606_000_000, 614_000_000)
+        permission.add_permit(store, "override", "x", 606_000_000, 614_000_000)
     with pytest.raises(ValueError, match="end above its start"):
-        ground.add_permit(store, "licence", "x", 614_000_000, 606_000_000)
-    store.apply(ground.add_permit(store, "override", "Observatory", 606_000_000, 614_000_000, None, "agreed by phone"))
+        permission.add_permit(store, "licence", "x", 614_000_000, 606_000_000)
+    store.apply(
+        permission.add_permit(store, "override", "Observatory", 606_000_000, 614_000_000, None, "agreed by phone")
+    )
     region, permits = ground.current(store).region, ground.current(store).permits
-    rule = ground.permitted(region, 607_000_000, 608_000_000, permits)[0][2]
+    rule = permission.permitted(region, 607_000_000, 608_000_000, permits)[0][2]
     assert (rule.kind, rule.title) == ("permitted", "override: Observatory")
 
 

@@ -12,7 +12,20 @@ from azven.book.records import Model
 from azven.rf.coordinate import carriers_of
 from azven.rf.schools import LevelJudge
 from azven.rf.venue import Settings
-from azven.work import ground, kit, listen, plan, plan_input, planning, reasons, sheet, taking, threats, ways_out
+from azven.work import (
+    ground,
+    kit,
+    listen,
+    permission,
+    plan,
+    plan_input,
+    planning,
+    reasons,
+    sheet,
+    taking,
+    threats,
+    ways_out,
+)
 
 
 def test_the_two_sweeps_disagree_about_the_low_power_multiplex(store):
@@ -49,7 +62,7 @@ def test_reserved_beats_permitted_and_the_strictest_cap_decides():
         Rule(20, 60, "permitted", "narrow", 10),
         Rule(50, 70, "reserved", "stars"),
     )
-    found = ground.permitted(Territory("k", "t", "d", "", (), rules), -10, 110)
+    found = permission.permitted(Territory("k", "t", "d", "", (), rules), -10, 110)
     assert [(a, b, r.title if r else None) for a, b, r in found] == [
         (-10, 0, None), (0, 20, "wide"), (20, 50, "narrow"), (50, 60, "stars"), (60, 70, "stars"), (70, 100, "wide"),
         (100, 110, None),

@@ -20,7 +20,8 @@ class RasterChannel:
 
 @dataclass(frozen=True)
 class Rule:
-    """A permitted or reserved range [Hz] with its power cap [mW], condition and source."""
+    """A permitted or reserved range [Hz] with its power cap [mW], the higher one for transmitters on the body where
+    there is one, condition and source."""
 
     low_hz: int
     high_hz: int
@@ -31,6 +32,14 @@ class Rule:
     condition: str = ""
     licence: bool = False
     source: str = ""
+    body_power_mw: float | None = None
+
+    def cap_text(self) -> str:
+        """The cap in words, empty where there is none."""
+        if self.power_mw is None:
+            return ""
+        on_body = f", {self.body_power_mw:g} on the body" if self.body_power_mw else ""
+        return f"{self.power_mw:g} mW {self.power_kind}{on_body}"
 
 
 @dataclass(frozen=True)

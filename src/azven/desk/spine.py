@@ -8,7 +8,7 @@ from azven.desk import theme as look
 from azven.desk.axis import BandView, polygon, silhouette, stacked
 from azven.desk.marks import PENNANT_W, paint_pennant, service_color
 from azven.desk.session import Session
-from azven.work import ground
+from azven.work import ground, permission
 from azven.work.plan import Verdict
 from azven.work.reasons import mhz
 
@@ -90,7 +90,7 @@ class Spine(BandView):
 
     def _paint_permitted(self, painter: QPainter, place: ground.Place) -> None:
         low, high = self._session.view_hz
-        for a, b, rule in ground.permitted(place.region, int(low), int(high)):
+        for a, b, rule in permission.permitted(place.region, int(low), int(high), place.permits):
             box = QRectF(self._axis.x(a), self._floor, self._axis.x(b) - self._axis.x(a), 4)
             if rule is not None and rule.kind == "permitted":
                 painter.fillRect(box, self._session.theme.color("accent"))

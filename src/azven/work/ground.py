@@ -1,8 +1,7 @@
-"""Ground: territory, rooms and how they hear one another, neighbours, what is permitted."""
+"""Ground: territory, rooms and how they hear one another, neighbours."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from itertools import pairwise
 from pathlib import Path
 from typing import Any, Literal
 
@@ -20,7 +19,7 @@ from azven.book.records import (
     Unit,
     Zone,
 )
-from azven.book.regions import Rule, Territory, territory
+from azven.book.regions import Territory, territory
 from azven.book.store import Store
 from azven.rf.sweep import Channel
 from azven.work.catalogue import generic_models
@@ -179,6 +178,17 @@ def hertz(text: Any) -> int:
         raise ValueError(f"“{text}” is not a frequency in MHz.") from None
 
 
+def kilohertz(text: Any) -> int:
+    """A distance typed in kHz, in hertz; ValueError when it is none or over 50 MHz."""
+    try:
+        found = round(float(str(text).replace(",", ".")) * 1e3)
+    except (ValueError, OverflowError):
+        raise ValueError(f"“{text}” is not a number of kHz.") from None
+    if not 0 <= found <= 50_000_000:
+        raise ValueError(f"{text} kHz is out of range.")
+    return found
+
+
 def check_frequency(freq_hz: int) -> None:
     """ValueError for what cannot be a radio frequency [Hz]."""
     if not 100_000 <= freq_hz <= 100_000_000_000:
@@ -192,72 +202,6 @@ def change(before: Any, title: str, **values: Any) -> Edit:
 
 def take_out(record: Any, title: str) -> Edit:
     return Edit(title, (Change(record, None),))
-
-
-def permitted(
-    region: Territory | None, low_hz: int, high_hz: int, permits: Sequence[Permit] = ()
-) -> list[tuple[int, int, Rule | None]]:
-    """`[low_hz, high_hz]` cut at every rule edge; each piece with the rule that decides, None = not permitted.
-
-    A recorded override beats everything. Else a reserved range beats a permitted one, of several permitted ones the
-    lowest cap decides, and where a rule asks for a licence and licences are written down, one of them has to cover the
-    piece: the stricter cap of rule and licence holds.
-    """
-    overrides = [p for p in permits if p.kind == "override"]
-    licences = [p for p in permits if p.kind == "licence"]
-    rules = list(region.rules) if region is not None else [_no_region(low_hz, high_hz)]
-    ends = [e for r in rules for e in (r.low_hz, r.high_hz)] + [e for p in permits for e in (p.low_hz, p.high_hz)]
-    cuts = sorted({low_hz, high_hz, *(e for e in ends if low_hz < e < high_hz)})
-    out: list[tuple[int, int, Rule | None]] = []
-    for a, b in pairwise(cuts):
-        held = next((p for p in overrides if p.low_hz <= a and b <= p.high_hz), None)
-        if held is not None:
-            out.append((a, b, Rule(held.low_hz, held.high_hz, "permitted", f"override: {held.name}", held.power_mw)))
-            continue
-        over = [r for r in rules if r.low_hz <= a and b <= r.high_hz]
-        over.sort(key=lambda r: (r.kind != "reserved", r.power_mw if r.power_mw is not None else 1e9))
-        out.append((a, b, _licensed(over[0], licences, a, b) if over else None))
-    return out
-
-
-def _no_region(low_hz: int, high_hz: int) -> Rule:
-    return Rule(low_hz=low_hz, high_hz=high_hz, kind="permitted", title="no region chosen")
-
-
-def _licensed(rule: Rule, licences: Sequence[Permit], low_hz: int, high_hz: int) -> Rule | None:
-    """The rule with the licence that covers the piece; None where one is asked for and none covers it."""
-    if rule.kind == "reserved" or not rule.licence or not licences:
-        return rule
-    covering = [p for p in licences if p.low_hz <= low_hz and high_hz <= p.high_hz]
-    if not covering:
-        return None
-    held = min(covering, key=lambda p: p.power_mw if p.power_mw is not None else 1e9)
-    caps = [c for c in (rule.power_mw, held.power_mw) if c is not None]
-    stricter = held.power_mw is not None and held.power_mw <= (rule.power_mw or 1e9)
-    title = f"licence {held.name}" if stricter else f"{rule.title} (licence {held.name})"
-    return replace(rule, title=title, power_mw=min(caps, default=None))
-
-
-def permits(store: Store) -> list[Permit]:
-    """Licences and overrides of the site, by frequency."""
-    return sorted(store.all(Permit, site_id=current(store).site.id), key=lambda p: (p.low_hz, p.id))
-
-
-def add_permit(
-    store: Store, kind: str, name: str, low_hz: int, high_hz: int, power_mw: float | None = None, note: str = ""
-) -> Edit:
-    """Write down a licence, or a decision to plan outside permission with its reason. ValueError when it is not one."""
-    if not low_hz < high_hz:
-        raise ValueError("A licence has to end above its start.")
-    if kind == "override" and not note.strip():
-        raise ValueError("An override needs a reason; it is kept with it and printed on the sheet.")
-    check_frequency(low_hz)
-    check_frequency(high_hz)
-    permit = Permit(
-        id=store.reserve(), site_id=current(store).site.id, name=name.strip() or kind, kind=kind, low_hz=low_hz,
-        high_hz=high_hz, power_mw=power_mw, note=note.strip(),
-    )  # fmt: skip
-    return Edit(f"{kind.capitalize()} {permit.name}", add(permit))
 
 
 def set_site(store: Store, title: str, **values: Any) -> Edit:

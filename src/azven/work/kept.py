@@ -3,6 +3,7 @@
 import getpass
 import hashlib
 from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Set as Set
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import TypeVar
@@ -17,10 +18,11 @@ from azven.work import ground, kit
 R = TypeVar("R", bound=Record)
 KEPT_AT_MOST = 40
 SCHOOL_WORDS = {"spacing": "by spacing", "both": "by spacing, harmless excused", "level": "by level"}
-_NOT_LOOKED_AT = {"id", "version", "site_id", "show_id", "name", "position", "note", "contact", "hours", "performer"}
+_NOT_LOOKED_AT = {"id", "version", "site_id", "show_id", "name", "position", "note", "contact", "performer"}
 _LEVEL_FIELDS = {
     "needed_db", "nf_db", "iip3_dbm", "body_db", "gain_dbi", "power_mw", "near_m", "far_m", "between_m", "exponent",
 }  # fmt: skip
+_TIMES = {"hours", "starts_at", "ends_at"}
 _DRAWN = {"shape", "height_m", "builtin", "modulation", "service"}
 
 
@@ -59,17 +61,19 @@ def fingerprint(store: Store, coming: Sequence[Record] = ()) -> dict[str, str]:
     models = {m.id: m for m in store.all(Model)}
     for link in every(Link, kit.links(store)):
         out[f"link/{link.name}"] = _digest([_looked_at(link, levels), _looked_at(models[link.model_id], levels)])
-    return out | _each("act", store.all(Act, show_id=place.show.id), levels, also=frozenset({"starts_at", "ends_at"}))
+    dated = any(p.starts_at or p.ends_at for p in place.permits)
+    timed = dated or any(n.hours for n in ground.neighbours(store))
+    return out | _each("act", store.all(Act, show_id=place.show.id), levels, frozenset() if timed else _TIMES)
 
 
-def _each(kind: str, records: Iterable[Record], levels: bool, also: frozenset[str] = frozenset()) -> dict[str, str]:
+def _each(kind: str, records: Iterable[Record], levels: bool, also: Set[str] = frozenset()) -> dict[str, str]:
     return {f"{kind}/{getattr(r, 'name', '')}": _digest(_looked_at(r, levels, also)) for r in records}
 
 
-def _looked_at(record: Record, levels: bool, also: frozenset[str] = frozenset()) -> list[tuple[str, object]]:
+def _looked_at(record: Record, levels: bool, also: Set[str] = frozenset()) -> list[tuple[str, object]]:
     """The fields of a record that a plan depends on; those of levels only where levels are judged."""
     skipped = _NOT_LOOKED_AT | _DRAWN | also | (set() if levels else _LEVEL_FIELDS)
-    return sorted((k, v) for k, v in vars(record).items() if k not in skipped)
+    return sorted((k, v) for k, v in vars(record).items() if k not in skipped and (k not in _TIMES or v))
 
 
 def _digest(items: object) -> str:

@@ -4,14 +4,14 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from azven.book.records import Link, Model, Neighbour, Unit
+from azven.book.records import Act, Link, Model, Neighbour, Unit
 from azven.book.store import Store
 from azven.rf.by_level import Levels
 from azven.rf.density import at_density
 from azven.rf.imlevels import CONVERSION_LOSS_DB, ISOLATED_CONVERSION_LOSS_DB
 from azven.rf.request import Carrier, PlanRequest, Profile, Range, Relation, Request
 from azven.rf.schools import SCHOOLS, Radio, Room, Rooms, School
-from azven.work import ground, kit, listen
+from azven.work import ground, hours, kit, listen, permission
 from azven.work.listen import Picture
 
 EVERYWHERE = "(every room)"
@@ -53,12 +53,13 @@ class _Known:
         self.place, self.picture = ground.current(store), picture
         self.models = {m.id: m for m in (*store.all(Model), *more_models)}
         self.zones = {z.id: z.name for z in ground.zones(store)}
-        self.acts = {a.id: a.name for a in kit.acts(store)}
+        self.timetable = kit.acts(store)
+        self.acts = {a.id: a.name for a in self.timetable}
         self.units = {u.id: u for u in kit.units(store)}
 
     def bars(self, link: Link) -> tuple[Bar, ...]:
         model, unit = self.models[link.model_id], self.units.get(link.unit_id or 0)
-        return _bars(self.place, self.picture, link, model, unit)
+        return _bars(self.place, self.timetable, self.picture, link, model, unit)
 
     def wish(self, link: Link, bars: tuple[Bar, ...]) -> Request:
         return _wish(link, self.models[link.model_id], self.zones, self.acts, bars)
@@ -85,7 +86,7 @@ def input_for(
     links = {x.name: x for x in [*kit.links(store), *extra] if not x.set_aside}
     bars = {name: known.bars(link) for name, link in links.items()}
     requests = tuple(known.wish(link, bars[name]) for name, link in links.items())
-    carriers, foreign, profiles = _foreign([*ground.neighbours(store), *neighbours], picture, zones)
+    carriers, foreign, profiles = _foreign([*ground.neighbours(store), *neighbours], picture, zones, known.timetable)
     profiles |= {m.name: at_density(Profile(m.spacing_hz, m.guard_hz), density) for m in models.values()}
     request = PlanRequest(
         profiles, (*zones.values(), EVERYWHERE), requests, _relations(store, zones) | dict(related or {}), (), carriers,
@@ -129,17 +130,21 @@ def _radio(model: Model) -> Radio:
     )  # fmt: skip
 
 
-def _bars(place: ground.Place, picture: Picture, link: Link, model: Model, unit: Unit | None) -> tuple[Bar, ...]:
+def _bars(
+    place: ground.Place, acts: Sequence[Act], picture: Picture, link: Link, model: Model, unit: Unit | None
+) -> tuple[Bar, ...]:
     low, high = _band(link, model)
     bars = []
     if unit is not None:
         bars += _out_of_receiver(low, high, model, unit)
     half = model.bandwidth_hz // 2
-    for a, b, rule in ground.permitted(place.region, low - half, high + half, place.permits):
+    for a, b, rule in permission.permitted(place.region, low - half, high + half, place.permits, acts):
         if rule is None:
             bars.append(Bar(a - half, b + half, "permission", "not permitted here"))
         elif rule.kind == "reserved":
             bars.append(Bar(a - half, b + half, "permission", f"reserved: {rule.title}"))
+        elif over := permission.over_cap(model, rule):
+            bars.append(Bar(a, b, "permission", over))
     use = "in-ear" if link.service == "in-ear" else "voice"
     for decision in picture.decisions[use]:
         reading, channel = decision.reading, decision.reading.channel
@@ -197,24 +202,28 @@ def _open_between(low: int, high: int, bars: tuple[Bar, ...]) -> tuple[Range, ..
 
 
 def _foreign(
-    neighbours: Sequence[Neighbour], picture: Picture, zones: Mapping[int, str]
+    neighbours: Sequence[Neighbour], picture: Picture, zones: Mapping[int, str], acts: Sequence[Act]
 ) -> tuple[tuple[Carrier, ...], dict[str, str], dict[str, Profile]]:
     """Neighbours and unclaimed lines as given carriers, what each is in words, and their profiles."""
     carriers: list[Carrier] = []
     words: dict[str, str] = {}
     profiles: dict[str, Profile] = {}
 
-    def put(name: str, freq_hz: int, zone: str, spacing_hz: int, what: str, mixes: bool, protect: bool) -> None:
+    def put(
+        name: str, freq_hz: int, zone: str, spacing_hz: int, what: str, mixes: bool, protect: bool,
+        times: frozenset[str] = frozenset(),
+    ) -> None:  # fmt: skip
         name = ground.unused(name, list(words))
         profile = f"{'neighbour' if protect else 'keep clear'}, {spacing_hz / 1000:g} kHz"
         profiles[profile] = Profile(spacing_hz, _NEIGHBOUR_GUARDS if protect else {})
-        carriers.append(Carrier(name, freq_hz, profile, zone, mixes))
+        carriers.append(Carrier(name, freq_hz, profile, zone, mixes, times))
         words[name] = what
 
     for n in neighbours:
         if n.kind != "ours":
             zone = zones.get(n.zone_id or 0, EVERYWHERE)
-            put(n.name, n.freq_hz, zone, n.spacing_hz, n.note or n.kind, n.mixes, n.kind == "neighbour")
+            times = hours.acts_during(n.hours, acts)
+            put(n.name, n.freq_hz, zone, n.spacing_hz, n.note or n.kind, n.mixes, n.kind == "neighbour", times)
     for line in picture.lines:
         name = f"line at {line.freq_hz / 1e6:.3f}"
         what = f"unclaimed line of {line.level_dbm:.0f} dBm"

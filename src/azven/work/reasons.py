@@ -13,7 +13,7 @@ from azven.rf.coordinate.plan import carriers_of
 from azven.rf.products import PATTERNS
 from azven.rf.schools import Standing
 from azven.rf.verdict import Limit
-from azven.work import listen, plan
+from azven.work import listen, permission, plan
 from azven.work.listen import Picture
 from azven.work.plan import Board, Progress, Verdict
 
@@ -85,7 +85,7 @@ def for_link(store: Store, now: Board, picture: Picture, name: str, moment: date
         {"sound": "holds", "tight": "holds, barely", "broken": "broken"}[verdict.state],
         _sentence(now, verdict),
         _arithmetic(now, verdict) + _level_rows(verdict.level),
-        _origins(now, picture, verdict, moment),
+        _origins(store, now, picture, verdict, moment),
         _options(store, verdict),
         () if verdict.limit is None or verdict.limit.product_hz is None else (verdict.limit.product_hz,),
     )
@@ -186,7 +186,7 @@ def _terms(limit: Limit, freq: dict[str, int]) -> tuple[Row, ...]:
     return ()
 
 
-def _origins(now: Board, picture: Picture, verdict: Verdict, moment: datetime) -> tuple[Row, ...]:
+def _origins(store: Store, now: Board, picture: Picture, verdict: Verdict, moment: datetime) -> tuple[Row, ...]:
     freq = verdict.freq_hz or 0
     use = "in-ear" if verdict.link.service == "in-ear" else "voice"
     rows: list[Row] = []
@@ -205,6 +205,9 @@ def _origins(now: Board, picture: Picture, verdict: Verdict, moment: datetime) -
             rows.append(("strongest within 100 kHz", f"{levels.max():.0f} dBm".replace("-", "−")))
     else:
         rows.append(("sweep", "none yet"))
+    rule = permission.rule_at(store, freq)
+    if rule is not None:
+        rows += [("permitted by", rule.title), ("power cap", rule.cap_text() or "none given")]
     model = now.input.wish(verdict.link.name).profile
     rows.append(("spacing and guards from", model))
     return tuple(rows)

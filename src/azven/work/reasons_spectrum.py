@@ -117,7 +117,7 @@ def for_line(store: Store, line: Line) -> Reasons:
 
 def for_rule(region: Territory, rule: Rule) -> Reasons:
     """What a permitted or reserved range says."""
-    cap = f"{rule.power_mw:g} mW {rule.power_kind}" if rule.power_mw is not None else "none given"
+    cap = rule.cap_text() or "none given"
     rows = (("range", f"{rule.low_hz / 1e6:g}–{rule.high_hz / 1e6:g} MHz"), ("power cap", cap),
             ("licence", "needed" if rule.licence else "see condition"))  # fmt: skip
     origins = (("condition", rule.condition or "none given"), ("source", rule.source or "not given"),

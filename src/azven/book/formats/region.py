@@ -38,6 +38,7 @@ class RuleDocument(Document):
     condition: str = ""
     licence: bool = False
     source: str = ""
+    body_power_mw: float | None = None
 
 
 class RegionDocument(Document):

@@ -90,7 +90,7 @@ class Ladder(QWidget):
             painter.drawRect(rung)
         text = f"{rule.low_hz / 1e6:g}–{rule.high_hz / 1e6:g}   {rule.title}"
         if rule.power_mw is not None:
-            text += f", {rule.power_mw:g} mW {rule.power_kind}"
+            text += f", {rule.cap_text()}"
         self._paint_words(painter, text, rung, y)
 
     def _paint_words(self, painter: QPainter, text: str, rung: QRectF, y: float) -> None:

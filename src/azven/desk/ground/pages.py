@@ -11,13 +11,17 @@ from azven.desk.session import Session
 from azven.desk.stage import button, choice, fill, label, row
 from azven.desk.tables import Column, RecordTable
 from azven.desk.tabs import Page
-from azven.work import ground, listen, neighbours
+from azven.work import ground, hours, listen, neighbours, permission
 from azven.work.plan import Progress
 
 _RELATIONS = (
     "From these distances the level school works out who is heard how loud. Between rooms, together: under 15 dB of "
     "wall, as one room. near: 15 to 40 dB, spacing counts and products do not. apart: 40 dB and more, nothing counts. "
     "Half of a wall's loss is counted where it isolates rooms from one another."
+)
+_LICENCES = (
+    "Once licences are written down, ranges that ask for one count only where one covers them, with dates only if they "
+    "cover every act; the stricter cap holds."
 )
 
 
@@ -38,9 +42,7 @@ class DistancesPage(Page):
         self.table = RecordTable(self._columns(), "Distances in the rooms")
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
-        box.addWidget(
-            label("From these the level school works out who is heard how loud. " + _RELATIONS, "small", True)
-        )
+        box.addWidget(label(_RELATIONS, "small", True))
         box.addWidget(self.table, 1)
 
     def _columns(self) -> list[Column]:
@@ -86,14 +88,13 @@ class LicencesPage(Page):
             field.setAccessibleName(words)
             if width:
                 field.setFixedWidth(width)
-        self.table = RecordTable(_permit_columns(), "Licences and overrides")
+        self.table = RecordTable(self._columns(), "Licences and overrides")
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         remove = button("Remove", self.remove, "Take the selected one out", "flat")
         fields = (self.kind, self.name, self.low, self.high, self.cap, self.note)
         box.addLayout(row(*fields, button("Add", self.add), remove, spacing=4))
-        box.addWidget(label("Once licences are written down, ranges that ask for one count only where one covers them; "
-                            "the stricter cap holds.", "small"))  # fmt: skip
+        box.addWidget(label(_LICENCES, "small", True))
         box.addWidget(self.table, 1)
 
     def add(self) -> None:
@@ -101,7 +102,7 @@ class LicencesPage(Page):
             low, high = (round(number(f.text()) * 1e6) for f in (self.low, self.high))
             cap = number(self.cap.text()) if self.cap.text().strip() else None
             kind = str(self.kind.currentData())
-            return ground.add_permit(self._session.store, kind, self.name.text(), low, high, cap, self.note.text())
+            return permission.add_permit(self._session.store, kind, self.name.text(), low, high, cap, self.note.text())
 
         if self._session.do(edit):
             for field in (self.name, self.low, self.high, self.cap, self.note):
@@ -112,21 +113,30 @@ class LicencesPage(Page):
             self._session.do(lambda p=permit: ground.take_out(p, f"Remove {p.name}"))  # type: ignore[misc]
 
     def refresh(self) -> None:
-        self.table.show_records(ground.permits(self._session.store))
+        self.table.show_records(permission.permits(self._session.store))
 
+    def _columns(self) -> list[Column]:
+        session = self._session
 
-def _permit_columns() -> list[Column]:
-    def cap(p: Permit) -> str:
-        return "none" if p.power_mw is None else f"{p.power_mw:g}"
+        def cap(p: Permit) -> str:
+            return "none" if p.power_mw is None else f"{p.power_mw:g}"
 
-    return [
-        Column("Name", 150, lambda p: p.name),
-        Column("Kind", 80, lambda p: p.kind),
-        Column("From MHz", 88, lambda p: f"{p.low_hz / 1e6:g}", right=True),
-        Column("To MHz", 88, lambda p: f"{p.high_hz / 1e6:g}", right=True),
-        Column("Cap mW", 72, cap, right=True),
-        Column("Note", 300, lambda p: p.note),
-    ]
+        def begin(p: Permit, text: str) -> bool:
+            return session.do(lambda: permission.set_dates(p, hours.moment(text), p.ends_at))
+
+        def end(p: Permit, text: str) -> bool:
+            return session.do(lambda: permission.set_dates(p, p.starts_at, hours.moment(text)))
+
+        return [
+            Column("Name", 130, lambda p: p.name),
+            Column("Kind", 70, lambda p: p.kind),
+            Column("From MHz", 80, lambda p: f"{p.low_hz / 1e6:g}", right=True),
+            Column("To MHz", 72, lambda p: f"{p.high_hz / 1e6:g}", right=True),
+            Column("Cap mW", 66, cap, right=True),
+            Column("From UTC", 126, lambda p: hours.said(p.starts_at), begin),
+            Column("To UTC", 126, lambda p: hours.said(p.ends_at), end),
+            Column("Note", 180, lambda p: p.note),
+        ]
 
 
 class LimitsPage(Page):

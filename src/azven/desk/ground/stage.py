@@ -25,7 +25,7 @@ from azven.desk.session import Session
 from azven.desk.stage import Stage, button, choice, label, row, rule
 from azven.desk.tables import Column, RecordTable
 from azven.desk.tabs import Pages
-from azven.work import bundle, ground
+from azven.work import bundle, ground, hours
 from azven.work.reasons import mhz
 
 _PAGES = ("Rooms and neighbours", "Distances", "Licences", "Limits", "Next door")
@@ -84,6 +84,7 @@ class GroundStage(Stage):
         self.neighbour_name.setPlaceholderText("Who")
         self.neighbour_mhz.setPlaceholderText("MHz")
         self.neighbour_mhz.setFixedWidth(80)
+        self.neighbour_name.setFixedWidth(200)
         self.neighbour_mhz.returnPressed.connect(self.add_neighbour)
         for field, name in (
             (self.room_name, "New room"),
@@ -116,20 +117,25 @@ class GroundStage(Stage):
         grid.addLayout(row(self.room_name, button("Add", self.add_room), spacing=4), 1, 0)
         grid.addWidget(label("Rooms against rooms", "section"), 0, 1)
         grid.addWidget(label("Set the relation, or the wall loss that says it.", "small"), 1, 1)
-        grid.addLayout(row(label("Neighbours", "section"), 1, remove_neighbour), 0, 2)
-        entry = row(self.neighbour_name, self.neighbour_mhz, button("Add", self.add_neighbour), spacing=4)
-        grid.addLayout(entry, 1, 2)
-        for column, (table, stretch) in enumerate(((self.rooms, 3), (self.pairs, 6), (self.neighbours, 8))):
+        for column, (table, stretch) in enumerate(((self.rooms, 4), (self.pairs, 5))):
             grid.addWidget(table, 2, column)
             grid.setColumnStretch(column, stretch)
-        grid.setRowStretch(2, 1)
+        add = button("Add", self.add_neighbour)
+        entry = row(
+            label("Neighbours", "section"), 12, self.neighbour_name, self.neighbour_mhz, add, 1, remove_neighbour,
+            spacing=4,
+        )  # fmt: skip
+        grid.addLayout(entry, 3, 0, 1, 2)
+        grid.addWidget(self.neighbours, 4, 0, 1, 2)
+        grid.setRowStretch(2, 5)
+        grid.setRowStretch(4, 6)
         return grid
 
     def _pair_columns(self) -> list[Column]:
         return [
-            Column("Rooms", 154, lambda p: f"{p.a.name} – {p.b.name}"),
+            Column("Rooms", 260, lambda p: f"{p.a.name} – {p.b.name}"),
             Column(
-                "Relation", 68, lambda p: p.relation.relation if p.relation else "not set", self._relate,
+                "Relation", 90, lambda p: p.relation.relation if p.relation else "not set", self._relate,
                 lambda _: [(words, key) for key, words in _MEANING.items()],
             ),
             Column("Wall dB", 66, _loss_text, self._set_loss, right=True),
@@ -147,14 +153,23 @@ class GroundStage(Stage):
             return next((z.name for z in ground.zones(session.store) if z.id == n.zone_id), "everywhere")
 
         return [
-            Column("Name", 112, lambda n: n.name, change("name", str)),
-            Column("MHz", 78, lambda n: mhz(n.freq_hz), change("freq_hz", ground.hertz), right=True),
-            Column("Kind", 84, lambda n: n.kind, change("kind", str), lambda _: [(k, k) for k in NEIGHBOUR_KINDS]),
+            Column("Name", 148, lambda n: n.name, change("name", str)),
+            Column("MHz", 76, lambda n: mhz(n.freq_hz), change("freq_hz", ground.hertz), right=True),
+            Column("Kind", 88, lambda n: n.kind, change("kind", str), lambda _: [(k, k) for k in NEIGHBOUR_KINDS]),
             Column(
                 "Where", 92, room, change("zone_id", lambda v: v),
                 lambda _: [("everywhere", None), *((z.name, z.id) for z in ground.zones(session.store))],
             ),
-            Column("Contact", 60, lambda n: n.contact, change("contact", str)),
+            Column(
+                "kHz clear", 74, lambda n: f"{n.spacing_hz / 1e3:g}", change("spacing_hz", ground.kilohertz), right=True
+            ),
+            Column(
+                "Mixes", 52, lambda n: "yes" if n.mixes else "no", change("mixes", bool),
+                lambda _: [("yes, strong enough to mix with ours", True), ("no", False)],
+            ),
+            Column("On, UTC", 96, lambda n: n.hours or "always", change("hours", _hours)),
+            Column("Contact", 108, lambda n: n.contact, change("contact", str)),
+            Column("Note", 100, lambda n: n.note, change("note", str)),
         ]  # fmt: skip
 
     # -- showing -------------------------------------------------------------------------------------
@@ -290,6 +305,10 @@ class GroundStage(Stage):
     def remove_neighbour(self) -> None:
         for n in self.neighbours.chosen():
             self.session.do(lambda n=n: ground.take_out(n, f"Remove {n.name}"))  # type: ignore[misc]
+
+
+def _hours(text: str) -> str:
+    return "" if text.strip().lower() == "always" else hours.checked(text)
 
 
 def _loss_text(pair: Pair) -> str:

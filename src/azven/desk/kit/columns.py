@@ -7,7 +7,7 @@ from azven.book.edits import Edit
 from azven.book.records import SERVICES, USE_CLASSES, Act, Link, Model, Unit, Zone
 from azven.desk.session import Session
 from azven.desk.tables import Column
-from azven.work import ground, kit, sheet
+from azven.work import ground, hours, kit, sheet
 
 
 def for_links(session: Session) -> list[Column]:
@@ -123,16 +123,13 @@ def for_models(session: Session) -> list[Column]:
 def for_acts(session: Session) -> list[Column]:
     setter = _setter(session)
 
-    def moment(value: Any) -> str:
-        return f"{value:%Y-%m-%d %H:%M}" if value else "not set"
-
     def links_in(act: Act) -> str:
         return str(sum(act.id in x.acts or not x.acts for x in kit.links(session.store)))
 
     return [
         Column("Act", 220, lambda a: a.name, setter("name", str)),
-        Column("From UTC", 150, lambda a: moment(a.starts_at), setter("starts_at", _moment)),
-        Column("To UTC", 150, lambda a: moment(a.ends_at), setter("ends_at", _moment)),
+        Column("From UTC", 150, lambda a: hours.said(a.starts_at), setter("starts_at", hours.moment)),
+        Column("To UTC", 150, lambda a: hours.said(a.ends_at), setter("ends_at", hours.moment)),
         Column("Links on", 80, links_in, right=True),
     ]
 
@@ -182,15 +179,3 @@ def _bands(text: Any) -> tuple[tuple[str, int, int], ...]:
             raise ValueError(f"The tuning band {part.strip()} ends below its start.")
         out.append((f"{low.strip()}–{high.strip()}", *edges))
     return tuple(out)
-
-
-def _moment(text: Any) -> Any:
-    from datetime import UTC, datetime
-
-    if str(text).strip() in ("", "not set"):
-        return None
-    try:
-        found = datetime.fromisoformat(str(text).strip())
-    except ValueError:
-        raise ValueError(f"“{text}” is no date and time; write it like 2026-08-14 19:30.") from None
-    return found.replace(tzinfo=UTC) if found.tzinfo is None else found

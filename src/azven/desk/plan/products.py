@@ -105,11 +105,11 @@ def _columns() -> list[Column]:
         return t.formula
 
     return [
-        Column("Falls near", 150, lambda t: t.victim),
-        Column("Kind", 62, lambda t: t.kind),
-        Column("Product MHz", 104, lambda t: mhz(t.product_hz), right=True),
-        Column("Distance kHz", 104, lambda t: figure(t.distance_hz), right=True),
-        Column("Beyond guard", 108, lambda t: figure(t.slack_hz), right=True),
-        Column("Level dBm", 84, lambda t: "" if t.level_dbm is None else decibel(t.level_dbm, "").strip(), right=True),
+        Column("Falls near", 118, lambda t: t.victim),
+        Column("Kind", 56, lambda t: t.kind),
+        Column("Product MHz", 96, lambda t: mhz(t.product_hz), right=True),
+        Column("Away kHz", 74, lambda t: figure(t.distance_hz), right=True),
+        Column("Beyond guard", 100, lambda t: figure(t.slack_hz), right=True),
+        Column("Level dBm", 78, lambda t: "" if t.level_dbm is None else decibel(t.level_dbm, "").strip(), right=True),
         Column("Product of", 300, formula),
     ]
