@@ -8,7 +8,8 @@ from PyQt6.QtCore import QPointF, Qt
 
 from azven.desk import files
 from azven.desk.listen.instrument import _local_time
-from azven.work import ground, kit, listen, permission
+from azven.rf.venue import Settings
+from azven.work import demo, ground, kit, listen, permission, taking
 
 
 def test_repeated_sweeps_go_on_while_something_else_is_edited(window, qtbot, settle):
@@ -26,6 +27,25 @@ def test_repeated_sweeps_go_on_while_something_else_is_edited(window, qtbot, set
     assert not stage.instrument.repeating
     assert len(stage.waterfall.view.rows) == len(listen.sweeps(session.store)) - before
     assert any(a.name == "Fireworks" for a in kit.acts(session.store))
+
+
+def test_many_sweeps_are_worked_out_beside_the_window_and_nothing_is_planned_before(open_window, settle, tmp_path):
+    store, world = demo.build(tmp_path), demo.venue()
+    taken = world.sweep(world.antennas["omni"], Settings(470_000_000, 694_000_000, 2_001, 120_000), 1)
+    for i in range(70):
+        store.apply(listen.keep(store, taken, taking.About(f"Place {i}", "whip"), "x"))
+    window = open_window(store, stage="plan")
+    assert window.session.picture.waiting == 12
+    assert "12 to read" in [text for text, _ in window.rail.entries()[1].points]
+    window.open_stage("plan").run_primary()
+    assert "12 sweeps are still being worked out" in window.said()
+    settle(window)
+    assert window.session.picture.waiting == 0
+    assert len(window.session.picture.sweeps) == 72
+    assert window.session.picture.lines == listen.picture(store).lines
+    before = window.session.picture
+    window.session.jobs.stop()
+    assert window.session.picture is before
 
 
 def test_a_timetable_ends_when_it_is_told(window, settle):

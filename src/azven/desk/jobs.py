@@ -83,6 +83,10 @@ class Jobs(QObject):
         """Whether the main lane is taken."""
         return _MAIN in self._visible
 
+    def taken(self, lane: str) -> bool:
+        """Whether something visible is running in a lane."""
+        return lane in self._visible
+
     @property
     def shown(self) -> Job | None:
         """The visible job that began last."""

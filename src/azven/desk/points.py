@@ -35,6 +35,8 @@ def _listen(session: Session) -> Points:
         out.append((f"{stale} stale", "ochre_text"))
     if unserved:
         out.append(("no sweep" if unserved > 1 else "1 use unswept", "ochre_text"))
+    if waiting := session.picture.waiting:
+        out.append((f"{waiting} to read", "ochre_text"))
     if lines := len(session.picture.lines):
         out.append((f"{lines} unclaimed", "ochre_text"))
     return tuple(out)

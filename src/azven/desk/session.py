@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
 from azven.book.edits import BookError, Edit
@@ -23,6 +23,9 @@ if TYPE_CHECKING:
 _PICTURE_DEPENDS_ON = (Sweep, Trace, Neighbour, Region, Site)
 FULL_BAND_HZ = (470_000_000.0, 694_000_000.0)
 _NARROWEST_VIEW_HZ = 200_000.0
+_AT_ONCE = 60
+"""So many new sweeps are worked out while the window waits, more beside it."""
+_SWEEPS = "sweeps"
 
 
 @dataclass(frozen=True)
@@ -54,6 +57,7 @@ class Session(QObject):
         self._picture: Picture | None = None
         self._board: Board | None = None
         self._full: tuple[float, float] | None = None
+        self._paused = False
         self.view_hz = self.full_view()
         self.jobs.trouble.connect(lambda text: self.say(text, trouble=True))
         store.listen(self._landed)
@@ -64,8 +68,33 @@ class Session(QObject):
     def picture(self) -> Picture:
         """What the sweeps say together, computed again when something it depends on has changed."""
         if self._picture is None:
-            self._picture = listen.picture(self.store)
+            self._picture = listen.picture(self.store, _AT_ONCE)
+            if self._picture.waiting and not self._paused:
+                QTimer.singleShot(0, self._work_out)  # somebody may be painting
         return self._picture
+
+    def ready(self) -> bool:
+        """Whether all sweeps in use have been worked out; if not, that is said, and it goes on."""
+        waiting = self.picture.waiting
+        if waiting:
+            self.say(f"{waiting} sweeps are still being worked out; nothing is planned without them.", trouble=True)
+            self._work_out()
+        return not waiting
+
+    def _work_out(self) -> None:
+        if self.jobs.taken(_SWEEPS) or self.jobs.closed:
+            return
+        self._paused = False
+        task = listen.WorkingOut(self.store)
+
+        def finish(job_stopped: bool) -> None:
+            self._paused = job_stopped
+            task.hand_over(self.store)
+            self._picture = self._board = None
+            self.edited.emit()
+
+        job = self.jobs.start("Working out the sweeps", task.run, lambda _: finish(job is not None and job.stopped),
+                              lane=_SWEEPS)  # fmt: skip
 
     @property
     def board(self) -> Board:

@@ -1,6 +1,6 @@
 """Listen: sweeps taken and imported, what they say together, lines nobody has owned up to."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from pathlib import Path
@@ -182,6 +182,8 @@ class Picture:
     lines: tuple[Line, ...]
     ours: tuple[tuple[str, Line], ...] = ()
     """Lines that are ours: the name of the link, and the line."""
+    waiting: int = 0
+    """Sweeps in use that are still to be worked out and are not in this picture."""
 
 
 @dataclass(frozen=True)
@@ -216,6 +218,42 @@ def _seen(store: Store, record: SweepRecord, channels: tuple[Channel, ...], ours
     return known[record.id][1]
 
 
+def _to_work_out(store: Store) -> tuple[list[SweepRecord], tuple[Channel, ...], tuple[int, ...]]:
+    """The sweeps in use of which it is not known what they say, newest first, and what that depends on."""
+    channels, ours = tuple(ground.current(store).channels()), _own_carriers(store)
+    known = _known.setdefault(store, {})
+
+    def fresh(record: SweepRecord) -> bool:
+        return record.id in known and known[record.id][0] == (channels, ours if record.own_on else ())
+
+    return [r for r in sweeps(store) if r.used and not fresh(r)], channels, ours
+
+
+class WorkingOut:
+    """What many sweeps say, worked out on a connection of its own, so that nobody waits for it."""
+
+    def __init__(self, store: Store) -> None:
+        self._path = store.path
+        self._records, self._channels, self._ours = _to_work_out(store)
+        self._found: dict[int, tuple[_Key, _Seen]] = {}
+
+    def run(self, progress: Callable[[int, int], bool]) -> None:
+        """Work until done or until `progress` says no."""
+        store = Store.open(self._path)
+        try:
+            for i, record in enumerate(self._records):
+                if not progress(i, len(self._records)):
+                    return
+                _seen(store, record, self._channels, self._ours)
+        finally:
+            self._found = _known.pop(store, {})
+            store.close()
+
+    def hand_over(self, store: Store) -> None:
+        """Let `store` know what was found."""
+        _known.setdefault(store, {}).update(self._found)
+
+
 def lines_of(store: Store, record: SweepRecord) -> list[Line]:
     """Narrow lines in one stored sweep, whoever they belong to."""
     return _seen(store, record, tuple(ground.current(store).channels()), _own_carriers(store)).lines
@@ -225,11 +263,14 @@ def _own_carriers(store: Store) -> tuple[int, ...]:
     return tuple(sorted(a.freq_hz for a in store.all(Assignment)))
 
 
-def picture(store: Store) -> Picture:
-    """Merged worst case, class of every raster channel per use, and unclaimed lines."""
-    channels = ground.current(store).channels()
-    ours = _own_carriers(store)
-    seen = [(r, _seen(store, r, tuple(channels), ours)) for r in sweeps(store) if r.used]
+def picture(store: Store, at_once: int | None = None) -> Picture:
+    """Merged worst case, class of every raster channel per use, and unclaimed lines.
+
+    With `at_once`, where more sweeps than that are still to be worked out, only so many of the newest are taken.
+    """
+    unknown, channels, ours = _to_work_out(store)
+    later = {r.id for r in unknown[at_once:]} if at_once is not None else set()
+    seen = [(r, _seen(store, r, channels, ours)) for r in sweeps(store) if r.used and r.id not in later]
     loaded = [(r, s.sweep) for r, s in seen]
     merged = merge([s for _, s in loaded]) if loaded else None
     decisions, limits = {}, tolerated(store)
@@ -237,7 +278,7 @@ def picture(store: Store) -> Picture:
         heard = [(r, s.for_use(limits[use])) for r, s in seen if r.hears in HEARD_BY[use]]
         decisions[use] = tuple(_decide(i, channel, heard) for i, channel in enumerate(channels))
     unclaimed, own = _claimed(store, seen)
-    return Picture(tuple(loaded), merged, decisions, unclaimed, own)
+    return Picture(tuple(loaded), merged, decisions, unclaimed, own, len(later))
 
 
 def _decide(i: int, channel: Channel, heard: Sequence[tuple[SweepRecord, list[ChannelReading]]]) -> Decision:

@@ -24,7 +24,7 @@ _LEFT, _RIGHT, _TOP, _CELL = 50, 12, 10, 18
 _TOP_DBM, _BOTTOM_DBM, _GRID_DB = -30.0, -130.0, 20
 _KEY = "grey: worst of all sweeps · ring: unclaimed line · cells: open quiet, half usable, hatched taken"
 _LABEL_PX = 18
-_CURVES = 24
+CURVES = 8
 """Sweeps drawn as curves of their own, the newest; the grey silhouette holds all of them."""
 _ROLES = ("petrol", "plum", "slate", "ochre")
 
@@ -41,12 +41,14 @@ class SweepPlot(BandView):
         self._marker: float | None = None
         self.setToolTip("Right click sets a marker; the pointer then shows the difference to it.")
 
-    def sample(self, sweep_id: int) -> QIcon:
-        """A bit of the line with which a sweep is drawn."""
-        ids = [record.id for record, _ in self._session.picture.sweeps]
-        pixmap = QPixmap(12, 12)
-        pixmap.fill(self._session.theme.color(_ROLES[ids.index(sweep_id) % len(_ROLES)]))
-        return QIcon(pixmap.copy(0, 4, 12, 4))
+    def samples(self) -> dict[int, QIcon]:
+        """A bit of the line of every sweep that is drawn as one of its own, by its id."""
+        out = {}
+        for i, (record, _) in enumerate(self._session.picture.sweeps[:CURVES]):
+            pixmap = QPixmap(12, 4)
+            pixmap.fill(self._session.theme.color(_ROLES[i % len(_ROLES)]))
+            out[record.id] = QIcon(pixmap)
+        return out
 
     def start_live(self, instrument: int) -> None:
         """Begin drawing a sweep that is being taken."""
@@ -91,7 +93,7 @@ class SweepPlot(BandView):
         chosen = self._session.selection
         for i, (record, sweep) in enumerate(self._session.picture.sweeps):
             bold = chosen.kind == "sweep" and chosen.key == record.id
-            if i >= _CURVES and not bold:
+            if i >= CURVES and not bold:
                 continue
             self._paint_sweep(painter, sweep, _ROLES[i % len(_ROLES)], bold)
         for freqs, levels in self.live.values():

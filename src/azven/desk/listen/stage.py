@@ -3,6 +3,7 @@
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QInputDialog,
@@ -21,7 +22,7 @@ from azven.desk.listen.instrument import InstrumentPanel
 from azven.desk.listen.instruments import Instruments
 from azven.desk.listen.pages import AdvicePage, ComparePage, SequencePage
 from azven.desk.listen.peaks import PeaksPage
-from azven.desk.listen.plot import SweepPlot
+from azven.desk.listen.plot import CURVES, SweepPlot
 from azven.desk.listen.waterfall import WaterfallPage
 from azven.desk.session import Session
 from azven.desk.stage import Stage, button, label, row, rule
@@ -112,9 +113,12 @@ class ListenStage(Stage):
     def refresh(self) -> None:
         records = listen.sweeps(self.session.store)
         picture = self.session.picture
-        self._empty.setText("" if records else "No sweep yet. Take one with an instrument, or import a file.")
-        self._empty.setVisible(not records)
-        self._refill(self.stack, [self._sweep_item(r) for r in records])
+        used = len(picture.sweeps)
+        few = f"{used} in use: the {CURVES} newest as lines, all of them in grey." if used > CURVES else ""
+        self._empty.setText(few if records else "No sweep yet. Take one with an instrument, or import a file.")
+        self._empty.setVisible(bool(few) or not records)
+        samples = self.plot.samples()
+        self._refill(self.stack, [self._sweep_item(r, samples.get(r.id)) for r in records])
         items = []
         for line in picture.lines:
             item = QListWidgetItem(f"{mhz(line.freq_hz)}   {decibel(line.level_dbm)}")
@@ -135,15 +139,15 @@ class ListenStage(Stage):
         self.instrument.set_up(proposal)
         self.show_page(0)
 
-    def _sweep_item(self, record: SweepRecord) -> QListWidgetItem:
+    def _sweep_item(self, record: SweepRecord, sample: QIcon | None) -> QListWidgetItem:
         now = self.session.now()
         own = " · ours on" if record.own_on else ""
         item = QListWidgetItem(f"{record.place}\n{record.antenna}\n{listen.age(record, now)}{own}")
         item.setToolTip(f"{record.place}, {record.antenna}, {record.taken_at:%Y-%m-%d %H:%M} UTC")
         item.setData(Qt.ItemDataRole.UserRole, record.id)
         item.setCheckState(Qt.CheckState.Checked if record.used else Qt.CheckState.Unchecked)
-        if record.used:
-            item.setIcon(self.plot.sample(record.id))
+        if sample is not None:
+            item.setIcon(sample)
         return item
 
     @staticmethod

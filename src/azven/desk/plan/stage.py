@@ -222,6 +222,8 @@ class PlanStage(Stage):
 
     def _search(self, title: str, search: Search, held: Iterable[str]) -> None:
         """Run a search on the plan as it stands; its answer replaces everything but the `held` links."""
+        if not self.session.ready():
+            return
         board = self.session.board
         staying = {name: board.frequencies[name] for name in held}
         started = time.monotonic()
@@ -234,6 +236,8 @@ class PlanStage(Stage):
     def more_spares(self) -> None:
         """Spares of every kind that find room beside the plan as it stands."""
         session = self.session
+        if not session.ready():
+            return
         board, spares = session.board, planning.spare_links(session.store)
         asked = plan_input.input_for(session.store, session.picture, extra=spares)
         started = time.monotonic()
