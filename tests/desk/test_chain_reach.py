@@ -19,6 +19,14 @@ def pick_design(stage, name):
     stage.refresh()
 
 
+def key_up(stage, name, at):
+    """Choose a threat and move it along the slider."""
+    box = stage.troubles.threat
+    box.setCurrentIndex(next(i for i in range(box.count()) if box.itemText(i).startswith(name)))
+    stage.troubles.distance.setValue(at)
+    stage.troubles._move()
+
+
 def test_a_two_zone_system_is_built_tuned_overloaded_cured_printed_and_undone(window, settle, tmp_path, monkeypatch):
     window.show_stage("chain")
     session, stage = window.session, window.open_stage("chain")
@@ -35,16 +43,17 @@ def test_a_two_zone_system_is_built_tuned_overloaded_cured_printed_and_undone(wi
     assert stage.record().document != before
     assert stage._solved.receivers[0].headroom_db >= 3
     stage.show_page(1)
-    stage.troubles.distance.setValue(2)  # a hand-held radio one metre away
+    key_up(stage, "hand-held radio", 0)
+    assert "1 m from the antenna" in stage.troubles.said.text()
     assert all(t.text.startswith("Nothing") for t in [n.what for n in stage.troubles.table.records.records])
     session.do(lambda: chain.set_field(stage.record(), "Rope Hall filter", stop=[]))
-    stage.troubles.distance.setValue(3)
+    key_up(stage, "hand-held radio", 8)
     overloads = [n.what for n in stage.troubles.table.records.records if "headroom" in n.what.text]
     assert overloads
     assert "hand-held radio" in overloads[0].text
     assert "filter in front of the first amplifier" in overloads[0].remedy
     session.step_back()
-    stage.troubles.distance.setValue(2)
+    key_up(stage, "hand-held radio", 0)
     assert not [n.what for n in stage.troubles.table.records.records if "hand-held" in n.what.text]
     monkeypatch.setattr(files, "ask_where", lambda *_: tmp_path / "design.pdf")
     stage.print_design()

@@ -1,4 +1,4 @@
-"""Chain: designs of antenna systems from templates, their gains, warnings in words, parts and cables."""
+"""Chain: designs of antenna systems in the book, their values and gains, the staircase, designs side by side."""
 
 import copy
 from collections.abc import Mapping
@@ -8,20 +8,10 @@ from typing import Any
 from azven.book.edits import Edit, add, replace_record
 from azven.book.records import Design as DesignRecord
 from azven.book.store import Store
-from azven.rf.chain.blocks import COAX, COAX_WORDS, coax_db
-from azven.rf.chain.dc import WORDS
 from azven.rf.chain.design import Design, Solved, noise_dbm, solve_design
 from azven.rf.chain.graph import path
-from azven.rf.chain.outgoing import supplies, transmit_results
-from azven.rf.chain.transmit import too_close_for_the_formula
 from azven.rf.chain.tune import GainPlan, set_gains
-from azven.rf.links import path_db
 from azven.work import ground
-
-RADIO_DBM, RADIO_HZ = 37.0, 460_000_000
-RADIO_ID = "hand-held radio"
-LEAST_HEADROOM_DB = 3.0
-_SHORT_EARS = 2
 
 Document = dict[str, Any]
 
@@ -176,178 +166,6 @@ def staircase(design: Design, solved: Solved, antenna: str) -> list[Stair]:
 
 
 @dataclass(frozen=True)
-class Trouble:
-    """Something wrong with a design: the sentence with its number, and the remedy."""
-
-    block: str
-    text: str
-    remedy: str
-
-
-def warnings(design: Design, solved: Solved) -> list[Trouble]:
-    """Everything that would go wrong, the worst first."""
-    out: list[Trouble] = []
-    for receiver in solved.receivers:
-        if receiver.headroom_db is not None and receiver.headroom_db < LEAST_HEADROOM_DB and receiver.limiting_stage:
-            out.append(_overload(solved, receiver.limiting_stage, receiver.headroom_db))
-    for p in solved.paths:
-        zone = design.branch(p.antenna)
-        needed = design.needed_db.get(p.receiver, 20.0)
-        if p.gain_flag == "high":
-            out.append(Trouble(p.antenna, f"{zone}: {p.excess_gain_db:+.1f} dB more gain than loss.",
-                                "Take gain away, or turn the input down."))  # fmt: skip
-        if p.snr_db is not None and p.snr_db < needed:
-            out.append(Trouble(p.antenna, f"{zone}: {p.snr_db:.1f} dB over noise, {needed:g} needed.",
-                                "A thicker cable, an amplifier at the antenna, or the antenna closer."))  # fmt: skip
-    for feed in supplies(design).values():
-        out += [Trouble(n, f"{n} {WORDS[code]}.", "Look at what passes and what blocks DC on this line.")
-                for n, code in feed.errors]  # fmt: skip
-    return out + _transmit_warnings(design)
-
-
-def _overload(solved: Solved, stage: str, headroom: float) -> Trouble:
-    joint = solved.joints[stage]
-    strongest = max(joint.signals.items(), key=lambda kv: kv[1], default=("", 0.0))
-    foreign = {s.id for s in solved.system.signals if s.foreign}
-    remedy = "Turn down what is in front of it."
-    if strongest[0] in foreign:
-        remedy = "Put a filter in front of the first amplifier; behind it, it is too late."
-    who = strongest[0].split(" @ ")[0]
-    room, level = (f"{headroom:+.1f}".replace("-", "−"), f"{strongest[1]:.0f}".replace("-", "−"))
-    text = f"{stage} has {room} dB of headroom; {who} is the strongest there ({level} dBm)."
-    return Trouble(stage, text, remedy)
-
-
-def _transmit_warnings(design: Design) -> list[Trouble]:
-    out = []
-    for antenna, sent in transmit_results(design).items():
-        for name in sent.over_rating:
-            out.append(Trouble(name, f"{name} puts more into the combiner than it is rated for.", "Lower its power."))
-        if sent.headroom_peak_db is not None and sent.headroom_peak_db < 0:
-            out.append(Trouble(antenna, f"The combiner compresses by {-sent.headroom_peak_db:.1f} dB at the peaks.",
-                                "Fewer transmitters on it, or less power."))  # fmt: skip
-        if sent.blocking_margin_db is None and design.receive_antennas():
-            out.append(Trouble(antenna, "How far it stands from the receive antennas is not known.",
-                                "Place both in Reach and start from the template again: what it does to the receivers "
-                                "is worked out from their distance."))  # fmt: skip
-        if sent.blocking_margin_db is not None and sent.blocking_margin_db < 0:
-            out.append(Trouble(antenna, f"It blocks receivers by {-sent.blocking_margin_db:.1f} dB.",
-                                "Move the antennas apart and out of each other's main lobe."))  # fmt: skip
-    direct = [t for t in design.powers_dbm if not any(b for a, b in design.edges if a == t)]
-    if len(direct) > _SHORT_EARS:
-        out.append(Trouble(direct[0], f"{len(direct)} transmitters in one rack, each on its own antenna.",
-                            "More than two are due for an active combiner into one antenna."))  # fmt: skip
-    return out
-
-
-def keep_away(design: Design) -> list[str]:
-    """Keep-away distances of the transmitting antennas, in words that defer to the local code."""
-    out = []
-    for antenna, t in transmit_results(design).items():
-        public = _distance(max(t.icnirp_public_m, t.fcc_public_m), design.freq_hz)
-        workers = _distance(max(t.icnirp_occupational_m, t.fcc_occupational_m), design.freq_hz)
-        out.append(
-            f"{antenna}: {t.eirp_total_w:.2f} W EIRP; keep away {public} (general public), {workers} (workers). "
-            "A caution with one reflection counted; the local code decides."
-        )
-    return out
-
-
-def _distance(metres: float, freq_hz: float) -> str:
-    return "under 10 cm" if too_close_for_the_formula(metres, freq_hz) else f"{metres:.2f} m"
-
-
-def radio_level_dbm(design: Design, antenna: str, distance_m: float) -> float:
-    """What a 5 W hand-held radio at a distance puts into an antenna in its main lobe [dBm]."""
-    gain = design.antennas[antenna].gain_dbi if antenna in design.antennas else 0.0
-    return RADIO_DBM + gain - float(path_db(RADIO_HZ, distance_m))
-
-
-def with_radio(document: Document, zone: str, distance_m: float | None) -> Document:
-    """The document with a hand-held radio keyed up in a zone at a distance, or without one."""
-    out: Document = thawed(document)
-    out["carriers"] = [c for c in out.get("carriers", []) if c["id"] != RADIO_ID]
-    if distance_m is not None:
-        design = read(document)
-        antenna = design.zones[zone].antennas[0]
-        level = round(radio_level_dbm(design, antenna, distance_m), 2)
-        radio = {"id": RADIO_ID, "freq_hz": RADIO_HZ, "zone": zone, "level_dbm": level, "role": "foreign"}
-        out["carriers"].append(radio)
-    return out
-
-
-# -- parts --------------------------------------------------------------------------------------------------
-
-
-@dataclass(frozen=True)
-class Part:
-    """One line of the parts list."""
-
-    id: int
-    what: str
-    count: int
-    where: str
-
-
-def parts(design: Design) -> list[Part]:
-    """What has to be in the case: like blocks counted together, cables by class and length."""
-    groups: dict[str, list[str]] = {}
-    for name, block in design.blocks.items():
-        if block.left_out or (block.kind == "loss" and block.steps_db):
-            continue
-        groups.setdefault(describe(design, name), []).append(name)
-    return [Part(i, what, len(names), ", ".join(names)) for i, (what, names) in enumerate(groups.items(), start=1)]
-
-
-def describe(design: Design, name: str) -> str:
-    """A block in words, with what tells it from others of its kind."""
-    block = design.blocks[name]
-    if block.kind == "cable":
-        return f"cable {COAX_WORDS.get(block.cable, 'own class')}, {block.length_m:g} m"
-    if block.kind == "antenna":
-        end = design.antennas.get(name)
-        return f"antenna, {end.kind if end else ''} {end.gain_dbi if end else 0:g} dBi"
-    if block.kind in ("hybrid", "split", "combiner"):
-        size = {"hybrid": block.ports, "split": block.outputs, "combiner": block.ports}[block.kind]
-        return f"{'passive combiner' if block.kind == 'hybrid' else block.kind}, {size} ways"
-    words = {"amp": "amplifier", "loss": "attenuator", "dc": "supply inserter"}
-    return words.get(block.kind, block.kind)
-
-
-@dataclass(frozen=True)
-class CableRow:
-    """A cable with its loss, and what other classes would buy [dB] on its branch."""
-
-    id: int
-    label: str
-    where: str
-    what: str
-    length_m: float
-    loss_db: float
-    choices: str
-
-
-def cables(design: Design) -> list[CableRow]:
-    """Every cable labelled, with the total cost of each choice."""
-    out: list[CableRow] = []
-    for name, block in design.blocks.items():
-        if block.kind != "cable":
-            continue
-        before = next((a for a, b in design.edges if b == name), "")
-        after = next((b for a, b in design.edges if a == name), "")
-        loss = -block.gain_at(design.freq_hz)
-        others = sorted((coax_db(design.freq_hz, block.length_m, c, connectors=block.connectors), c) for c in COAX)
-        choices = "; ".join(
-            f"{COAX_WORDS[c].split(',')[0]} instead {'buys' if o < loss else 'costs'} {abs(loss - o):.1f} dB"
-            for o, c in others if c != block.cable and abs(loss - o) >= 0.5
-        )  # fmt: skip
-        row = len(out) + 1
-        out.append(CableRow(row, f"C{row}", f"{before} → {after}", COAX_WORDS.get(block.cable, "own class"),
-                            block.length_m, loss, choices))  # fmt: skip
-    return out
-
-
-@dataclass(frozen=True)
 class Side:
     """One design in a comparison."""
 
@@ -355,6 +173,8 @@ class Side:
     snr_db: Mapping[str, float]
     headroom_db: float | None
     products_dbm: float | None
+    radio_headroom_db: float | None = None
+    """Headroom while a hand-held radio keys up near the worst placed antenna, where that was worked out."""
 
 
 def side(name: str, design: Design) -> Side:

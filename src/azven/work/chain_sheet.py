@@ -4,8 +4,9 @@ from datetime import datetime
 from importlib.resources import files
 
 from azven.rf.chain.design import Design, Solved
-from azven.work import chain
+from azven.work import chain, chain_parts, chain_troubles
 from azven.work.chain import side
+from azven.work.chain_troubles import Trouble
 
 CAUTIONS = (
     "Work at height and rigging: licensed riggers only, with the site's permission.",
@@ -16,7 +17,7 @@ CAUTIONS = (
 )
 
 
-def html(design: Design, solved: Solved, show: str, moment: datetime) -> str:
+def html(design: Design, solved: Solved, troubles: list[Trouble], show: str, moment: datetime) -> str:
     """The design as HTML for Qt's document."""
     from jinja2 import Environment
 
@@ -28,7 +29,7 @@ def html(design: Design, solved: Solved, show: str, moment: datetime) -> str:
     return Environment(autoescape=True).from_string(template).render(
         name=design.name, show=show, made=f"{moment:%Y-%m-%d %H:%M} UTC", figures=side(design.name, design),
         paths=solved.paths, zone=design.zone_of, receivers=solved.receivers, settings=settings,
-        parts=chain.parts(design), cables=chain.cables(design), troubles=chain.warnings(design, solved),
-        keep_away=chain.keep_away(design), cautions=CAUTIONS,
+        parts=chain_parts.parts(design), cables=chain_parts.cables(design), troubles=troubles,
+        keep_away=chain_troubles.keep_away(design), cautions=CAUTIONS,
         lines=[" → ".join(s.block for s in chain.staircase(design, solved, p.antenna)) for p in solved.paths],
     )  # fmt: skip

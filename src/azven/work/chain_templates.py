@@ -7,7 +7,7 @@ from typing import Any
 
 from azven.book.records import Antenna, Link, Model, Zone
 from azven.book.store import Store
-from azven.work import ground, kit, reach
+from azven.work import ground, kit, plan, reach
 
 Document = dict[str, Any]
 _STEPS = [0, 3, 6, 9, 12, 15]
@@ -16,6 +16,8 @@ _STOP = [
     {"low_hz": 703_000_000, "high_hz": 960_000_000, "loss_db": 40.0},
 ]
 _MOST_CARRIERS = 24
+_INPUTS, _MOST_EARS = 8, 32
+"""Inputs of one in-ear combiner; more transmitters are ganged, up to four combiners."""
 
 
 def _receive_branch(
@@ -125,26 +127,32 @@ def _carrier(name: str, zone: Zone, model: Model, distance_m: float, role: str) 
 def ears(store: Store, name: str = "In-ear rack") -> Document:
     """Every in-ear transmitter of the show into one active combiner and one antenna."""
     nodes, edges = _ear_side(store, ground.zones(store)[:1])
-    return _document(name, nodes, edges, {}, [])
+    return {**_document(name, nodes, edges, {}, []), **_sent(store)}
 
 
 def _ear_side(store: Store, zones: Sequence[Zone]) -> tuple[list[dict[str, Any]], list[list[str]]]:
     """In-ear transmitters into one antenna, where Reach has a transmitting one in the first of `zones`."""
     models = {m.id: m for m in store.all(Model)}
     stands = _stands(store, zones[0], "transmit") if zones else {}
-    links: list[Link] = [x for x in kit.links(store) if x.service == "in-ear" and not x.set_aside][:8]
+    links: list[Link] = [x for x in kit.links(store) if x.service == "in-ear" and not x.set_aside][:_MOST_EARS]
     powers = [(x.name, 10 * math.log10(models[x.model_id].power_mw)) for x in links]
     powers = powers or [(f"in-ear {i}", 17.0) for i in range(1, 5)]
     nodes: list[dict[str, Any]] = [
         {"id": f"{n} out", "type": "transmitter", "power_dbm": round(p, 2)} for n, p in powers
     ]
+    groups = [powers[i : i + _INPUTS] for i in range(0, len(powers), _INPUTS)]
+    names = ["ear combiner" if i == 0 else f"ear combiner {i + 1}" for i in range(len(groups))]
     nodes += [
-        {"id": "ear combiner", "type": "combiner", "inputs": 8, "gain_db": 0.0, "rated_in_dbm": 20.0,
-         "p1db_out_dbm": 38.0, "oip3_dbm": 50.0},
+        {"id": name, "type": "combiner", "inputs": _INPUTS, "gain_db": 0.0, "rated_in_dbm": 20.0, "p1db_out_dbm": 38.0,
+         "oip3_dbm": 50.0}
+        for name in names
+    ]  # fmt: skip
+    nodes += [
         {"id": "ear cable", "type": "cable", "cable": "lowloss-10mm", "length_m": 20.0},
         {"id": "ear antenna", "type": "antenna", "pattern": "beam", "gain_dbi": 6.5, "beamwidth_deg": 100.0, **stands},
     ]  # fmt: skip
-    edges = [[f"{n} out", "ear combiner"] for n, _ in powers]
+    edges = [[f"{n} out", name] for name, group in zip(names, groups, strict=True) for n, _ in group]
+    edges += [[later, earlier] for earlier, later in pairwise(names)]  # each later one into the expansion input
     return nodes, [*edges, ["ear combiner", "ear cable"], ["ear cable", "ear antenna"]]
 
 
@@ -154,7 +162,14 @@ def both(store: Store, zones: Sequence[Zone]) -> Document:
     nodes, edges = _ear_side(store, zones)
     document["nodes"] += nodes
     document["edges"] += edges
-    return document
+    return {**document, **_sent(store)}
+
+
+def _sent(store: Store) -> dict[str, int]:
+    """Where the in-ears of the plan send, in the middle of them; nothing before there is a plan."""
+    placed = plan.assignments(store)
+    freq = sorted(placed[x.id].freq_hz for x in kit.links(store) if x.service == "in-ear" and x.id in placed)
+    return {"transmit_hz": freq[len(freq) // 2]} if freq else {}
 
 
 TEMPLATES: dict[str, Callable[[Store], Document]] = {

@@ -71,11 +71,11 @@ def prepare(path: Path) -> Store:
     _kit(store, story, rooms, number)
     _sweeps(store, story)
     _plans_of_rooms(store, story, rooms)
-    _systems(store, rooms)
     if story["plan"]:
         store.apply(plan.set_frequencies(store, story["plan"], "Plan all", complete=True))
         unsigned = [Change(k, replace(k, made_by="")) for k in store.all(KeptPlan)]
         store.apply(Edit("Unsigned", tuple(unsigned)))
+    _systems(store, rooms)
     return store
 
 

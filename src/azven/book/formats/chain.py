@@ -128,6 +128,7 @@ class ChainDocument(Document):
     bandwidth_hz: Annotated[int, Field(gt=0, le=10**9)]
     fa_db: Decibel = 0.0
     own_peaks: bool = True
+    transmit_hz: Annotated[int, Field(gt=0, le=10**12)] | None = None
     zones: dict[str, ZoneDocument] = {}
     nodes: Annotated[list[NodeDocument], Field(max_length=2_000)]
     edges: list[Annotated[list[str], Field(min_length=2, max_length=2)] | EdgeDocument]
@@ -194,8 +195,23 @@ def _check_joints(document: ChainDocument, edges: tuple[tuple[str, str], ...]) -
         if out > 1 and node.type not in ("hybrid", "split"):
             _refuse(f"nodes[{i}]", f"a {node.type} has one output, {out} edges leave it")
         most = {"hybrid": node.ports, "combiner": node.inputs or node.ports, "split": node.outputs}.get(node.type)
+        if node.type == "combiner" and any(_ganged(document, edges, a) for a, b in edges if b == node.id):
+            into -= 1  # that one takes the expansion input
         if most is not None and max(into, out) > most:
             _refuse(f"nodes[{i}]", f"{max(into, out)} edges do not fit its {most} ports")
+
+
+def _ganged(document: ChainDocument, edges: tuple[tuple[str, str], ...], name: str) -> bool:
+    """Whether what arrives from a block comes out of another combiner."""
+    kinds = {n.id: n.type for n in document.nodes}
+    for _ in document.nodes:
+        if kinds[name] == "combiner":
+            return True
+        before = [a for a, b in edges if b == name]
+        if len(before) != 1:
+            return False
+        name = before[0]
+    return False
 
 
 def _check_carriers(document: ChainDocument) -> None:
@@ -247,7 +263,7 @@ def _design(document: ChainDocument, edges: tuple[tuple[str, str], ...]) -> Desi
         {i: n.needed_db for i, n in nodes.items() if n.needed_db is not None},
         {i: n.power_dbm for i, n in nodes.items() if n.type == "transmitter" and n.power_dbm is not None},
         {i: n.rated_in_dbm for i, n in nodes.items() if n.rated_in_dbm is not None},
-        document.own_peaks, {i: n.side for i, n in nodes.items()},
+        document.own_peaks, {i: n.side for i, n in nodes.items()}, document.transmit_hz,
     )  # fmt: skip
 
 

@@ -8,10 +8,12 @@ from azven.desk.stage import button, choice, fill, label, row
 from azven.desk.tables import Column, RecordTable
 from azven.rf.chain.design import Design
 from azven.rf.chain.tune import GainPlan
-from azven.work import chain
-from azven.work.chain import Document, Side, Trouble
+from azven.work import chain, chain_parts, chain_threats, chain_troubles
+from azven.work.chain import Document, Side
+from azven.work.chain_troubles import Trouble
+from azven.work.reasons import decibel
 
-_FARTHEST_M, _PER_M = 30, 2
+_STEPS = 60
 
 
 class _Numbered:
@@ -22,18 +24,21 @@ class _Numbered:
 
 
 class TroublePage(QWidget):
-    """Warnings with number and remedy, keep-away distances, and a hand-held radio that can be moved about."""
+    """Warnings with number and remedy, keep-away distances, and a strong transmitter that can be moved about."""
 
-    radio_moved = pyqtSignal(str, float)
+    keyed = pyqtSignal(str, object, object)
+    """Zone, threat and distance [m], None for no threat."""
     picked = pyqtSignal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
-        self.zone = choice([], "Room the radio is in")
+        self._session = session
+        self._document: Document | None = None
+        self.threat, self.zone = choice([], "What keys up"), choice([], "Room it is in")
         self.distance = QSlider(Qt.Orientation.Horizontal)
-        self.distance.setRange(0, _FARTHEST_M * _PER_M)
-        self.distance.setAccessibleName("Distance of the hand-held radio")
-        self.said = label("no hand-held radio", "dim")
+        self.distance.setRange(0, _STEPS)
+        self.distance.setAccessibleName("Distance of what keys up")
+        self.said = label("", "dim")
         self.keep_away = label("", "warn", wrap=True)
         self.table = RecordTable(
             [Column("What is wrong", 430, lambda n: n.what.text), Column("What helps", 330, lambda n: n.what.remedy)],
@@ -41,26 +46,47 @@ class TroublePage(QWidget):
         )
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
-        line = row(label("A 5 W radio at 460 MHz keys up in", "dim"), self.zone, self.distance, self.said)
-        line.setStretch(2, 1)
+        line = row(self.threat, label("in", "dim"), self.zone, self.distance)
+        line.setStretch(3, 1)
         box.addLayout(line)
+        box.addWidget(self.said)
         box.addWidget(self.table, 1)
         box.addWidget(self.keep_away)
-        self.distance.valueChanged.connect(self._move)
-        self.zone.activated.connect(lambda: self._move(self.distance.value()))
-        self.table.picked.connect(lambda n: self.picked.emit(n.what.block))
+        self.distance.valueChanged.connect(lambda _: self._move())
+        for chosen in (self.zone, self.threat):
+            chosen.activated.connect(self._move)
 
-    def show_design(self, design: Design, troubles: list[Trouble]) -> None:
+    def show_design(self, document: Document, design: Design, troubles: list[Trouble]) -> None:
+        self._document = document
         fill(self.zone, [(z, z) for z in design.zones])
+        listed = chain_threats.threats(self._session.store, self._session.picture, design)
+        fill(self.threat, [("nothing keys up", None), *((t.name, t) for t in listed)])
         shown = [_Numbered(i, t) for i, t in enumerate(troubles, start=1)]
         self.table.show_records(shown or [_Numbered(1, Trouble("", "Nothing is wrong with this design.", ""))])
-        self.keep_away.setText("\n".join(chain.keep_away(design)))
+        self.keep_away.setText("\n".join(chain_troubles.keep_away(design)))
+        self._say()
 
-    def _move(self, at: int) -> None:
-        metres = at / _PER_M
-        self.said.setText(f"{metres:g} m from its antenna" if metres else "no hand-held radio")
-        if self.zone.currentData() is not None:
-            self.radio_moved.emit(str(self.zone.currentData()), metres)
+    def metres(self) -> float:
+        """Distance of the threat: even steps of the slider are even factors."""
+        threat = self.threat.currentData()
+        share = self.distance.value() / _STEPS
+        return float(round(max(threat.farthest_m, 1.0) ** share, 1)) if threat is not None else 0.0
+
+    def _move(self) -> None:
+        self._say()
+        zone, threat = self.zone.currentData(), self.threat.currentData()
+        if zone is not None:
+            self.keyed.emit(str(zone), threat, self.metres() if threat is not None else None)
+
+    def _say(self) -> None:
+        zone, threat = self.zone.currentData(), self.threat.currentData()
+        self.distance.setEnabled(threat is not None and threat.level_dbm is None)
+        if threat is None or zone is None or self._document is None:
+            self.said.setText("Choose what could key up near an antenna, and see what it does.")
+            return
+        level, behind = chain_threats.behind_filter_dbm(self._document, zone, threat, self.metres())
+        where = "" if threat.level_dbm is not None else f"{self.metres():g} m from the antenna, in its main lobe: "
+        self.said.setText(f"{where}{decibel(level)} at the antenna, {decibel(behind)} where the first amplifier begins")
 
 
 class PartsPage(QWidget):
@@ -93,8 +119,8 @@ class PartsPage(QWidget):
         box.addWidget(self.cables, 1)
 
     def show_design(self, design: Design) -> None:
-        self.parts.show_records(chain.parts(design))
-        self.cables.show_records(chain.cables(design))
+        self.parts.show_records(chain_parts.parts(design))
+        self.cables.show_records(chain_parts.cables(design))
 
 
 class ComparePage(QWidget):
@@ -123,17 +149,17 @@ class ComparePage(QWidget):
             return "   ".join(f"{zone} {figure(snr)}" for zone, snr in what.snr_db.items())
 
         return [
-            Column("Setting", 150, lambda n: n.what.name),
-            Column("Headroom dB", 108, lambda n: figure(n.what.headroom_db), right=True),
-            Column("Strongest 3T3O dBm", 160, lambda n: figure(n.what.products_dbm), right=True),
-            Column("Over noise dB, by room", 380, rooms),
+            Column("Setting", 186, lambda n: n.what.name),
+            Column("Headroom dB", 96, lambda n: figure(n.what.headroom_db), right=True),
+            Column("with a radio at 3 m", 136, lambda n: figure(n.what.radio_headroom_db), right=True),
+            Column("Strongest 3T3O dBm", 150, lambda n: figure(n.what.products_dbm), right=True),
+            Column("Over noise dB, by room", 280, rooms),
         ]
 
     def show_document(self, document: Document) -> None:
         if document is not self._document:
             self._document = document
-            up = chain.read(chain.everything_up(document))
-            sides = [chain.side("as it is", chain.read(document)), chain.side("everything turned up", up)]
+            sides = chain_threats.sides(document)
             if self._best is not None:
                 sides.append(self._best)
             self.table.show_records([_Numbered(i, s) for i, s in enumerate(sides, start=1)])
@@ -141,11 +167,12 @@ class ComparePage(QWidget):
     def _ask(self) -> None:
         if self._document is None:
             return
-        design = chain.read(self._document)
+        document = self._document
+        design = chain.read(document)
 
         def work(_: object) -> tuple[GainPlan, Side]:
             plan = chain.plan_gains(design)
-            return plan, chain.side("Set gains", design.with_settings(plan.settings))
+            return plan, chain_threats.side_with_radio("Set gains", document, plan.settings)
 
         def show(found: tuple[GainPlan, Side]) -> None:
             self._best = found[1]

@@ -20,9 +20,11 @@ from azven.desk.stage import Stage, button, choice, fill, label, row
 from azven.desk.tabs import Tabs
 from azven.rf.chain.design import Design, Solved, solve_design
 from azven.rf.chain.tune import GainPlan
-from azven.work import chain, chain_sheet, chain_sides, ground
+from azven.work import chain, chain_parts, chain_sheet, chain_sides, chain_threats, chain_troubles, ground, permission
 from azven.work.chain import Document
 from azven.work.chain_templates import TEMPLATES
+from azven.work.chain_threats import Threat
+from azven.work.chain_troubles import Trouble
 from azven.work.plan import Progress
 
 _NOTHING = "No antenna system yet. Start from a template: it takes rooms and links from this show."
@@ -53,7 +55,7 @@ class ChainStage(Stage):
         self.strips.picked.connect(self._pick)
         self.knob.valueChanged.connect(self._preview)
         self.knob.sliderReleased.connect(self._take)
-        self.troubles.radio_moved.connect(self._key_up)
+        self.troubles.keyed.connect(self._key_up)
         self.troubles.picked.connect(self._pick)
 
     def _lay_out(self) -> None:
@@ -113,7 +115,7 @@ class ChainStage(Stage):
             return
         self._document, self._design, self._solved = document, design, solved
         self.sides.setText("Side B like A" if chain_sides.has_own_b(document) else "Own side B")
-        troubles = chain.warnings(design, solved)
+        troubles = self._troubles(design, solved)
         record = self.record()
         if record is not None and document == chain.document_of(record):
             remember_wrong(self.session.store, record, len(troubles))
@@ -121,12 +123,16 @@ class ChainStage(Stage):
         self.stairs.show_stairs(chain.staircase(design, solved, self._antenna()))
         page = self._pages.currentWidget()
         if page is self.troubles:
-            self.troubles.show_design(design, troubles)
+            self.troubles.show_design(document, design, troubles)
         elif page is self.parts:
             self.parts.show_design(design)
         elif page is self.compare:
             self.compare.show_document(document)
         self._show_block()
+
+    def _troubles(self, design: Design, solved: Solved) -> list[Trouble]:
+        rule = permission.rule_at(self.session.store, round(design.sent_hz))
+        return chain_troubles.warnings(design, solved, rule)
 
     def _antenna(self) -> str:
         """The receive antenna whose way is shown: the selected block's own, else the first."""
@@ -165,7 +171,7 @@ class ChainStage(Stage):
         if block is None or design is None:
             self._words.setText("Select a block to see and set it.")
         else:
-            self._words.setText(f"{name}: {chain.describe(design, name)}, {figure(design, name)}")
+            self._words.setText(f"{name}: {chain_parts.describe(design, name)}, {figure(design, name)}")
 
     def _preview(self, at: int) -> None:
         """While the knob moves: everything as it would be."""
@@ -246,12 +252,12 @@ class ChainStage(Stage):
 
         self.session.jobs.start("Setting gains", work, done)
 
-    def _key_up(self, zone: str, distance_m: float) -> None:
-        """A hand-held radio at a distance, for the look of it; nothing is written."""
+    def _key_up(self, zone: str, threat: Threat | None, distance_m: float | None) -> None:
+        """Something strong keys up, for the look of it; nothing is written."""
         record = self.record()
         if record is not None:
             document = chain.document_of(record)
-            self._show(chain.with_radio(document, zone, distance_m if distance_m > 0 else None))
+            self._show(chain_threats.with_threat(document, zone, threat or chain_threats.RADIO, distance_m))
 
     def load(self) -> None:
         path = files.ask_which(self, "Import an antenna system", "Antenna systems (*.json)")
@@ -291,8 +297,10 @@ class ChainStage(Stage):
 
         if self._design is None or self._solved is None:
             return
-        session = self.session
-        html = chain_sheet.html(self._design, self._solved, ground.current(session.store).show.name, session.now())
+        session, troubles = self.session, self._troubles(self._design, self._solved)
+        html = chain_sheet.html(
+            self._design, self._solved, troubles, ground.current(session.store).show.name, session.now()
+        )
         try:
             pages = write_pdf(html, path, "Azven antenna system")
         except OSError as error:

@@ -68,6 +68,12 @@ class Design:
     crests_included: bool = True
     sides: Mapping[str, str] = field(default_factory=dict)
     """Diversity side of every block; one that is not listed is on side A, and B is like A where it has no blocks."""
+    transmit_hz: float | None = None
+    """Where the transmitters of the design send; None: at `freq_hz`."""
+
+    @property
+    def sent_hz(self) -> float:
+        return self.transmit_hz or self.freq_hz
 
     def with_settings(self, settings: Mapping[str, float | None]) -> "Design":
         """The design with amplifiers (gain, None = left out) and attenuators (loss) set anew."""

@@ -44,27 +44,55 @@ def _leads(system: System, start: str, end: str) -> bool:
 
 
 def _transmitted(design: Design, system: System, feeders: list[str], antenna: str) -> transmit.TransmitResult:
-    way = path(system, feeders[0], antenna)
-    joint = next((n for n in way if design.blocks[n].kind in ("combiner", "hybrid")), None)
-    at = way.index(joint) if joint else 0
-    lead = -sum(design.blocks[n].gain_at(design.freq_hz) for n in way[1:at])
-    cable = -sum(design.blocks[n].gain_at(design.freq_hz) for n in way[at + 1 : -1])
-    combiner = transmit.Combiner(True, max(len(feeders), 1))
-    if joint is not None:
-        block = design.blocks[joint]
-        active = block.kind == "combiner"
-        combiner = transmit.Combiner(
-            active, block.ports, block.gain_db or 0.0, block.excess_db, design.rated_in_dbm.get(joint),
-            block.p1db_out_dbm, block.oip3_dbm,
-        )  # fmt: skip
+    """Everything that feeds one antenna, through however many combiners are ganged."""
+    joined: list[tuple[transmit.Combiner, dict[str, float]]] = []
+    arriving = _arriving(design, system, antenna, joined)
+    last, into = joined[-1] if joined else (transmit.Combiner(True, len(feeders)), arriving)
+    cable = max(into.values()) + last.through_db - max(arriving.values())
     gain_dbi = design.antennas[antenna].gain_dbi if antenna in design.antennas else 0.0
-    powers = {t: design.powers_dbm[t] for t in feeders}
-    nearby = _nearest_receive_antenna(design, antenna)
-    return transmit.combine(design.freq_hz, powers, combiner, gain_dbi, cable, lead, nearby)
+    found = transmit.combine(
+        design.freq_hz, into, last, gain_dbi, cable, nearby=_nearest_receive_antenna(design, system, antenna)
+    )
+    for combiner, levels in joined[:-1]:
+        inner = transmit.combine(design.freq_hz, levels, combiner, 0.0)
+        name = next(iter(levels))
+        found = transmit.ganged(found, inner, into[name] - levels[name] - combiner.through_db + last.through_db)
+    return found
 
 
-def _nearest_receive_antenna(design: Design, antenna: str) -> transmit.Nearby | None:
-    """The closest receive antenna whose place is known, with both gains towards each other."""
+def _arriving(
+    design: Design, system: System, block: str, joined: list[tuple[transmit.Combiner, dict[str, float]]]
+) -> dict[str, float]:
+    """Level [dBm] of every transmitter at the input of a block; `joined` collects each combiner on the way with what
+    goes into it, the one nearest the antenna last."""
+    out: dict[str, float] = {}
+    for source in system.inputs(block):
+        if source in design.powers_dbm:
+            out[source] = design.powers_dbm[source]
+            continue
+        into = _arriving(design, system, source, joined)
+        passed = design.blocks[source]
+        gain = passed.gain_at(design.freq_hz)
+        if passed.kind in ("combiner", "hybrid") and into:
+            combiner = _combiner(design, source, len(into))
+            joined.append((combiner, into))
+            gain = combiner.through_db
+        out |= {name: level + gain for name, level in into.items()}
+    return out
+
+
+def _combiner(design: Design, name: str, signals: int) -> transmit.Combiner:
+    block = design.blocks[name]
+    active = block.kind == "combiner"
+    return transmit.Combiner(
+        active, max(block.ports, signals) if active else block.ports, block.gain_db or 0.0, block.excess_db,
+        design.rated_in_dbm.get(name), block.p1db_out_dbm, block.oip3_dbm,
+    )  # fmt: skip
+
+
+def _nearest_receive_antenna(design: Design, system: System, antenna: str) -> transmit.Nearby | None:
+    """The closest receive antenna whose place is known, with both gains towards each other and what its chain gives
+    the receiver at the frequency sent, filters included."""
     here = design.antennas.get(antenna)
     if here is None or here.pos_m is None:
         return None
@@ -82,8 +110,12 @@ def _nearest_receive_antenna(design: Design, antenna: str) -> transmit.Nearby | 
     receiver = next(iter(design.receivers()), None)
     compression = design.blocks[receiver].compression_dbm if receiver else None
     blocking = -15.0 if compression is None else compression - 10.0
+    chain = 0.0
+    if receiver is not None and _leads(system, best[1], receiver):
+        way = path(system, best[1], receiver)
+        chain = sum(design.blocks[n].gain_at(design.sent_hz) for n in way[1:-1])
     return transmit.Nearby(
-        best[0], here.gain_at(angle_at(here, there.pos_m)), there.gain_at(angle_at(there, here.pos_m)), 0.0, blocking
+        best[0], here.gain_at(angle_at(here, there.pos_m)), there.gain_at(angle_at(there, here.pos_m)), chain, blocking
     )  # fmt: skip
 
 

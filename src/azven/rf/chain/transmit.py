@@ -6,7 +6,7 @@ cautions that defer to the local code.
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from azven.rf.chain.composite import average_dbm, peak_dbm
 from azven.rf.imlevels import THREE_SIGNAL_DB
@@ -123,6 +123,24 @@ def combine(
         None if combiner.p1db_out_dbm is None else combiner.p1db_out_dbm - peak, two, three,
         None if two is None else two - strongest, None if three is None else three - strongest,
         heard_average, heard_peak, margin,
+    )  # fmt: skip
+
+
+def ganged(outer: TransmitResult, inner: TransmitResult, gain_db: float) -> TransmitResult:
+    """Two combiners, the inner one's output `gain_db` before the outer one's: the smaller headroom, all that is over a
+    rating, and the stronger products at the outer output."""
+
+    def stronger(a: float | None, b: float | None) -> float | None:
+        known = [x for x in (a, None if b is None else b + gain_db) if x is not None]
+        return max(known, default=None)
+
+    rooms = [r.headroom_peak_db for r in (outer, inner) if r.headroom_peak_db is not None]
+    two, three = stronger(outer.im_2t3o_dbm, inner.im_2t3o_dbm), stronger(outer.im_3t3o_dbm, inner.im_3t3o_dbm)
+    strongest = max(outer.output_each_dbm)
+    return replace(
+        outer, headroom_peak_db=min(rooms, default=None), over_rating=(*inner.over_rating, *outer.over_rating),
+        im_2t3o_dbm=two, im_3t3o_dbm=three, im_2t3o_dbc=None if two is None else two - strongest,
+        im_3t3o_dbc=None if three is None else three - strongest,
     )  # fmt: skip
 
 

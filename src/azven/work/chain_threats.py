@@ -1,0 +1,134 @@
+"""Strong signals beside our band at an antenna: what they do through the filter's shape, at any distance."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+from azven.book.store import Store
+from azven.rf.chain.blocks import ACTIVE
+from azven.rf.chain.design import Design
+from azven.rf.chain.outgoing import transmit_results
+from azven.rf.links import End, path_db
+from azven.rf.sweep import band_power_dbm
+from azven.work.chain import Document, Side, everything_up, read, side, thawed
+from azven.work.listen import Picture
+from azven.work.plan import board
+
+THREAT_ID = "keyed up: "
+
+
+@dataclass(frozen=True)
+class Threat:
+    """A strong foreign transmitter: EIRP [dBm] at `freq_hz`, looked at up to `farthest_m`; or, without a distance, a
+    level [dBm] that stands at the antenna's terminals."""
+
+    name: str
+    freq_hz: int
+    eirp_dbm: float = 0.0
+    farthest_m: float = 0.0
+    level_dbm: float | None = None
+
+    def at(self, antenna: End, distance_m: float) -> float:
+        """Level [dBm] at an antenna that has it in its main lobe, in free space."""
+        if self.level_dbm is not None:
+            return self.level_dbm
+        return self.eirp_dbm + antenna.gain_dbi - float(path_db(self.freq_hz, distance_m))
+
+
+RADIO = Threat("hand-held radio, 5 W at 460 MHz", 460_000_000, 37.0, 30.0)
+BASE = Threat("mobile base station at 780 MHz", 780_000_000, 58.0, 500.0)
+
+
+def threats(store: Store, picture: Picture, design: Design) -> list[Threat]:
+    """What can be tried on a design: a radio, a base station, the strongest multiplex that the sweeps hear, and our own
+    in-ear antenna."""
+    found = [RADIO, BASE]
+    loudest: tuple[float, int, str] | None = None
+    for decision in picture.decisions.get("voice", ()):
+        channel = decision.reading.channel
+        power = band_power_dbm(picture.merged, channel.low_hz, channel.high_hz) if picture.merged else None
+        if power is not None and decision.reading.occupancy == "taken" and (loudest is None or power > loudest[0]):
+            loudest = power, (channel.low_hz + channel.high_hz) // 2, channel.name
+    if loudest is not None:
+        found.append(Threat(f"multiplex on channel {loudest[2]}, as swept", loudest[1], level_dbm=loudest[0]))
+    sent = next(iter(transmit_results(design).values()), None)
+    ears = [v.freq_hz for v in board(store, picture).verdicts if v.link.service == "in-ear" and v.freq_hz]
+    eirp = sent.eirp_total_dbm if sent is not None else 17.0 + 6.5 + 10.0
+    if ears:
+        found.append(Threat("our own in-ear antenna, face to face", sorted(ears)[len(ears) // 2], eirp, 20.0))
+    return found
+
+
+def with_threat(document: Document, zone: str, threat: Threat, distance_m: float | None) -> Document:
+    """The document with a threat on the air in a zone, or without any. ValueError for a zone without antennas."""
+    out: Document = thawed(document)
+    out["carriers"] = [c for c in out.get("carriers", []) if not c["id"].startswith(THREAT_ID)]
+    if distance_m is None:
+        return out
+    design = read(document)
+    antennas = design.zones[zone].antennas
+    if not antennas:
+        raise ValueError(f"{zone} has no antenna in this design.")
+    level = round(threat.at(design.antennas.get(antennas[0], End()), distance_m), 2)
+    out["carriers"].append({
+        "id": THREAT_ID + threat.name, "freq_hz": threat.freq_hz, "zone": zone, "level_dbm": level, "role": "foreign",
+    })  # fmt: skip
+    return out
+
+
+def behind_filter_dbm(document: Document, zone: str, threat: Threat, distance_m: float) -> tuple[float, float]:
+    """Level of a threat at the first antenna of a zone, and behind the passive blocks before its first amplifier."""
+    design = read(document)
+    name = design.zones[zone].antennas[0]
+    level = threat.at(design.antennas.get(name, End()), distance_m)
+    behind, at = level, name
+    while (following := [b for a, b in design.edges if a == at]) and design.blocks[following[0]].kind not in ACTIVE:
+        at = following[0]
+        behind += design.blocks[at].gain_at(threat.freq_hz)
+    return level, behind
+
+
+RADIO_M = 3.0
+
+
+def side_with_radio(name: str, document: Document, settings: Mapping[str, float | None] | None = None) -> Side:
+    """A design in a comparison, with its headroom while a radio keys up 3 m from the antenna that stands it worst."""
+    design = read(document)
+    tuned = settings or {}
+    rooms = [
+        side("", read(with_threat(document, zone, RADIO, RADIO_M)).with_settings(tuned)).headroom_db
+        for zone, info in design.zones.items() if info.antennas
+    ]  # fmt: skip
+    worst = min((r for r in rooms if r is not None), default=None)
+    return replace(side(name, design.with_settings(tuned)), radio_headroom_db=worst)
+
+
+def sides(document: Document) -> list[Side]:
+    """The design as it is, with everything turned up, and with its filters elsewhere or gone."""
+    plain = with_threat(document, "", RADIO, None)
+    out = [side_with_radio("as it is", plain), side_with_radio("everything turned up", everything_up(plain))]
+    for words, keep in (("filters behind the amplifiers", True), ("without filters", False)):
+        moved = filter_moved(plain, keep)
+        if moved is not None:
+            out.append(side_with_radio(words, moved))
+    return out
+
+
+def filter_moved(document: Document, keep: bool) -> Document | None:
+    """The design with every filter behind the amplifier that follows it, or (`keep` False) without any; None where no
+    filter stands in front of an amplifier."""
+    out: Document = thawed(document)
+    kind = {n["id"]: n["type"] for n in out["nodes"]}
+    edges = [list(e) for e in read(document).edges]
+    moved = [(a, b) for a, b in edges if kind[a] == "filter" and kind[b] == "amp"]
+    for flt, amp in moved:
+        before = next(e for e in edges if e[1] == flt)
+        after = next(e for e in edges if e[0] == amp)
+        edges.remove([flt, amp])
+        before[1] = amp
+        if keep:
+            edges += [[amp, flt], [flt, after[1]]]
+            edges.remove(after)
+        else:
+            out["nodes"] = [n for n in out["nodes"] if n["id"] != flt]
+    out["edges"] = edges
+    return out if moved else None
