@@ -171,14 +171,15 @@ def _antenna(session: Session, zone_id: int, placement: str, antenna_id: int, we
 
 def _joint(session: Session, design_id: int, name: str) -> Reasons | None:
     from azven.rf.chain.design import solve_design
-    from azven.work import chain, reasons_chain
+    from azven.work import chain, chain_edits, reasons_chain
 
     record = next((d for d in chain.designs(session.store) if d.id == design_id), None)
     if record is None:
         return None
     design = chain.read(chain.document_of(record))
     solved = solve_design(design)
-    return reasons_chain.for_joint(design, solved, name) or reasons_chain.for_system(design, solved)
+    found = reasons_chain.for_joint(design, solved, name) or reasons_chain.for_system(design, solved, name)
+    return found.with_options(chain_edits.options(record, name)) if name in design.blocks else found
 
 
 def _label(text: str, name: str = "", wrap: bool = True) -> QLabel:

@@ -10,6 +10,7 @@ from azven.book.records import Design as DesignRecord
 from azven.book.store import Store
 from azven.rf.chain.design import Design, Solved, noise_dbm, solve_design
 from azven.rf.chain.graph import path
+from azven.rf.chain.outgoing import transmit_results
 from azven.rf.chain.tune import GainPlan, set_gains
 from azven.work import ground
 
@@ -173,6 +174,8 @@ class Side:
     snr_db: Mapping[str, float]
     headroom_db: float | None
     products_dbm: float | None
+    eirp_dbm: float | None = None
+    """Of all that is sent."""
     radio_headroom_db: float | None = None
     """Headroom while a hand-held radio keys up near the worst placed antenna, where that was worked out."""
 
@@ -183,7 +186,8 @@ def side(name: str, design: Design) -> Side:
     snr = {design.branch(p.antenna): p.snr_db for p in solved.paths if p.snr_db is not None}
     headroom = min((r.headroom_db for r in solved.receivers if r.headroom_db is not None), default=None)
     products = [p for pair in solved.products_dbm.values() for p in pair[1:] if p is not None]
-    return Side(name, snr, headroom, max(products, default=None))
+    sent = [t.eirp_total_dbm for t in transmit_results(design).values()]
+    return Side(name, snr, headroom, max(products, default=None), max(sent, default=None))
 
 
 def everything_up(document: Document) -> Document:

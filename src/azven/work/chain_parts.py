@@ -64,8 +64,10 @@ def cables(design: Design) -> list[CableRow]:
         after = next((b for a, b in design.edges if a == name), "")
         loss = -block.gain_at(design.freq_hz)
         others = sorted((coax_db(design.freq_hz, block.length_m, c, connectors=block.connectors), c) for c in COAX)
-        choices = "; ".join(
-            f"{COAX_WORDS[c].split(',')[0]} instead {'buys' if o < loss else 'costs'} {abs(loss - o):.1f} dB"
+        choices = ", ".join(
+            f"{COAX_WORDS[c].replace(',', '').replace(' class', '')} {loss - o:+.1f}".replace("-", "−", 1)
+            if "RG-" not in COAX_WORDS[c] else
+            f"{COAX_WORDS[c].split(',')[0]} solid {loss - o:+.1f}".replace("-", "−", 1)
             for o, c in others if c != block.cable and abs(loss - o) >= 0.5
         )  # fmt: skip
         row = len(out) + 1

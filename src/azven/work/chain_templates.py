@@ -10,11 +10,16 @@ from azven.book.store import Store
 from azven.work import ground, kit, plan, reach
 
 Document = dict[str, Any]
-_STEPS = [0, 3, 6, 9, 12, 15]
 _STOP = [
     {"low_hz": 380_000_000, "high_hz": 463_000_000, "loss_db": 40.0},
     {"low_hz": 703_000_000, "high_hz": 960_000_000, "loss_db": 40.0},
 ]
+FILTER = {"type": "filter", "loss_db": 1.0, "stop": _STOP, "dc": "pass"}
+AMPLIFIER = {
+    "type": "amp", "gain_db": 6.0, "steps_db": [0, 3, 6, 9, 12, 15], "nf_db": 3.0, "oip3_dbm": 36.0,
+    "p1db_out_dbm": 21.0, "load": {"ma": 90.0, "min_volt": 10.0},
+}  # fmt: skip
+"""A filter for the UHF band, and an amplifier at the antenna, fed over its cable."""
 _MOST_CARRIERS = 24
 _INPUTS, _MOST_EARS = 8, 32
 """Inputs of one in-ear combiner; more transmitters are ganged, up to four combiners."""
@@ -28,9 +33,8 @@ def _receive_branch(
     nodes: list[dict[str, Any]] = [
         {"id": f"{zone} antenna", "type": "antenna", "pattern": "beam", "gain_dbi": 6.5, "beamwidth_deg": 100.0,
          **stands},
-        {"id": f"{zone} filter", "type": "filter", "loss_db": 1.0, "stop": _STOP, "dc": "pass"},
-        {"id": f"{zone} mast", "type": "amp", "gain_db": 6.0, "steps_db": _STEPS, "nf_db": 3.0, "oip3_dbm": 36.0,
-         "p1db_out_dbm": 21.0, "load": {"ma": 90.0, "min_volt": 10.0}},
+        {"id": f"{zone} filter", **FILTER},
+        {"id": f"{zone} mast", **AMPLIFIER},
         {"id": f"{zone} cable", "type": "cable", "cable": cable, "length_m": length_m,
          "ohm": round(length_m * 0.008, 2)},
         {"id": f"{zone} supply", "type": "dc", "loss_db": 0.2, "source": {"volt": 12.0, "max_ma": 300.0}},

@@ -2,6 +2,7 @@
 
 from azven.rf.chain.design import Design, Solved, noise_dbm
 from azven.rf.chain.graph import path
+from azven.rf.chain.outgoing import transmit_results
 from azven.work.reasons import Reasons, Row
 
 
@@ -46,8 +47,8 @@ def for_joint(design: Design, solved: Solved, name: str) -> Reasons | None:
                    tuple(rows), origins, heading="The cascade")  # fmt: skip
 
 
-def for_system(design: Design, solved: Solved) -> Reasons:
-    """The whole design in its figures."""
+def for_system(design: Design, solved: Solved, name: str = "") -> Reasons:
+    """The whole design in its figures, perhaps for a block `name` on its transmitting side."""
     rows: list[Row] = []
     for p in solved.paths:
         zone = design.zone_of(p.antenna) or p.antenna
@@ -58,6 +59,13 @@ def for_system(design: Design, solved: Solved) -> Reasons:
         rows.append((f"headroom, at {r.limiting_stage or 'nothing'}", _db(r.headroom_db)))
         rows.append(("noise rise at the receiver", _db(r.noise_rise_db)))
         rows.append(("strongest 3T3O there", _db(solved.products_dbm[r.receiver][1], "dBm")))
-    return Reasons(
-        design.name, "", "", "Select a block to see the cascade up to it.", tuple(rows), heading="The system"
-    )
+    for antenna, sent in transmit_results(design).items():
+        rows += [
+            (f"{antenna}: EIRP in all", f"{sent.eirp_total_w:.2f} W"),
+            ("EIRP of the strongest carrier", _db(max(sent.eirp_each_dbm), "dBm")),
+            ("headroom of the combiners", _db(sent.headroom_peak_db)),
+            ("strongest product, under a carrier", _db(sent.im_3t3o_dbc if sent.im_3t3o_dbc else sent.im_2t3o_dbc)),
+            ("before it blocks our receivers", _db(sent.blocking_margin_db)),
+        ]
+    verdict = "" if name else "Select a block to see the cascade up to it."
+    return Reasons(name or design.name, "", "", verdict, tuple(rows), heading="The system")

@@ -41,12 +41,13 @@ class TroublePage(QWidget):
         self.said = label("", "dim")
         self.keep_away = label("", "warn", wrap=True)
         self.table = RecordTable(
-            [Column("What is wrong", 430, lambda n: n.what.text), Column("What helps", 330, lambda n: n.what.remedy)],
+            [Column("What is wrong", 510, lambda n: n.what.text), Column("What helps", 340, lambda n: n.what.remedy)],
             "What is wrong with the design",
         )
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
-        line = row(self.threat, label("in", "dim"), self.zone, self.distance)
+        self._in = label("in", "dim")
+        line = row(self.threat, self._in, self.zone, self.distance)
         line.setStretch(3, 1)
         box.addLayout(line)
         box.addWidget(self.said)
@@ -59,6 +60,8 @@ class TroublePage(QWidget):
     def show_design(self, document: Document, design: Design, troubles: list[Trouble]) -> None:
         self._document = document
         fill(self.zone, [(z, z) for z in design.zones])
+        for part in (self.threat, self.zone, self.distance, self.said, self._in):
+            part.setVisible(bool(design.zones))
         listed = chain_threats.threats(self._session.store, self._session.picture, design)
         fill(self.threat, [("nothing keys up", None), *((t.name, t) for t in listed)])
         shown = [_Numbered(i, t) for i, t in enumerate(troubles, start=1)]
@@ -105,11 +108,11 @@ class PartsPage(QWidget):
         self.cables = RecordTable(
             [
                 Column("Label", 50, lambda c: c.label),
-                Column("From and to", 250, lambda c: c.where),
-                Column("Class", 110, lambda c: c.what),
-                Column("m", 50, lambda c: f"{c.length_m:g}", right=True),
+                Column("From and to", 220, lambda c: c.where),
+                Column("Class", 126, lambda c: c.what),
+                Column("m", 44, lambda c: f"{c.length_m:g}", right=True),
                 Column("Loss dB", 66, lambda c: f"{c.loss_db:.1f}", right=True),
-                Column("Another class", 330, lambda c: c.choices),
+                Column("Another class: dB it buys (+) or costs (−)", 340, lambda c: c.choices),
             ],
             "Cables",
         )
@@ -146,14 +149,14 @@ class ComparePage(QWidget):
         def rooms(n: _Numbered) -> str:
             what = n.what
             assert isinstance(what, Side)
-            return "   ".join(f"{zone} {figure(snr)}" for zone, snr in what.snr_db.items())
+            return " · ".join(figure(snr) for snr in what.snr_db.values())
 
         return [
-            Column("Setting", 186, lambda n: n.what.name),
-            Column("Headroom dB", 96, lambda n: figure(n.what.headroom_db), right=True),
-            Column("with a radio at 3 m", 136, lambda n: figure(n.what.radio_headroom_db), right=True),
-            Column("Strongest 3T3O dBm", 150, lambda n: figure(n.what.products_dbm), right=True),
-            Column("Over noise dB, by room", 280, rooms),
+            Column("Setting", 204, lambda n: n.what.name),
+            Column("Headroom dB", 108, lambda n: figure(n.what.headroom_db), right=True),
+            Column("and a radio 3 m away", 156, lambda n: figure(n.what.radio_headroom_db), right=True),
+            Column("Strongest 3T3O dBm", 158, lambda n: figure(n.what.products_dbm), right=True),
+            Column("Over noise dB, rooms in order", 210, rooms),
         ]
 
     def show_document(self, document: Document) -> None:

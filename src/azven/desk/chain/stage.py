@@ -73,10 +73,10 @@ class ChainStage(Stage):
         )
         self._nothing = label(_NOTHING, "dim")
         box.addWidget(self._nothing)
-        scroll = QScrollArea()
-        scroll.setWidget(self.strips)
-        scroll.setWidgetResizable(True)
-        box.addWidget(scroll, 4)
+        self._scroll = QScrollArea()
+        self._scroll.setWidget(self.strips)
+        self._scroll.setWidgetResizable(True)
+        box.addWidget(self._scroll, 4)
         self._control = QWidget()
         line = row(self._words, self.knob, spacing=10)
         line.setStretch(0, 3)
@@ -103,6 +103,8 @@ class ChainStage(Stage):
             part.setVisible(record is not None)
         self.primary_changed.emit()
         if record is not None:
+            if self.session.selection.kind == "":
+                self.session.select("joint", (record.id, ""))
             self._show(chain.document_of(record))
 
     def _show(self, document: Document) -> None:
@@ -120,6 +122,7 @@ class ChainStage(Stage):
         if record is not None and document == chain.document_of(record):
             remember_wrong(self.session.store, record, len(troubles))
         self.strips.show_design(design, {t.block for t in troubles})
+        self._scroll.setMaximumHeight(self.strips.minimumHeight() + 2)
         self.stairs.show_stairs(chain.staircase(design, solved, self._antenna()))
         page = self._pages.currentWidget()
         if page is self.troubles:
@@ -171,7 +174,8 @@ class ChainStage(Stage):
         if block is None or design is None:
             self._words.setText("Select a block to see and set it.")
         else:
-            self._words.setText(f"{name}: {chain_parts.describe(design, name)}, {figure(design, name)}")
+            shown = figure(design, name) if block.kind != "cable" else f"{-block.gain_at(design.freq_hz):.1f} dB lost"
+            self._words.setText(f"{name}: {chain_parts.describe(design, name)}, {shown}")
 
     def _preview(self, at: int) -> None:
         """While the knob moves: everything as it would be."""

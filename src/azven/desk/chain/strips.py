@@ -1,7 +1,7 @@
 """Branches as strips of blocks, left to right, painted as one widget."""
 
 from PyQt6.QtCore import QLineF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from azven.desk import theme as look
@@ -10,7 +10,10 @@ from azven.rf.chain.design import Design
 from azven.rf.chain.graph import System, path
 from azven.work import chain
 
-_ROW, _GAP, _LEFT, _NAME = 46, 8, 14, 0
+_ROW, _GAP, _LEFT = 46, 8, 14
+_ARROWS = {
+    Qt.Key.Key_Left: (0, -1), Qt.Key.Key_Right: (0, 1), Qt.Key.Key_Up: (-1, 0), Qt.Key.Key_Down: (1, 0),
+}  # fmt: skip
 
 
 class Strips(QWidget):
@@ -76,13 +79,27 @@ class Strips(QWidget):
         painter.setPen(theme.color("dim"))
         painter.drawText(inside, Qt.AlignmentFlag.AlignBottom, figure(self._design, name))
 
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Arrows walk along the blocks and from branch to branch."""
+        step = _ARROWS.get(Qt.Key(event.key())) if event is not None else None
+        if step is None or not any(self._rows):
+            super().keyPressEvent(event)
+            return
+        at = next(((i, r.index(self.selected)) for i, r in enumerate(self._rows) if self.selected in r), (0, -1))
+        filled = [i for i, r in enumerate(self._rows) if r]
+        row = filled[min(max(filled.index(at[0]) + step[0], 0), len(filled) - 1)] if at[0] in filled else filled[0]
+        self._choose(self._rows[row][min(max(at[1] + step[1], 0), len(self._rows[row]) - 1)])
+
+    def _choose(self, name: str) -> None:
+        self.selected = name
+        self.picked.emit(name)
+        self.update()
+
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is not None:
             found = next((n for n, b in self.boxes().items() if b.contains(event.position())), "")
             if found:
-                self.selected = found
-                self.picked.emit(found)
-                self.update()
+                self._choose(found)
 
 
 def rows_of(design: Design) -> list[list[str]]:
