@@ -11,7 +11,7 @@ from PyQt6.QtTest import QTest
 from azven.book.records import Antenna, Mount, Wall
 from azven.desk import files
 from azven.desk.reach.backdrop import ScaleDialog
-from azven.work import chain, ground, reach
+from azven.work import chain, ground, reach, reasons_reach
 
 
 def pick_design(stage, name):
@@ -219,7 +219,7 @@ def test_walls_mounts_antennas_and_walks_are_drawn_with_the_pointer(window, sett
     sender = stage.room().antennas[-1]
     assert sender.role == "transmit"
     zone = stage.zone_record()
-    assert "keep away" in str(reach.for_antenna(stage.room(), sender, "handheld").arithmetic)
+    assert "keep away" in str(reasons_reach.for_antenna(stage.room(), sender, "handheld").arithmetic)
     tool("walk")
     for y in (10, 20, 55):
         qtbot.mouseClick(stage.view, Qt.MouseButton.LeftButton, pos=spot(2, y))
@@ -227,10 +227,32 @@ def test_walls_mounts_antennas_and_walks_are_drawn_with_the_pointer(window, sett
     assert stage.graph.walk.along_m[-1] > 40
     tool("receive")
     assert stage.view.antenna_at(QPointF(-50, -50)) is None
+    tool("out")
+    qtbot.mouseClick(stage.view, Qt.MouseButton.LeftButton, pos=spot(0, 40))
+    assert len(session.store.all(Mount)) == mounts
+    areas = len(stage.room().areas)
+    drag_box(stage, qtbot, tool, spot, "audience", (-4, 14), (4, 20))
+    assert [a.name for a in stage.room().areas][areas:] == ["Audience 2"]
+    drag_box(stage, qtbot, tool, spot, "outline", (-8, 2), (8, 58))
+    low, high = stage.room().low, stage.room().high
+    assert [*low, *high] == pytest.approx([-8, 2, 8, 58], abs=0.3)
+    session.step_back()
+    assert stage.room().high[1] == 60
+    drag_box(stage, qtbot, tool, spot, "stage", (0, 5), (0.2, 5.1))
+    assert "at least a metre each way" in window.said()
     stage.view.selected = sender.id
     stage.remove()
     assert sender.id not in {a.id for a in stage.room().antennas}
     assert ground.zones(session.store)[0].id == zone.id
+
+
+def drag_box(stage, qtbot, tool, spot, name, start, end):
+    """Draw with a tool from corner to corner."""
+    tool(name)
+    qtbot.mousePress(stage.view, Qt.MouseButton.LeftButton, pos=spot(*start))
+    qtbot.mouseMove(stage.view, spot(*end))
+    assert not stage.view.grab().isNull()
+    qtbot.mouseRelease(stage.view, Qt.MouseButton.LeftButton, pos=spot(*end))
 
 
 def test_a_drawing_is_put_to_scale_and_taken_away(window, settle, tmp_path, monkeypatch):

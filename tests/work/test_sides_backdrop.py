@@ -5,7 +5,7 @@ import pytest
 
 from azven.rf import reach as rf
 from azven.rf.chain.design import solve_design
-from azven.work import backdrop, chain, chain_sides, ground, reach
+from azven.work import backdrop, chain, chain_sides, ground, reach, reasons_reach, room_plan
 
 PNG = b"\x89PNG\r\n\x1a\n" + b"rest"
 
@@ -117,8 +117,42 @@ def test_a_pair_turned_alike_is_said(store):
 
 def test_a_fence_of_wire_mesh_costs_what_its_opening_says(store):
     hall = next(z for z in ground.zones(store) if z.name == "Rope Hall")
-    store.apply(reach.add_wall(store, hall, (0, 30), (5, 30), reach.MESH, 0.05, 0.004))
+    store.apply(room_plan.add_wall(store, hall, (0, 30), (5, 30), reach.MESH, 0.05, 0.004))
     fence = next(w for w in reach.room(store, hall, "A").walls if w.material == reach.MESH)
     assert 6 < fence.loss_db < 12
     with pytest.raises(ValueError, match="wider than its wires"):
-        reach.add_wall(store, hall, (0, 30), (5, 30), reach.MESH, 0.005, 0.004)
+        room_plan.add_wall(store, hall, (0, 30), (5, 30), reach.MESH, 0.005, 0.004)
+
+
+def test_what_is_drawn_is_found_and_taken_out_again(store):
+    hall = ground.zones(store)[0]
+    drawn = reach.room(store, hall, "A")
+    assert room_plan.at(drawn, 9.2, 30.0).material == "brick"
+    assert room_plan.at(drawn, 0.0, 8.0).name == "Stage"
+    assert room_plan.at(drawn, 400.0, 400.0) is None
+    landed = store.apply(room_plan.take_out(drawn, 0.0, 8.0))
+    assert "Stage" not in [a.name for a in reach.room(store, hall, "A").areas]
+    store.apply(landed.inverse())
+    assert [a.name for a in reach.room(store, hall, "A").areas] == [a.name for a in drawn.areas]
+    with pytest.raises(ValueError, match="Nothing is drawn there"):
+        room_plan.take_out(drawn, 400.0, 400.0)
+    with pytest.raises(ValueError, match="unknown area"):
+        room_plan.add_area(store, hall, "bar", (0, 0), (5, 5))
+    with pytest.raises(ValueError, match="unknown mounting place"):
+        room_plan.add_mount(store, hall, 0, 0, "balloon")
+
+
+def test_an_antenna_says_what_another_kind_or_height_would_change(store):
+    hall = ground.zones(store)[0]
+    drawn = reach.room(store, hall, "A")
+    antenna = reach.receive(drawn)[0]
+    store.apply(reach.move(antenna, z_m=1.2, psi_deg=reach.receive(drawn)[1].psi_deg))
+    drawn = reach.room(store, hall, "A")
+    found = reasons_reach.for_antenna(drawn, reach.receive(drawn)[0], "handheld")
+    titles = [o.title for o in found.options]
+    assert titles[0] == "Raise it to 3 m"
+    assert titles[1].startswith("Cross it with")
+    assert "Omni, 2.15 dBi instead" in titles
+    assert all("of the places served" in o.effect for o in found.options)
+    store.apply(found.options[0].edit())
+    assert reach.receive(reach.room(store, hall, "A"))[0].z_m == 3.0

@@ -8,21 +8,12 @@ from azven.book.records import Design as DesignRecord
 from azven.rf.chain.blocks import COAX, COAX_WORDS
 from azven.rf.chain.design import Design
 from azven.work import chain
+from azven.work.antennas import KINDS
 from azven.work.chain import Document, Side
 from azven.work.chain_templates import AMPLIFIER, FILTER
 from azven.work.ground import unused
 from azven.work.reasons import Option
 
-ANTENNAS: dict[str, dict[str, Any]] = {
-    "omni, 2.15 dBi": {"pattern": "omni", "gain_dbi": 2.15, "beamwidth_deg": 360.0, "polarisation": "linear"},
-    "log-periodic, 6.5 dBi, 100°": {
-        "pattern": "beam", "gain_dbi": 6.5, "beamwidth_deg": 100.0, "polarisation": "linear",
-    },
-    "helical, 10 dBi, 60°, circular": {
-        "pattern": "beam", "gain_dbi": 10.0, "beamwidth_deg": 60.0, "polarisation": "rhcp",
-    },
-}  # fmt: skip
-"""Kinds of antenna with their planning values."""
 _POWERS_DBM = {"10 mW": 10.0, "25 mW": 14.0, "50 mW": 17.0, "100 mW": 20.0}
 
 Change = tuple[str, Document]
@@ -98,7 +89,8 @@ def _amplifier(document: Document, name: str, block: dict[str, Any]) -> Iterator
 
 def _antenna(document: Document, design: Design, name: str, block: dict[str, Any]) -> Iterator[Change]:
     now = {k: block.get(k) for k in ("pattern", "gain_dbi", "beamwidth_deg", "polarisation")}
-    for words, fields in ANTENNAS.items():
+    for words, like in KINDS.items():
+        fields = {("pattern" if k == "kind" else k): v for k, v in like.items()}
         if {**fields, **{k: v for k, v in now.items() if v is not None}} != fields:
             yield f"{words[0].upper()}{words[1:]} instead", _with(document, name, **fields)
     following = next((b for a, b in design.edges if a == name), None)

@@ -11,14 +11,14 @@ from azven.book.edits import Edit, add, remove, replace_record
 from azven.book.records import Antenna, Area, Mount, Wall, Zone
 from azven.book.store import Store
 from azven.rf import reach as rf
-from azven.rf.chain.transmit import keep_away_m, too_close_for_the_formula
+from azven.rf.chain.transmit import keep_away_m
 from azven.rf.levels import Floats, thermal_noise_dbm
-from azven.rf.links import BODY_DB, WALL_DB, End, mesh_db
+from azven.rf.links import BODY_DB, WALL_DB, End
 from azven.rf.reach import Coverage, Place, Suggestion, Surroundings, Walk, Wearer
 from azven.rf.walls import WallLine
 from azven.work import ground
 from azven.work.plan import Progress
-from azven.work.reasons import Reasons, Row, always
+from azven.work.reasons import always
 
 FREQ_HZ, BANDWIDTH_HZ, NF_DB, NEEDED_DB = 600e6, 200_000, 8.0, 20.0
 WEARERS = {
@@ -108,12 +108,12 @@ def points(drawn: Room, height_m: float, cells: int = _FINE) -> Floats:
     return rf.grid(drawn.low, drawn.high, step, height_m)
 
 
-def coverage(drawn: Room, wearer: str, packed: bool = False) -> Coverage | None:
-    """What the receive antennas hear over the room; None without any."""
+def coverage(drawn: Room, wearer: str, packed: bool = False, cells: int = _FINE) -> Coverage | None:
+    """What the receive antennas hear over the room, `cells` along its longer side; None without any."""
     who, heard = WEARERS[wearer], receive(drawn)
     if not heard:
         return None
-    where = points(drawn, who.height_m)
+    where = points(drawn, who.height_m, cells)
     return rf.coverage(where, [as_end(a) for a in heard], who, surroundings(drawn, packed), threshold_dbm())
 
 
@@ -229,67 +229,3 @@ def copy_layout(store: Store, zone: Zone, layout: str) -> Edit:
     first = store.reserve(max(len(source), 1))
     copies = [replace(a, id=first + i, version=0, layout=name) for i, a in enumerate(source)]
     return Edit(f"Placement {name} of {zone.name}", add(*copies))
-
-
-def add_wall(
-    store: Store, zone: Zone, start: tuple[float, float], end: tuple[float, float], material: str,
-    opening_m: float = 0.05, wire_m: float = 0.002,
-) -> Edit:  # fmt: skip
-    """A wall from point to point; one of wire mesh with its opening and thickness of wire [m]. ValueError for one of
-    no length, an unknown material, or a mesh whose wires touch."""
-    if math.dist(start, end) < 0.1:
-        raise ValueError("A wall needs two points.")
-    if material == MESH and opening_m <= math.pi * wire_m:
-        raise ValueError("The opening of a mesh is wider than its wires.")
-    if material not in (*WALL_DB, MESH):
-        raise ValueError(f"unknown material '{material}'; known: {', '.join(WALL_DB)}")
-    wall = Wall(
-        id=store.reserve(), site_id=zone.site_id, x1_m=round(start[0], 2), y1_m=round(start[1], 2),
-        x2_m=round(end[0], 2), y2_m=round(end[1], 2), material=material,
-        loss_db=round(mesh_db(FREQ_HZ, opening_m, wire_m / 2), 1) if material == MESH else None,
-    )  # fmt: skip
-    return Edit(f"Wall, {material}", add(wall))
-
-
-def add_mount(store: Store, zone: Zone, x_m: float, y_m: float, kind: str = "stand", z_m: float = 3.0) -> Edit:
-    """A place where an antenna may be mounted."""
-    known = [m.name for m in store.all(Mount, zone_id=zone.id)]
-    name = ground.unused(f"{kind.capitalize()} 1", known) if known else f"{kind.capitalize()} 1"
-    mount = Mount(
-        id=store.reserve(), zone_id=zone.id, name=name, kind=kind, x_m=round(x_m, 2), y_m=round(y_m, 2), z_m=z_m
-    )
-    return Edit(f"Mounting place {name}", add(mount))
-
-
-def _apart(a: Antenna, b: Antenna) -> float:
-    return math.dist((a.x_m, a.y_m, a.z_m), (b.x_m, b.y_m, b.z_m))
-
-
-def for_antenna(drawn: Room, antenna: Antenna, wearer: str) -> Reasons:
-    """An antenna's figures, and the cautions that belong to it."""
-    rows: list[Row] = [
-        ("place", f"{antenna.x_m:g}, {antenna.y_m:g} m"), ("height", f"{antenna.z_m:g} m"),
-        ("aimed", f"{antenna.azimuth_deg:g}°, tilt {antenna.tilt_deg:g}°".replace("-", "−")),
-        ("gain", f"{antenna.gain_dbi:g} dBi, {antenna.beamwidth_deg:g}° wide"),
-        ("turned", f"{antenna.psi_deg:+g}° from upright".replace("-", "−")),
-    ]  # fmt: skip
-    caution = "Work at height and rigging: licensed riggers only."
-    if antenna.role == "transmit":
-        public, workers = keep_away(antenna)
-        close = too_close_for_the_formula(public, FREQ_HZ)
-        rows.append(("keep away, public", "under 10 cm" if close else f"{public:.2f} m"))
-        rows.append(("keep away, workers", f"{workers:.2f} m"))
-        words = f"{antenna.carriers} carriers. Distances count one reflection; the local code decides. {caution}"
-        return Reasons(antenna.name, f"{antenna.z_m:g} m up", "transmits", words, tuple(rows), heading="The antenna")
-    spread = near_far(drawn, antenna, wearer)
-    rows.append(("nearest over farthest", f"{spread:.0f} dB"))
-    low = antenna.z_m < 2.5
-    verdict = "Under 2.5 m a performer can stand in front of it: raise it. " if low else "It looks over heads. "
-    pairs = [a for a in receive(drawn) if a.id != antenna.id]
-    near = [
-        a for a in pairs if math.dist((a.x_m, a.y_m, a.z_m), (antenna.x_m, antenna.y_m, antenna.z_m)) < rf.PAIR_APART_M
-    ]
-    if near:
-        verdict += f"Less than {rf.PAIR_APART_M:g} m from {near[0].name}: they fade together. "
-    return Reasons(antenna.name, f"{antenna.z_m:g} m up", "tight" if low or near else "stands well", verdict + caution,
-                   tuple(rows), heading="The antenna")  # fmt: skip

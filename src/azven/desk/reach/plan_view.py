@@ -37,7 +37,10 @@ class PlanView(QWidget):
         self.map = MAPS[0]
         self.walk: list[tuple[float, float]] = []
         self.selected = 0
-        self.drawing = False
+        self.drawing = ""
+        """What a drag draws: `line`, `box`, or nothing."""
+        self.picking = True
+        """Whether a click on an antenna picks it."""
         self.backdrop: tuple[QImage, tuple[Known, ...]] | None = None
         self._drag: tuple[float, float] | None = None
         self._at: tuple[float, float] | None = None
@@ -91,7 +94,12 @@ class PlanView(QWidget):
             self._paint_antenna(painter, theme, i, antenna)
         if self.drawing and self._drag and self._at:
             painter.setPen(QPen(theme.color("brick"), 2, Qt.PenStyle.DashLine))
-            painter.drawLine(self.pixel(*self._drag), self.pixel(*self._at))
+            start, end = self.pixel(*self._drag), self.pixel(*self._at)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            if self.drawing == "box":
+                painter.drawRect(QRectF(start, end).normalized())
+            else:
+                painter.drawLine(start, end)
 
     def _paint_map(self, painter: QPainter, theme: look.Theme, found: Coverage) -> None:
         """Cells between ground and a hue; where a place is not served, brick shows through."""
@@ -215,7 +223,7 @@ class PlanView(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None or self.room is None:
             return
-        found = None if self.drawing else self.antenna_at(event.position())
+        found = self.antenna_at(event.position()) if self.picking and not self.drawing else None
         self._drag = self.metres(event.position())
         if found is not None:
             self.selected = found.id

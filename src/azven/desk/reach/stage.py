@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QCheckBox, QDoubleSpinBox, QVBoxLayout, QWidget
 
-from azven.book.records import Antenna, Backdrop, Zone
+from azven.book.records import MOUNT_KINDS, Antenna, Backdrop, Zone
 from azven.desk import files
 from azven.desk.actions import Action
 from azven.desk.reach.backdrop import ScaleDialog
@@ -16,14 +16,16 @@ from azven.desk.session import Session
 from azven.desk.stage import Stage, button, choice, fill, label, row
 from azven.rf.links import WALL_DB
 from azven.rf.reach import Coverage, Suggestion, Walk
-from azven.work import backdrop, ground, reach
+from azven.work import backdrop, ground, reach, room_plan
 from azven.work.plan import Progress
 from azven.work.reach import Room
 
 _TOOLS: list[tuple[str, object]] = [
     ("select and move", "select"), ("place receive antenna", "receive"), ("place transmit antenna", "transmit"),
-    ("mounting place", "mount"), ("draw a wall", "wall"), ("walk to here", "walk"),
+    ("mounting place", "mount"), ("draw a wall", "wall"), ("draw the room", "outline"), ("draw the stage", "stage"),
+    ("draw the audience", "audience"), ("take out of the plan", "out"), ("walk to here", "walk"),
 ]  # fmt: skip
+_DRAGGED = {"wall": "line", "outline": "box", "stage": "box", "audience": "box"}
 
 
 class ReachStage(Stage):
@@ -44,6 +46,9 @@ class ReachStage(Stage):
         )
         self.opening.setValue(5.0)
         self.wire.setValue(2.0)
+        self.mount_kind = choice([(k, k) for k in MOUNT_KINDS], "Kind of mounting place")
+        self.mount_height = _spin("Height of the mounting place", 0, 60, " m")
+        self.mount_height.setValue(3.0)
         self.packed = QCheckBox("packed house")
         self.packed.setToolTip("Whoever stands in or behind the audience, below head height, loses 9 dB more")
         self.view, self.graph, self.pattern = PlanView(session), WalkGraph(session), PatternView(session)
@@ -66,7 +71,7 @@ class ReachStage(Stage):
         self.view.antenna_picked.connect(self._pick)
         self.view.antenna_moved.connect(self._moved)
         self.view.pointed.connect(self._pointed)
-        self.view.drawn.connect(self._wall)
+        self.view.drawn.connect(self._drawn)
         for name, field in self.fields.items():
             field.editingFinished.connect(lambda n=name: self._set(n))
         self._tool_chosen()
@@ -86,8 +91,8 @@ class ReachStage(Stage):
         self.aim = QWidget()
         self.aim.setLayout(row(*parts, remove, spacing=4))
         wall = (self.material, label("opening", "small"), self.opening, label("wire", "small"), self.wire)
-        self.mesh = wall[1:]
-        box.addLayout(row(self.tool, *wall, 1, self.aim, spacing=4))
+        self.mesh, self.mounting = wall[1:], (self.mount_kind, label("up", "small"), self.mount_height)
+        box.addLayout(row(self.tool, *wall, *self.mounting, 1, self.aim, spacing=4))
         box.addWidget(self.words)
         box.addWidget(self.view, 3)
         box.addWidget(self.compared)
@@ -182,10 +187,13 @@ class ReachStage(Stage):
         self.view.update()
 
     def _tool_chosen(self) -> None:
-        tool = self.tool.currentData()
-        self.view.drawing = tool == "wall"
+        tool = str(self.tool.currentData())
+        self.view.drawing = _DRAGGED.get(tool, "")
+        self.view.picking = tool != "out"
         self.material.setVisible(tool == "wall")
-        self.aim.setVisible(tool != "wall")
+        self.aim.setVisible(tool in ("select", "receive", "transmit", "walk"))
+        for part in self.mounting:
+            part.setVisible(tool == "mount")
         for part in self.mesh:
             part.setVisible(tool == "wall" and self.material.currentData() == reach.MESH)
         if tool == "walk":
@@ -278,17 +286,29 @@ class ReachStage(Stage):
         if tool in ("receive", "transmit"):
             self.session.do(lambda: reach.place(store, zone, self.placement, x, y, str(tool)))
         elif tool == "mount":
-            self.session.do(lambda: reach.add_mount(store, zone, x, y))
+            kind, height = str(self.mount_kind.currentData()), self.mount_height.value()
+            self.session.do(lambda: room_plan.add_mount(store, zone, x, y, kind, height))
+        elif tool == "out" and (drawn := self.room()) is not None:
+            self.session.do(lambda: room_plan.take_out(drawn, x, y))
         elif tool == "walk":
             self._corners.append((x, y))
             if len(self._corners) > 1:
                 self.refresh()
 
-    def _wall(self, *ends: Any) -> None:
-        zone, store, material = self.zone_record(), self.session.store, str(self.material.currentData())
-        if zone is not None:
+    def _drawn(self, *ends: Any) -> None:
+        """A line or a box was drawn from point to point."""
+        zone, store, tool = self.zone_record(), self.session.store, str(self.tool.currentData())
+        if zone is None:
+            return
+        start, end = ends[:2], ends[2:]
+        if tool == "wall":
             mesh = self.opening.value() / 100, self.wire.value() / 1000
-            self.session.do(lambda: reach.add_wall(store, zone, ends[:2], ends[2:], material, *mesh))
+            material = str(self.material.currentData())
+            self.session.do(lambda: room_plan.add_wall(store, zone, start, end, material, *mesh))
+        elif tool == "outline":
+            self.session.do(lambda: room_plan.outline(zone, start, end))
+        else:
+            self.session.do(lambda: room_plan.add_area(store, zone, tool, start, end))
 
 
 def _spin(name: str, low: float, high: float, unit: str) -> QDoubleSpinBox:
