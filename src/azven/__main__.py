@@ -2,4 +2,5 @@
 
 from azven.cli import main
 
-main()
+if __name__ == "__main__":  # the search's own process reads this file too
+    main()

@@ -150,7 +150,9 @@ def test_choices_of_a_cell_are_a_box(window, qtbot):
     table.edit(table.records.index(0, column))
     box = table.findChild(QComboBox)
     assert box is not None
-    assert [box.itemText(i) for i in range(3)] == ["always", "Blessing of Boats", "Blessing of Boats, Lantern Parade"]
+    offered = [box.itemText(i) for i in range(box.count())]
+    assert offered[:2] == ["always", "Blessing of Boats"]
+    assert "Blessing of Boats, Tide Concert" in offered  # not only acts that follow one another
     box.setCurrentIndex(0)
     box.activated.emit(0)
     assert kit.links(window.session.store)[0].acts == ()

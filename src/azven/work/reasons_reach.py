@@ -20,7 +20,7 @@ _CELLS = 40
 def for_antenna(drawn: Room, antenna: Antenna, wearer: str) -> Reasons:
     """An antenna's figures, and the cautions that belong to it."""
     rows: list[Row] = [
-        ("place", f"{antenna.x_m:g}, {antenna.y_m:g} m"), ("height", f"{antenna.z_m:g} m"),
+        ("place", f"{antenna.x_m:g}, {antenna.y_m:g} m".replace("-", "−")), ("height", f"{antenna.z_m:g} m"),
         ("aimed", f"{antenna.azimuth_deg:g}°, tilt {antenna.tilt_deg:g}°".replace("-", "−")),
         ("gain", f"{antenna.gain_dbi:g} dBi, {antenna.beamwidth_deg:g}° wide"),
         ("turned", f"{antenna.psi_deg:+g}° from upright".replace("-", "−")),

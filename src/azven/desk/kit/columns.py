@@ -1,6 +1,7 @@
 """The columns of Kit's tables: how each field is shown and changed."""
 
 from collections.abc import Callable
+from itertools import combinations
 from typing import Any
 
 from azven.book.edits import Edit
@@ -8,6 +9,9 @@ from azven.book.records import SERVICES, USE_CLASSES, Act, Link, Model, Unit, Zo
 from azven.desk.session import Session
 from azven.desk.tables import Column
 from azven.work import ground, hours, kit, sheet
+
+_FEW_ACTS = 4
+"""Of so few acts every combination is offered, of more those that follow one another."""
 
 
 def for_links(session: Session) -> list[Column]:
@@ -42,26 +46,28 @@ def for_links(session: Session) -> list[Column]:
     def act_choices(_: Link) -> list[tuple[str, Any]]:
         acts = kit.acts(store)
         runs = [acts[i:j] for i in range(len(acts)) for j in range(i + 1, len(acts) + 1)]
+        if len(acts) <= _FEW_ACTS:
+            runs = [list(some) for n in range(1, len(acts) + 1) for some in combinations(acts, n)]
         return [("always", ()), *((", ".join(a.name for a in r), tuple(a.id for a in r)) for r in runs)]
 
     return [
         Column("Name", 122, lambda x: x.name, change(name=str)),
         Column(
-            "Model", 170, lambda x: named(Model, x.model_id), change(model_id=int),
+            "Model", 150, lambda x: named(Model, x.model_id), change(model_id=int),
             lambda _: [(m.name, m.id) for m in ground.models(store)],
         ),
-        Column("Band", 84, lambda x: x.band, change(band=str), bands),
+        Column("Band", 76, lambda x: x.band, change(band=str), bands),
         Column(
-            "Room", 96, lambda x: named(Zone, x.zone_id), change(zone_id=int),
+            "Room", 92, lambda x: named(Zone, x.zone_id), change(zone_id=int),
             lambda _: [(z.name, z.id) for z in ground.zones(store)],
         ),
         Column(
-            "Importance", 88, lambda x: f"{x.priority} {kit.PRIORITIES.get(x.priority, '')}", change(priority=int),
+            "Importance", 84, lambda x: f"{x.priority} {kit.PRIORITIES.get(x.priority, '')}", change(priority=int),
             importances,
         ),
-        Column("Spectrum", 84, lambda x: x.use_class, change(use_class=str), lambda _: [(u, u) for u in USE_CLASSES]),
-        Column("Role", 66, lambda x: "set aside" if x.set_aside else "spare" if x.spare else "on", set_role, roles),
-        Column("Acts", 112, acts_text, change(acts=tuple), act_choices),
+        Column("Spectrum", 70, lambda x: x.use_class, change(use_class=str), lambda _: [(u, u) for u in USE_CLASSES]),
+        Column("Role", 62, lambda x: "set aside" if x.set_aside else "spare" if x.spare else "on", set_role, roles),
+        Column("Acts", 106, acts_text, change(acts=tuple), act_choices),
         Column("Performer", 96, lambda x: x.performer, change(performer=str)),
         Column(
             "Unit", 78, lambda x: named(Unit, x.unit_id), change(unit_id=lambda v: v),

@@ -139,7 +139,7 @@ def _columns() -> list[Column]:
 
     return [
         Column("Group", 64, lambda r: r.verdict.name),
-        Column("Channels", 72, lambda r: str(len(r.verdict.freq_hz)), right=True),
+        Column("Channels", 84, lambda r: str(len(r.verdict.freq_hz)), right=True),
         Column("Free here", 76, lambda r: str(len(r.verdict.free_hz)), right=True),
         Column("Within itself", 150, clean),
         Column("Free channels MHz", 500, freqs),

@@ -16,7 +16,7 @@ from azven.work import reach
 from azven.work.backdrop import Known, place
 from azven.work.reach import Room
 
-_EDGE, _HIT, _FAINT = 26, 11, 0.4
+_EDGE, _HIT, _FAINT, _GLYPH = 26, 11, 0.4, 24
 MAPS = ("margin", "which antenna carries", "dropout risk")
 _ROLES = ("petrol", "plum", "slate", "ochre")
 
@@ -180,12 +180,12 @@ class PlanView(QWidget):
             half = math.radians(min(antenna.beamwidth_deg, 170) / 2)
             facing = math.radians(antenna.azimuth_deg)
             tip = [
-                QPointF(at.x() + 24 * math.cos(facing + d), at.y() + 24 * math.sin(facing + d))
+                QPointF(at.x() + _GLYPH * math.cos(facing + d), at.y() + _GLYPH * math.sin(facing + d))
                 for d in (-half, 0, half)
             ]
             painter.drawPolygon(QPolygonF([at, *tip]))
         painter.setPen(theme.color("ink"))
-        self._label(painter, at + QPointF(8, 18), f"{antenna.name}, {antenna.z_m:g} m")
+        self._label(painter, at + QPointF(_GLYPH + 4, 4), f"{antenna.name}, {antenna.z_m:g} m")
 
     def _label(self, painter: QPainter, at: QPointF, text: str) -> None:
         """A name beside a point, kept inside the picture."""
