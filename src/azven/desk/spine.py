@@ -1,7 +1,8 @@
 """The spine: the band we work in, the same in every stage."""
 
+import numpy as np
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
-from PyQt6.QtGui import QBrush, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent
+from PyQt6.QtGui import QBrush, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PyQt6.QtWidgets import QToolTip
 
 from azven.desk import theme as look
@@ -63,8 +64,8 @@ class Spine(BandView):
             return
         bottom, top = _LEVELS_DBM
         height = (level.clip(bottom, top) - bottom) / (top - bottom) * (self._floor - 30)
-        shape = polygon(self._axis.left + share * self._axis.width, self._floor - height)
-        shape = QPolygonF([QPointF(shape[0].x(), self._floor), *shape, QPointF(shape[len(share) - 1].x(), self._floor)])
+        x = self._axis.left + share * self._axis.width
+        shape = polygon(np.r_[x[:1], x, x[-1:]], np.r_[self._floor, self._floor - height, self._floor])
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(self._session.theme.color("silhouette"))
         painter.drawPolygon(shape)
@@ -119,7 +120,10 @@ class Spine(BandView):
             paint_pennant(painter, QPointF(x, self._floor - 34), "", theme.color("slate"), hatched=True)
         carriers = self._carriers()
         rows = self._rows(carriers)
+        first, last = self._axis.left - 2 * PENNANT_W, self._axis.left + self._axis.width
         for (x, verdict), y in zip(carriers, rows, strict=True):
+            if not first <= x <= last:
+                continue
             color = service_color(theme, verdict.link.service)
             if verdict.state == "broken":
                 color = theme.color("brick")

@@ -1,6 +1,7 @@
 """Two themes of named colour roles, the shipped type, and the one stylesheet made from them."""
 
 from dataclasses import asdict, dataclass
+from functools import cached_property
 from importlib.resources import files
 from string import Template
 
@@ -37,10 +38,16 @@ class Theme:
     shut: str
 
     def color(self, role: str, alpha: int = 255) -> QColor:
-        """The colour of a role; AttributeError for a role that does not exist."""
-        color = QColor(getattr(self, role))
-        color.setAlpha(alpha)
-        return color
+        """The colour of a role, not to be changed; AttributeError for a role that does not exist."""
+        if (role, alpha) not in self._made:
+            color = QColor(getattr(self, role))
+            color.setAlpha(alpha)
+            self._made[role, alpha] = color
+        return self._made[role, alpha]
+
+    @cached_property
+    def _made(self) -> dict[tuple[str, int], QColor]:
+        return {}
 
 
 DAYLIGHT = Theme(

@@ -1,6 +1,7 @@
 """The lane chart: one lane per link, tinted where it cannot go, its pennant where it stands."""
 
 from dataclasses import dataclass
+from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -406,9 +407,15 @@ def _margin_text(margin_hz: int | None) -> str:
     return "free" if margin_hz is None else f"{margin_hz / 1e3:g}".replace("-", "−")
 
 
+@cache
+def _palette(theme: Theme) -> NDArray[np.uint32]:
+    """The tints of the causes, in the order of LANE_CAUSES."""
+    return np.array([cause_color(theme, c).rgba() for c in LANE_CAUSES], np.uint32)
+
+
 def _strip(tint: LaneTint, low_hz: float, high_hz: float, columns: int, theme: Theme) -> QImage:
     """One row of pixels: in each column the most open cause, so that narrow gaps stay visible."""
-    palette = np.array([cause_color(theme, c).rgba() for c in LANE_CAUSES], np.uint32)
+    palette = _palette(theme)
     step = int(tint.freq_hz[1] - tint.freq_hz[0]) if len(tint.freq_hz) > 1 else 25_000
     edges = np.linspace(low_hz, high_hz, columns + 1)
     first = np.searchsorted(tint.freq_hz, edges[:-1] - step / 2)
@@ -419,7 +426,7 @@ def _strip(tint: LaneTint, low_hz: float, high_hz: float, columns: int, theme: T
     first, last = np.clip(first, 0, n - 1), np.clip(last, 1, n)
     share = (blocked[last] - blocked[first]) / np.maximum(last - first, 1)
     code = tint.cause[np.clip((first + last) // 2, 0, n - 1)]
-    worst = np.array([tint.cause[a:b].max(initial=0) for a, b in zip(first, last, strict=True)], np.int8)
+    worst = np.maximum.reduceat(tint.cause, first)
     colors = palette[np.where(code > 0, code, worst)]
     lane = palette[0]
     pixels = np.where(inside & (share > 0), _blend(colors, lane, share), lane)

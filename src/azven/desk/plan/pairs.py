@@ -107,9 +107,7 @@ class PairGrid(QWidget):
 
     def _paint_products(self, painter: QPainter, square: QRectF, count: int, theme: look.Theme) -> None:
         if count:
-            colour = theme.color("plum")
-            colour.setAlphaF(min(0.2 + 0.16 * count, 1.0))
-            painter.fillRect(square, colour)
+            painter.fillRect(square, theme.color("plum", min(51 + 41 * count, 255)))
             if self._cell >= 18 and count > 1:
                 painter.setPen(theme.color("ink" if count < 4 else "ground"))
                 painter.drawText(square, Qt.AlignmentFlag.AlignCenter, str(min(count, 99)))
