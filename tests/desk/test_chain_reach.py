@@ -21,10 +21,10 @@ def pick_design(stage, name):
 
 def key_up(stage, name, at):
     """Choose a threat and move it along the slider."""
-    box = stage.troubles.threat
-    box.setCurrentIndex(next(i for i in range(box.count()) if box.itemText(i).startswith(name)))
-    stage.troubles.distance.setValue(at)
-    stage.troubles._move()
+    row = stage.troubles.row
+    row.kind.setCurrentIndex(next(i for i in range(row.kind.count()) if row.kind.itemText(i).startswith(name)))
+    row.distance.setValue(at)
+    row._move()
 
 
 def test_a_two_zone_system_is_built_tuned_overloaded_cured_printed_and_undone(window, settle, tmp_path, monkeypatch):
@@ -44,7 +44,7 @@ def test_a_two_zone_system_is_built_tuned_overloaded_cured_printed_and_undone(wi
     assert stage._solved.receivers[0].headroom_db >= 3
     stage.show_page(1)
     key_up(stage, "hand-held radio", 0)
-    assert "1 m from the antenna" in stage.troubles.said.text()
+    assert "1 m from the antenna" in stage.troubles.row.said.text()
     assert all(t.text.startswith("Nothing") for t in [n.what for n in stage.troubles.table.records.records])
     session.do(lambda: chain.set_field(stage.record(), "Rope Hall filter", stop=[]))
     key_up(stage, "hand-held radio", 8)
@@ -106,6 +106,24 @@ def test_the_naive_setting_stands_beside_set_gains(window, settle):
     assert naive.products_dbm > best.products_dbm + 20
     assert max(naive.snr_db.values()) > max(best.snr_db.values())
     assert "keeps its sensitivity" in stage.compare.reasons.text()
+
+
+def test_the_venue_is_heard_through_the_design_when_radios_key_up(window, settle):
+    window.show_stage("chain")
+    stage = window.open_stage("chain")
+    pick_design(stage, "Three rooms, one rack")
+    stage.show_page(4)
+    settle(window)
+    calm = stage.heard.words.text()
+    assert calm.startswith("as it is: noise −")
+    stage.heard.row.kind.setCurrentIndex(1)
+    stage.heard.row.distance.setValue(18)
+    settle(window)
+    assert stage.heard.words.text() != calm
+    assert [h.name for h in stage.heard.view.heard] == ["as it is", "Set gains", "as it is, without filters"]
+    assert not stage.grab().isNull()
+    pick_design(stage, "In-ear rack")
+    assert stage.heard.words.text() == "This design hears nothing."
 
 
 def test_parts_cables_and_ears(window):

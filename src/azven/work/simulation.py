@@ -23,6 +23,11 @@ class SimulatedVenue:
         self.analysers = {name: StandInAnalyser(self._reader(name), pace) for name in ANTENNAS}
         self.refresh(store)
 
+    @property
+    def world(self) -> Venue:
+        """Everything that radiates there now, our own included."""
+        return self._world
+
     def start(self) -> "SimulatedVenue":
         for analyser in self.analysers.values():
             analyser.start()

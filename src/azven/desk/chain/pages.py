@@ -1,19 +1,17 @@
 """Chain's lists: what is wrong, parts and cables, settings side by side."""
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QSlider, QVBoxLayout, QWidget
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from azven.desk.chain.threat_row import ThreatRow
 from azven.desk.session import Session
-from azven.desk.stage import button, choice, fill, label, row
+from azven.desk.stage import button, label, row
 from azven.desk.tables import Column, RecordTable
 from azven.rf.chain.design import Design
 from azven.rf.chain.tune import GainPlan
 from azven.work import chain, chain_parts, chain_threats, chain_troubles
 from azven.work.chain import Document, Side
 from azven.work.chain_troubles import Trouble
-from azven.work.reasons import decibel
-
-_STEPS = 60
 
 
 class _Numbered:
@@ -26,19 +24,11 @@ class _Numbered:
 class TroublePage(QWidget):
     """Warnings with number and remedy, keep-away distances, and a strong transmitter that can be moved about."""
 
-    keyed = pyqtSignal(str, object, object)
-    """Zone, threat and distance [m], None for no threat."""
     picked = pyqtSignal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
-        self._session = session
-        self._document: Document | None = None
-        self.threat, self.zone = choice([], "What keys up"), choice([], "Room it is in")
-        self.distance = QSlider(Qt.Orientation.Horizontal)
-        self.distance.setRange(0, _STEPS)
-        self.distance.setAccessibleName("Distance of what keys up")
-        self.said = label("", "dim")
+        self.row = ThreatRow(session)
         self.keep_away = label("", "warn", wrap=True)
         self.table = RecordTable(
             [Column("What is wrong", 510, lambda n: n.what.text), Column("What helps", 340, lambda n: n.what.remedy)],
@@ -46,50 +36,16 @@ class TroublePage(QWidget):
         )
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
-        self._in = label("in", "dim")
-        line = row(self.threat, self._in, self.zone, self.distance)
-        line.setStretch(3, 1)
-        box.addLayout(line)
-        box.addWidget(self.said)
+        box.addWidget(self.row)
         box.addWidget(self.table, 1)
         box.addWidget(self.keep_away)
-        self.distance.valueChanged.connect(lambda _: self._move())
-        for chosen in (self.zone, self.threat):
-            chosen.activated.connect(self._move)
+        self.table.picked.connect(lambda n: self.picked.emit(n.what.block))
 
     def show_design(self, document: Document, design: Design, troubles: list[Trouble]) -> None:
-        self._document = document
-        fill(self.zone, [(z, z) for z in design.zones])
-        for part in (self.threat, self.zone, self.distance, self.said, self._in):
-            part.setVisible(bool(design.zones))
-        listed = chain_threats.threats(self._session.store, self._session.picture, design)
-        fill(self.threat, [("nothing keys up", None), *((t.name, t) for t in listed)])
+        self.row.show_design(document, design)
         shown = [_Numbered(i, t) for i, t in enumerate(troubles, start=1)]
         self.table.show_records(shown or [_Numbered(1, Trouble("", "Nothing is wrong with this design.", ""))])
         self.keep_away.setText("\n".join(chain_troubles.keep_away(design)))
-        self._say()
-
-    def metres(self) -> float:
-        """Distance of the threat: even steps of the slider are even factors."""
-        threat = self.threat.currentData()
-        share = self.distance.value() / _STEPS
-        return float(round(max(threat.farthest_m, 1.0) ** share, 1)) if threat is not None else 0.0
-
-    def _move(self) -> None:
-        self._say()
-        zone, threat = self.zone.currentData(), self.threat.currentData()
-        if zone is not None:
-            self.keyed.emit(str(zone), threat, self.metres() if threat is not None else None)
-
-    def _say(self) -> None:
-        zone, threat = self.zone.currentData(), self.threat.currentData()
-        self.distance.setEnabled(threat is not None and threat.level_dbm is None)
-        if threat is None or zone is None or self._document is None:
-            self.said.setText("Choose what could key up near an antenna, and see what it does.")
-            return
-        level, behind = chain_threats.behind_filter_dbm(self._document, zone, threat, self.metres())
-        where = "" if threat.level_dbm is not None else f"{self.metres():g} m from the antenna, in its main lobe: "
-        self.said.setText(f"{where}{decibel(level)} at the antenna, {decibel(behind)} where the first amplifier begins")
 
 
 class PartsPage(QWidget):

@@ -11,6 +11,7 @@ from azven.book.formats.errors import FormatError
 from azven.book.records import Design as DesignRecord
 from azven.desk import files
 from azven.desk.actions import Action
+from azven.desk.chain.heard import HeardPage
 from azven.desk.chain.pages import ComparePage, PartsPage, TroublePage
 from azven.desk.chain.staircase import Staircase
 from azven.desk.chain.strips import Strips, figure
@@ -23,12 +24,11 @@ from azven.rf.chain.tune import GainPlan
 from azven.work import chain, chain_parts, chain_sheet, chain_sides, chain_threats, chain_troubles, ground, permission
 from azven.work.chain import Document
 from azven.work.chain_templates import TEMPLATES
-from azven.work.chain_threats import Threat
 from azven.work.chain_troubles import Trouble
 from azven.work.plan import Progress
 
 _NOTHING = "No antenna system yet. Start from a template: it takes rooms and links from this show."
-_PAGES = ("Staircase", "What is wrong", "Parts and cables", "Compare")
+_PAGES = ("Staircase", "What is wrong", "Parts and cables", "Compare", "In the venue")
 _CABLE_MOST_M = 200
 
 
@@ -43,6 +43,7 @@ class ChainStage(Stage):
         self.chosen.setMinimumWidth(200)
         self.strips, self.stairs = Strips(session), Staircase(session)
         self.troubles, self.parts, self.compare = TroublePage(session), PartsPage(session), ComparePage(session)
+        self.heard = HeardPage(session)
         self.knob, self._words = QSlider(Qt.Orientation.Horizontal), label("Select a block.", "dim")
         self.knob.setAccessibleName("Value of the selected block")
         self._values: list[float | None] = []
@@ -55,7 +56,7 @@ class ChainStage(Stage):
         self.strips.picked.connect(self._pick)
         self.knob.valueChanged.connect(self._preview)
         self.knob.sliderReleased.connect(self._take)
-        self.troubles.keyed.connect(self._key_up)
+        self.troubles.row.changed.connect(self._key_up)
         self.troubles.picked.connect(self._pick)
 
     def _lay_out(self) -> None:
@@ -84,7 +85,7 @@ class ChainStage(Stage):
         self._control.setLayout(line)
         box.addWidget(self._control)
         box.addLayout(row(self._tabs, 1, spacing=4))
-        for page in (self.stairs, self.troubles, self.parts, self.compare):
+        for page in (self.stairs, self.troubles, self.parts, self.compare, self.heard):
             self._pages.addWidget(page)
         box.addWidget(self._pages, 5)
 
@@ -131,6 +132,8 @@ class ChainStage(Stage):
             self.parts.show_design(design)
         elif page is self.compare:
             self.compare.show_document(document)
+        elif page is self.heard:
+            self.heard.show_design(document, design)
         self._show_block()
 
     def _troubles(self, design: Design, solved: Solved) -> list[Trouble]:
@@ -197,7 +200,7 @@ class ChainStage(Stage):
             self.session.do(lambda: chain.set_value(record, self.strips.selected, value))
 
     def show_page(self, number: int) -> None:
-        """Staircase, what is wrong, parts and cables, compare."""
+        """Staircase, what is wrong, parts and cables, compare, in the venue."""
         self._pages.setCurrentIndex(number)
         self._tabs.choose(number)
         if self._document is not None:
@@ -256,12 +259,12 @@ class ChainStage(Stage):
 
         self.session.jobs.start("Setting gains", work, done)
 
-    def _key_up(self, zone: str, threat: Threat | None, distance_m: float | None) -> None:
+    def _key_up(self) -> None:
         """Something strong keys up, for the look of it; nothing is written."""
-        record = self.record()
+        record, keyed = self.record(), self.troubles.row
         if record is not None:
-            document = chain.document_of(record)
-            self._show(chain_threats.with_threat(document, zone, threat or chain_threats.RADIO, distance_m))
+            document, distance = chain.document_of(record), keyed.metres if keyed.threat is not None else None
+            self._show(chain_threats.with_threat(document, keyed.room, keyed.threat or chain_threats.RADIO, distance))
 
     def load(self) -> None:
         path = files.ask_which(self, "Import an antenna system", "Antenna systems (*.json)")

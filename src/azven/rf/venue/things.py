@@ -19,21 +19,20 @@ _CARRIER_HZ = 100.0
 @dataclass(frozen=True)
 class Front:
     """What stands between an antenna and the instrument: gain and noise figure [dB], input intercept [dBm] (None: it
-    never mixes), and a filter before it that takes `rejection_db` from everything outside `passband_hz`."""
+    never mixes), and a filter before it with the closed ranges [Hz] it stops and what it takes there [dB]."""
 
     gain_db: float = 0.0
     noise_figure_db: float = 3.0
     iip3_dbm: float | None = None
-    passband_hz: tuple[int, int] | None = None
-    rejection_db: float = 40.0
+    stops: tuple[tuple[int, int, float], ...] = ()
 
     def loss_before_db(self, freq_hz: ArrayLike) -> Floats:
         """What the filter takes at frequencies [Hz]."""
         freq = np.asarray(freq_hz, float)
-        if self.passband_hz is None:
-            return np.zeros(freq.shape)
-        low, high = self.passband_hz
-        return np.where((freq >= low) & (freq <= high), 0.0, self.rejection_db)
+        lost = np.zeros(freq.shape)
+        for low, high, loss in self.stops:
+            lost = np.where((freq >= low) & (freq <= high), loss, lost)
+        return lost
 
 
 @dataclass(frozen=True)
