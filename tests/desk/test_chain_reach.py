@@ -40,6 +40,8 @@ def test_a_two_zone_system_is_built_tuned_overloaded_cured_printed_and_undone(wi
     stage.run_primary()
     settle(window)
     assert "Gains set: worst link" in window.said()
+    assert "The strongest at receiver is" in window.said()
+    assert "a 5 W radio 3 m from the antenna in" in window.said()
     assert stage.record().document != before
     assert stage._solved.receivers[0].headroom_db >= 3
     stage.show_page(1)

@@ -1,5 +1,8 @@
 """What a sweep says, and what the simulated venue makes an analyser read."""
 
+import subprocess
+import sys
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -55,6 +58,17 @@ def test_direction_hides_a_multiplex_by_the_front_to_back_ratio():
     beam = venue(multiplexes=(mux,)).sweep(Antenna(gain_dbi=6.5, bearing_deg=0.0), SETTINGS)
     inside = omni.between(567_000_000, 573_000_000)
     assert np.mean(omni.level_dbm[inside] - beam.level_dbm[inside]) == pytest.approx(2.15 - (6.5 - 15), abs=1.0)
+
+
+def test_a_sweep_is_the_same_in_another_process():
+    code = (
+        "from azven.rf.venue import Antenna, Emitter, Settings, Venue;"
+        "e = tuple(Emitter(str(i), 500_000_000 + 700_000 * i * i, 17.0, (i, 9, 1.5), 60_000, 10.0) for i in range(5));"
+        "s = Venue(emitters=e, front_iip3_dbm=-10.0, seed=9).sweep(Antenna(), Settings(490_000_000, 530_000_000, 2_001,"
+        " 30_000), 4, time_s=7.0); print(repr(float(s.level_dbm.sum())))"
+    )
+    runs = [subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True) for _ in range(2)]
+    assert runs[0].stdout == runs[1].stdout != ""
 
 
 def test_same_number_same_sweep():

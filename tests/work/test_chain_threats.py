@@ -30,6 +30,10 @@ def test_a_filter_behind_the_amplifier_leaves_the_amplifier_alone_with_the_radio
     assert up.name == "everything turned up"
 
 
+def test_other_designs_stand_beside_this_one(store, document):
+    assert [s.name for s in chain_threats.others(store, document)] == ["Three rooms, one rack"]  # ears receive nothing
+
+
 def test_threats_come_from_this_venue_and_go_again(store, document):
     found = chain_threats.threats(store, listen.picture(store), chain.read(document))
     assert [t.name.split(" ")[0] for t in found] == ["hand-held", "mobile", "multiplex", "our"]

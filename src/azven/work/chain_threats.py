@@ -5,13 +5,14 @@ from dataclasses import dataclass, replace
 
 from azven.book.store import Store
 from azven.rf.chain.blocks import ACTIVE
-from azven.rf.chain.design import Design
+from azven.rf.chain.design import Design, solve_design
 from azven.rf.chain.outgoing import transmit_results
 from azven.rf.links import End, path_db
 from azven.rf.sweep import band_power_dbm
-from azven.work.chain import Document, Side, everything_up, read, side, thawed
+from azven.work.chain import Document, Side, designs, document_of, everything_up, read, side, thawed
 from azven.work.listen import Picture
 from azven.work.plan import board
+from azven.work.reasons import decibel
 
 THREAT_ID = "keyed up: "
 
@@ -102,6 +103,26 @@ def side_with_radio(name: str, document: Document, settings: Mapping[str, float 
     return replace(side(name, design.with_settings(tuned)), radio_headroom_db=worst)
 
 
+def interferer(document: Document, settings: Mapping[str, float | None]) -> str:
+    """Who loads a tuned design most, and what the strongest credible stranger would leave of its headroom."""
+    design = read(document).with_settings(settings)
+    solved = solve_design(design)
+    rooms = {
+        zone: side("", read(with_threat(document, zone, RADIO, RADIO_M)).with_settings(settings)).headroom_db
+        for zone, info in design.zones.items() if info.antennas
+    }  # fmt: skip
+    known = {zone: room for zone, room in rooms.items() if room is not None}
+    limiting = next((r for r in solved.receivers if r.limiting_stage), None)
+    if limiting is None or limiting.limiting_stage is None or not known:
+        return ""
+    stage, worst = limiting.limiting_stage, min(known, key=lambda z: known[z])
+    who, level = max(solved.joints[stage].signals.items(), key=lambda kv: kv[1])
+    return (
+        f"The strongest at {stage} is {who.split(' @ ')[0]}, {decibel(level)}; a 5 W radio {RADIO_M:g} m from the "
+        f"antenna in {worst} would leave {decibel(known[worst], 'dB')} of headroom."
+    )
+
+
 def sides(document: Document) -> list[Side]:
     """The design as it is, with everything turned up, and with its filters elsewhere or gone."""
     plain = with_threat(document, "", RADIO, None)
@@ -111,6 +132,15 @@ def sides(document: Document) -> list[Side]:
         if moved is not None:
             out.append(side_with_radio(words, moved))
     return out
+
+
+def others(store: Store, document: Document) -> list[Side]:
+    """The other receive systems of the site, by name."""
+    found = [document_of(d) for d in designs(store)]
+    return [
+        side_with_radio(str(d["name"]), d)
+        for d in found if d["name"] != document.get("name") and read(d).receivers()
+    ]  # fmt: skip
 
 
 def filter_moved(document: Document, keep: bool) -> Document | None:

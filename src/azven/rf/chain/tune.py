@@ -12,7 +12,7 @@ from azven.rf.chain.gain import Chosen, Limits, Option
 from azven.rf.chain.graph import System, kt0b_dbm, path, solve
 
 _DEFAULT_WANTED_DB = 20.0
-_PRUNED_TO = 60
+_PRUNED_TO = 200
 
 
 @dataclass(frozen=True)
