@@ -192,6 +192,17 @@ def test_grounds_pages_take_distances_licences_and_limits(window):
     assert ground.current(session.store).site.tv_guard_hz == 0
 
 
+def test_rooms_are_related_from_the_plan_through_the_window_and_undone(window):
+    window.show_stage("ground")
+    stage, store = window.open_stage("ground"), window.session.store
+    before = {r.wall_loss_db for r in ground.relations(store).values()}
+    stage.relate_from_plan()
+    assert "Rope Hall – Quay Stage: walls 6 dB" in window.said()
+    assert {r.wall_loss_db for r in ground.relations(store).values()} != before
+    window.session.step_back()
+    assert {r.wall_loss_db for r in ground.relations(store).values()} == before
+
+
 def test_frequencies_next_door_are_proposed_kept_and_written(window, settle, tmp_path, monkeypatch):
     window.show_stage("ground")
     stage, session = window.open_stage("ground"), window.session

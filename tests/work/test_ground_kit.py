@@ -1,5 +1,6 @@
 """Ground and Kit in detail: rooms, relations, neighbours, models, bulk changes, what is refused."""
 
+import math
 from dataclasses import replace
 from datetime import UTC, datetime
 
@@ -8,7 +9,7 @@ import pytest
 from azven.book import regions
 from azven.book.edits import BookError
 from azven.book.records import SERVICES, Assignment, Link, Model, Site
-from azven.work import ground, hours, kit, listen, permission, plan, plan_input, planning, reasons
+from azven.work import ground, hours, isolation, kit, listen, permission, plan, plan_input, planning, reasons
 
 NOW = datetime(2026, 11, 25, tzinfo=UTC)
 
@@ -267,3 +268,29 @@ def test_quiet_links_avoid_channels_that_are_only_usable(store):
     causes = {b.cause for b in request.bars["Brass 1"]}
     assert "television" in causes
     assert isinstance(request.links["Brass 1"], Link)
+
+
+def test_rooms_are_related_by_walls_and_distance_of_their_plan(store):
+    hall, quay, house = ground.zones(store)
+    found = isolation.between(store, hall, house)
+    assert found.walls_db == 26.0  # the hall's brick and the concrete side of the house that faces it
+    assert found.relation == "near"
+    far = isolation.between(store, hall, quay)
+    assert far.walls_db == 6.0
+    assert far.distance_m > 36
+    assert far.loss_db == pytest.approx(6.0 + 20 * math.log10(far.distance_m / 10), abs=0.06)
+    edit, said = isolation.from_plan(store)
+    landed = store.apply(edit)
+    related = ground.relations(store)
+    assert related[frozenset((hall.id, quay.id))].wall_loss_db == far.loss_db
+    assert len(said) == 3
+    store.apply(landed.inverse())
+    assert ground.relations(store)[frozenset((hall.id, quay.id))].wall_loss_db == 22.0
+
+
+def test_undrawn_rooms_cannot_be_related_by_a_plan(empty):
+    with pytest.raises(ValueError, match="at least two rooms"):
+        isolation.from_plan(empty)
+    zone = ground.zones(empty)[0]
+    with pytest.raises(ValueError, match="has no outline yet"):
+        isolation.between(empty, zone, zone)

@@ -2,6 +2,7 @@
 
 import json
 import zipfile
+from datetime import UTC, datetime, timedelta
 
 import numpy as np
 import pytest
@@ -20,6 +21,7 @@ from azven.work import (
     permission,
     plan,
     plan_input,
+    sheet,
     spectrum,
     taking,
 )
@@ -217,3 +219,23 @@ def test_of_a_timetable_only_the_newest_sweep_of_a_place_is_compared(store):
     assert len(picture.sweeps) == len(before.sweeps) + 3
     assert len(spectrum.newest(picture)) == len(spectrum.newest(before))
     assert len(spectrum.warnings(store, record.taken_at)) == len(warned)
+
+
+def test_what_changed_since_yesterday_is_asked_of_the_same_place_first(store):
+    assert spectrum.since_yesterday(store) is None
+    newest = listen.sweeps(store)[0]
+    taken = listen.load(store, newest)
+    for hours, place in ((20, "elsewhere"), (23, newest.place), (90, newest.place)):
+        about = taking.About(place, newest.antenna)
+        store.apply(listen.keep(store, taken, about, "x", newest.taken_at - timedelta(hours=hours)))
+    old, new = spectrum.since_yesterday(store)
+    assert new.id == newest.id
+    assert (old.place, round((new.taken_at - old.taken_at).total_seconds() / 3600)) == (newest.place, 23)
+
+
+def test_an_override_is_printed_with_its_reason(store):
+    edit = permission.add_permit(store, "override", "Observatory", 606_000_000, 614_000_000, None, "agreed by phone")
+    store.apply(edit)
+    text = sheet.html(store, plan.board(store), datetime(2026, 11, 25, tzinfo=UTC))
+    assert "Planned outside permission" in text
+    assert "agreed by phone" in text

@@ -108,6 +108,11 @@ def html(store: Store, board: Board, moment: datetime, swaps: Mapping[str, Swap]
             broken=board.count("broken"),
             unplaced=board.count("unplaced"),
             stale=board.stale,
+            overrides=[
+                (p.name, f"{p.low_hz / 1e6:g}–{p.high_hz / 1e6:g} MHz", p.note)
+                for p in place.permits
+                if p.kind == "override"
+            ],
             swaps=[(name, mhz(board.frequencies[name]), mhz(s.freq_hz)) for name, s in (swaps or {}).items()],
         )
     )

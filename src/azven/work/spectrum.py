@@ -3,7 +3,7 @@
 import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from azven.book.records import Model
 from azven.book.records import Sweep as SweepRecord
@@ -22,6 +22,7 @@ _NARROWEST_CARRIER_HZ = 100_000
 _AIR_HZ = 1_000_000
 _NO_CARRIER_HZ = 5_000
 _ONE_SIDED_DB = 6.0
+_HALF_A_DAY = timedelta(hours=12)
 _DEGREES = re.compile(r"(\d{1,3}(?:\.\d)?)\s*°")
 
 
@@ -163,6 +164,21 @@ def against_list(store: Store, picture: Picture) -> list[str]:
 def compare(store: Store, old: SweepRecord, new: SweepRecord) -> list[Difference]:
     """Where two stored sweeps differ, the strongest change first."""
     return detect.compare(listen.load(store, old), listen.load(store, new))
+
+
+def since_yesterday(store: Store) -> tuple[SweepRecord, SweepRecord] | None:
+    """The newest sweep and what to hold it against: of those taken half a day or more before it, one at the same place
+    through the same antenna if there is one, nearest to a day before; None where all are of today."""
+    records = listen.sweeps(store)
+    if not records:
+        return None
+    new = records[0]
+    before = [r for r in records if new.taken_at - r.taken_at >= _HALF_A_DAY]
+
+    def rank(r: SweepRecord) -> tuple[bool, bool, timedelta]:
+        return r.place != new.place, r.antenna != new.antenna, abs(new.taken_at - r.taken_at - 2 * _HALF_A_DAY)
+
+    return (min(before, key=rank), new) if before else None
 
 
 def compared_in_words(found: Sequence[Difference]) -> str:

@@ -25,7 +25,7 @@ from azven.desk.session import Session
 from azven.desk.stage import Stage, button, choice, label, row, rule
 from azven.desk.tables import Column, RecordTable
 from azven.desk.tabs import Pages
-from azven.work import bundle, ground, hours
+from azven.work import bundle, ground, hours, isolation
 from azven.work.reasons import mhz
 
 _PAGES = ("Rooms and neighbours", "Distances", "Licences", "Limits", "Next door")
@@ -115,7 +115,8 @@ class GroundStage(Stage):
         remove_neighbour = button("Remove", self.remove_neighbour, "Take the selected neighbour out", "flat")
         grid.addLayout(row(label("Rooms", "section"), 1, remove_room), 0, 0)
         grid.addLayout(row(self.room_name, button("Add", self.add_room), spacing=4), 1, 0)
-        grid.addWidget(label("Rooms against rooms", "section"), 0, 1)
+        from_plan = button("From the plan", self.relate_from_plan, "Walls and distances as drawn in Reach", "flat")
+        grid.addLayout(row(label("Rooms against rooms", "section"), 1, from_plan), 0, 1)
         grid.addWidget(label("Set the relation, or the wall loss that says it.", "small"), 1, 1)
         for column, (table, stretch) in enumerate(((self.rooms, 4), (self.pairs, 5))):
             grid.addWidget(table, 2, column)
@@ -207,6 +208,7 @@ class GroundStage(Stage):
 
     def actions_offered(self) -> list[Action]:
         return [
+            Action("relate-from-plan", "Relate rooms by their plan", self.relate_from_plan),
             Action("region-file", "Read a region file", self.load_region),
             Action("share-site", "Share what is known of this site", self.share),
             Action("take-in-site", "Take in a shared site", self.take_in),
@@ -286,6 +288,17 @@ class GroundStage(Stage):
     def _relate(self, pair: Pair, relation: Any) -> bool:
         loss = pair.relation.wall_loss_db if pair.relation else None
         return self.session.do(lambda: ground.relate(self.session.store, pair.a, pair.b, relation, loss))
+
+    def relate_from_plan(self) -> None:
+        """Relate all drawn rooms by what stands between them; one undo takes it back."""
+        try:
+            edit, said = isolation.from_plan(self.session.store)
+        except ValueError as error:
+            self.session.say(str(error), trouble=True)
+            return
+        if not self.session.do(lambda: edit):
+            said = ["Nothing changed", *said]
+        self.session.say("; ".join(said) + ".")
 
     def _set_loss(self, pair: Pair, text: str) -> bool:
         try:

@@ -32,7 +32,8 @@ class ComparePage(Page):
         self.table = RecordTable(_difference_columns(), "Differences between two sweeps")
         box = QVBoxLayout(self)
         box.setContentsMargins(10, 0, 0, 0)
-        box.addLayout(row(self.old, label("then", "dim"), self.new, 1))
+        yesterday = button("Since yesterday", self.since_yesterday, "The newest sweep against one a day before, here")
+        box.addLayout(row(self.old, label("then", "dim"), self.new, yesterday, 1))
         box.addWidget(self.words)
         box.addWidget(self.table, 1)
         for chooser in (self.old, self.new):
@@ -49,6 +50,16 @@ class ComparePage(Page):
         fill(self.new, entries)
         if fresh and len(records) > 1:
             self.old.setCurrentIndex(1)
+        self._compare()
+
+    def since_yesterday(self) -> None:
+        """The newest sweep against the one that was taken here a day before."""
+        found = spectrum.since_yesterday(self._session.store)
+        if found is None:
+            self._session.say("No sweep is half a day older than the newest one; there is nothing to compare with yet.")
+            return
+        for chooser, record in zip((self.old, self.new), found, strict=True):
+            chooser.setCurrentIndex(chooser.findData(record.id))
         self._compare()
 
     def _record(self, key: object) -> SweepRecord | None:
