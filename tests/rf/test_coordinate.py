@@ -221,6 +221,17 @@ def test_mend_moves_only_what_is_broken_and_least_important_first():
         ({"requests": (replace(voices(1)[0], step_hz=0),)}, r"requests\[0\].step_hz: must be above 0"),
         ({"requests": (replace(voices(1)[0], allowed=()),)}, r"requests\[0\].allowed: is empty"),
         ({"blocked": (Blocked(2, 1),)}, r"blocked\[0\]: low_hz 2 is not below high_hz 1"),
+        ({"blocked": (Blocked(1, 2, zones=frozenset()),)}, r"blocked\[0\].zones: is empty"),
+        ({"blocked": (Blocked(1, 2, zones=frozenset({"attic"})),)}, r"blocked\[0\].zones: unknown zone 'attic'"),
+        ({"time_limit_s": 0}, "time_limit_s: must be above 0"),
+        ({"profiles": {"voice": Profile(-1)}}, "profiles.voice.spacing_hz: must not be negative"),
+        ({"profiles": {"voice": Profile(1, {"4T4O": 1})}}, "unknown product kind; known: 2T3O"),
+        ({"profiles": {"voice": Profile(1, {"2T3O": -1})}}, "guard_hz.2T3O: must not be negative"),
+        ({"relations": {frozenset(("hall", "attic")): "near"}}, "relations: unknown zone 'attic'"),
+        ({"carriers": (Carrier("c", 0, "voice", "hall"),)}, r"carriers\[0\].freq_hz: must be above 0"),
+        ({"requests": (replace(voices(1)[0], profile="lute"),)}, r"requests\[0\].profile: unknown profile 'lute'"),
+        ({"requests": (replace(voices(1)[0], ranges=()),)}, r"requests\[0\].ranges: is empty"),
+        ({"requests": (replace(voices(1)[0], ranges=(Range(2, 1),)),)}, r"ranges\[0\]: low_hz 2 must be above 0"),
     ],
 )
 def test_a_request_that_cannot_be_planned_is_refused_with_its_path(change, message):

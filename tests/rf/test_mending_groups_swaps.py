@@ -54,6 +54,33 @@ def test_somebody_makes_room_when_the_broken_link_has_nowhere_to_go():
     assert [m.id for m in mended.moves] == ["v01"]
 
 
+def test_a_crowd_on_one_frequency_is_cleared_without_listing_every_set():
+    asked = request([1 + i % 3 for i in range(34)], high=560_000_000)
+    stands = {r.id: 530_000_000 for r in asked.requests}
+    found = broken_rules(asked, stands, set(stands))
+    assert len(found) > 400
+    (leaving,) = sets_to_move(asked, stands, found, asked.requests)
+    assert len(leaving) == 33
+    mended = mend(asked, stands)
+    assert not conflicts(asked, frequencies(mended.plan))[0]
+
+
+def test_who_has_nowhere_to_go_loses_its_place_and_the_answer_says_so():
+    shut = Request("n", "voice", "hall", (Range(505_000_000, 505_050_000),), 25_000, 0, 3)
+    held = Request("h", "voice", "hall", (Range(505_000_000, 505_050_000),), 25_000, 0, 1)
+    asked = PlanRequest({"voice": VOICE}, ("hall",), (held, shut), effort=1)
+    mended = mend(asked, {"h": 505_000_000, "n": 505_050_000})
+    assert [(m.id, m.to_hz) for m in mended.moves] == [("n", None)]
+    assert [u.id for u in mended.plan.unplaced] == ["n"]
+
+
+def test_a_link_that_may_not_stand_where_it_stands_moves_and_others_stay():
+    asked = request([1, 2])
+    mended = mend(asked, {"v00": 499_000_000, "v01": 510_000_000})
+    assert [m.id for m in mended.moves] == ["v00"]
+    assert "outside its tuning ranges" in mended.moves[0].why
+
+
 @given(st.lists(st.integers(0, 240), min_size=3, max_size=7), st.integers(0, 3))
 def test_mending_ends_every_conflict_and_moves_no_more_than_were_in_one(steps, seed):
     asked = request([1 + (i + seed) % 3 for i in range(len(steps))], high=530_000_000)

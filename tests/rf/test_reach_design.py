@@ -201,6 +201,12 @@ def test_a_design_is_read_solved_and_written_as_results():
     assert supplies(design)["ant1"].errors == ()
 
 
+def with_nodes(node, *edges):
+    """The example with one block more, perhaps joined."""
+    base = example()
+    return {"nodes": [*base["nodes"], node], "edges": [*base["edges"], *edges]}
+
+
 @pytest.mark.parametrize(
     ("change", "message"),
     [
@@ -210,6 +216,17 @@ def test_a_design_is_read_solved_and_written_as_results():
         ({"edges": [["ant1", "mast1"], ["mast1", "run1"], ["run1", "mast1"]]}, "one input"),
         ({"edges": [["mast1", "run1"], ["run1", "bias1"], ["bias1", "mast1"], ["ant1", "rx"]]}, "a cycle"),
         ({"edges": [["ant1", "mast1"]]}, "receiver 'rx' is not reached"),
+        ({"edges": [["ant1", "ant1"]]}, r"edges\[0\]: joins ant1 to itself"),
+        ({"edges": [["ant1", "mast1"], ["ant1", "mast1"]]}, r"edges\[1\]: stands twice"),
+        (with_nodes({"id": "rx", "type": "loss"}), r"nodes\[5\].id: 'rx' stands twice"),
+        (with_nodes({"id": "x", "type": "cable", "cable": "string"}), "unknown class 'string'; known: rg58-5mm"),
+        (with_nodes({"id": "x", "type": "split"}), r"nodes\[5\].nf_db: is needed"),
+        (with_nodes({"id": "x", "type": "transmitter"}), r"nodes\[5\].power_dbm: is needed"),
+        (with_nodes({"id": "x", "type": "filter", "gain_db": None}), "null is for amplifiers"),
+        (with_nodes({"id": "x", "type": "antenna"}), "antenna 'x' is joined to nothing"),
+        (with_nodes({"id": "x", "type": "loss", "side": "B"}, ["mast1", "x"]), "on side A to x on side B"),
+        (with_nodes({"id": "x", "type": "loss"}, ["mast1", "x"]), "a amp has one output, 2 edges leave it"),
+        ({"carriers": [{"id": "c", "freq_hz": 6, "zone": "hall", "level_dbm": 1, "also": {"attic": 3}}]}, "'attic'"),
         ({"zones": {"hall": {"antennas": ["ghost"]}}}, "unknown node 'ghost'"),
         ({"carriers": [{"id": "c", "freq_hz": 6, "zone": "attic", "level_dbm": 1}]}, "unknown zone 'attic'"),
         ({"carriers": [{"id": "c", "freq_hz": 6, "zone": "hall"}]}, "needs level_dbm"),
@@ -219,6 +236,22 @@ def test_a_design_is_read_solved_and_written_as_results():
 def test_designs_that_make_no_sense_are_refused_with_the_path(change, message):
     with pytest.raises(FormatError, match=message):
         chain_format.read(example(**change))
+
+
+def test_a_combiner_takes_one_more_from_another_combiner_but_not_from_a_transmitter():
+    def rack(inputs, ganged):
+        nodes = [{"id": f"t{i}", "type": "transmitter", "power_dbm": 17.0} for i in range(4)]
+        nodes += [{"id": n, "type": "combiner", "inputs": inputs} for n in ("outer", "inner")[: 1 + ganged]]
+        nodes.append({"id": "sky", "type": "antenna"})
+        edges = [[f"t{i}", "inner" if ganged and i > 1 else "outer"] for i in range(4)] + [["outer", "sky"]]
+        return with_nodes(nodes[0], *edges, *([["inner", "outer"]] if ganged else [])) | {
+            "nodes": [*example()["nodes"], *nodes]
+        }
+
+    sent = transmit_results(chain_format.read(example(**rack(2, True))))["sky"]
+    assert len(sent.eirp_each_dbm) == 4
+    with pytest.raises(FormatError, match="4 edges do not fit its 2 ports"):
+        chain_format.read(example(**rack(2, False)))
 
 
 def test_transmitters_combine_into_one_antenna():

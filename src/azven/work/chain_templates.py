@@ -7,7 +7,7 @@ from typing import Any
 
 from azven.book.records import Antenna, Link, Model, Zone
 from azven.book.store import Store
-from azven.work import ground, kit, plan, reach
+from azven.work import chain, ground, kit, plan, reach
 
 Document = dict[str, Any]
 _STOP = [
@@ -33,8 +33,8 @@ def _receive_branch(
     nodes: list[dict[str, Any]] = [
         {"id": f"{zone} antenna", "type": "antenna", "pattern": "beam", "gain_dbi": 6.5, "beamwidth_deg": 100.0,
          **stands},
-        {"id": f"{zone} filter", **FILTER},
-        {"id": f"{zone} mast", **AMPLIFIER},
+        {"id": f"{zone} filter", **chain.thawed(FILTER)},
+        {"id": f"{zone} mast", **chain.thawed(AMPLIFIER)},
         {"id": f"{zone} cable", "type": "cable", "cable": cable, "length_m": length_m,
          "ohm": round(length_m * 0.008, 2)},
         {"id": f"{zone} supply", "type": "dc", "loss_db": 0.2, "source": {"volt": 12.0, "max_ma": 300.0}},
