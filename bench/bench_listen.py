@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from azven.rf.detect import blocks
-from azven.rf.live import Crew, status
+from azven.rf.live import Receiver, crew_of, status
 from azven.rf.sweep import Channel, Sweep, lines, survey
 from azven.rf.venue import Antenna, Emitter, Multiplex, Settings, Venue
 from timing import least, row
@@ -91,11 +91,19 @@ def main(_: list[str]) -> None:
         baseline,
         "(wanted under 20 ms)",
     )
-    n = 1_000
-    crew = Crew(
-        np.linspace(470e6, 694e6, n).astype(np.int64), np.full(n, 15.0), np.full(n, 10.0), rng.uniform(0, 50, (n, 3)),
-        np.array([[0.0, 0.0, 3.0], [4.0, 0.0, 3.0]]), 6.5, np.full(n, -np.inf), np.full(n, 20.0), np.full(n, 300.0),
-    )  # fmt: skip
+    many = tuple(
+        Emitter(f"l{i}", 470_000_000 + 224_000 * i, 15.0, (float(x), float(y), 1.5), 60_000, 10.0, ours=True)
+        for i, (x, y) in enumerate(zip(rng.uniform(-40, 40, 1_000), rng.uniform(5, 90, 1_000), strict=True))
+    )
+    world, pair = Venue(emitters=many, front_iip3_dbm=5.0), (Antenna((-2, 0, 3), 6.5), Antenna((2, 0, 3), 6.5))
+    receivers = [Receiver(e.name) for e in many]
+    crew = crew_of(world, pair, receivers)
+    row(
+        "what disturbs each of 1 000 links, all on",
+        least(lambda: crew_of(world, pair, receivers), 2),
+        baseline,
+        "(once a plan)",
+    )
     row(
         "status of 1 000 links",
         least(lambda: status(crew, 5.0)),

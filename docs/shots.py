@@ -24,6 +24,7 @@ VIEWS = (
     ("plan-level-daylight", "", ("link", "Lamp Choir 3")),
     ("chain-daylight", "", ("", None)),
     ("chain-backstage", "", ("", None)),
+    ("chain-venue-daylight", "chain-4", ("", None)),
     ("reach-daylight", "", ("", None)),
     ("reach-backstage", "", ("", None)),
 )
@@ -64,7 +65,13 @@ def prepare(window: Window, name: str) -> None:
         product = 2 * at["Lamp Choir 2"] - at["Lamp Choir 1"]
         session.do(lambda: plan.set_frequencies(store, {"Lamp Choir 3": product}, "Move"))
         session.do(lambda: plan.set_school(store, SCHOOLS[kind]))  # type: ignore[arg-type]
-    if name.startswith("chain"):
+    if kind == "venue":
+        row = window.stage.heard.row  # type: ignore[attr-defined]
+        row.kind.setCurrentIndex(1)
+        row.zone.setCurrentIndex(1)
+        row.distance.setValue(20)
+        row._move()
+    elif name.startswith("chain"):
         window.stage._pick("Rope Hall mast")  # type: ignore[attr-defined]
     if name.startswith("reach"):
         window.stage.run_primary()

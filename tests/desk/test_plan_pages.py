@@ -102,7 +102,7 @@ def test_a_plan_whose_inputs_changed_is_said_to_be_stale_until_it_is_mended(wind
     session, stage = window.session, window.open_stage("plan")
     freq = session.board.frequencies["Tide Bell"]
     session.do(lambda: ground.add_neighbour(session.store, "Ferry", freq + 50_000))
-    assert "made before a change in neighbours" in stage._detail.text()
+    assert "stale, neighbours changed" in stage._detail.text()
     assert "neighbour Ferry is new" in stage._detail.toolTip()
     assert session.board.verdict("Tide Bell").state == "broken"
     stage.mend()

@@ -17,7 +17,8 @@ from azven.rf.levels import (
 )
 from azven.rf.links import path_db
 from azven.rf.sweep import band_power_dbm
-from azven.rf.venue import Antenna, Electronics, Emitter, Front, Multiplex, Settings, Venue, wifi
+from azven.rf.venue import Antenna, Electronics, Emitter, Front, Multiplex, Settings, Venue, spectrum, wifi
+from azven.rf.venue.mixing import Lines
 
 WIDE = Settings(560_000_000, 580_000_000, 4_001, 10_000)
 
@@ -184,3 +185,12 @@ def test_surroundings_rank_from_city_to_quiet_country():
     found = [float(man_made_noise_db(100e6, s)) for s in ("city", "residential", "rural", "quiet rural", None)]
     assert found == sorted(found, reverse=True)
     assert found[-1] == 0
+
+
+def test_the_power_of_many_lines_in_channels_is_the_sum_of_each():
+    rng = np.random.default_rng(2)
+    lines = Lines(rng.uniform(500e6, 510e6, 300), rng.uniform(-100, -60, 300), rng.choice([120e3, 360e3], 300))
+    centre, bandwidth = np.linspace(500.2e6, 509.7e6, 30), np.full(30, 200e3)
+    one_by_one = spectrum.share_inside(lines, centre, bandwidth) @ milliwatts(lines.level_dbm)
+    together = spectrum.power_inside(lines, centre, bandwidth)
+    assert dbm(together) == pytest.approx(dbm(one_by_one), abs=0.1)

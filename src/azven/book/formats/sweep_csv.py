@@ -68,7 +68,7 @@ def read(path: Path) -> SweepFile:
 
 def parse(content: str) -> SweepFile:
     """Read a sweep from text; see the formats page for what is accepted."""
-    metadata, lines = _split_metadata(content.replace("\0", "").splitlines())
+    metadata, lines = _split_metadata(content.replace("\0", ""))
     separator = _separator([line for _, line in lines[:200]])
     table, header, bad = _plain(lines, separator) or _with_care(lines, separator)
     if len(table) < 2:
@@ -114,16 +114,20 @@ def _with_care(lines: list[tuple[int, str]], separator: str | None) -> _Table:
     return table, header, sorted(bad + bad_values)
 
 
-def _split_metadata(lines: list[str]) -> tuple[dict[str, str], list[tuple[int, str]]]:
+def _split_metadata(content: str) -> tuple[dict[str, str], list[tuple[int, str]]]:
+    """Comments as metadata, and the other lines with their numbers; behind the last comment nothing is looked at."""
+    lines = content.splitlines()
+    head = len(content[: content.rfind("#") + 1].splitlines())
     metadata: dict[str, str] = {}
     rest = []
-    for number, line in enumerate(lines, start=1):
+    for number, line in enumerate(lines[:head], start=1):
         if line.lstrip().startswith("#"):
             key, colon, value = line.lstrip().lstrip("#").partition(":")
             if colon:
                 metadata[key.strip().lower()] = value.strip()
         elif line.strip():
             rest.append((number, line))
+    rest += [(number, line) for number, line in enumerate(lines[head:], head + 1) if line and not line.isspace()]
     return metadata, rest
 
 

@@ -108,8 +108,8 @@ def _columns() -> list[Column]:
         Column("Falls near", 118, lambda t: t.victim),
         Column("Kind", 56, lambda t: t.kind),
         Column("Product MHz", 96, lambda t: mhz(t.product_hz), right=True),
-        Column("Away kHz", 74, lambda t: figure(t.distance_hz), right=True),
-        Column("Beyond guard", 100, lambda t: figure(t.slack_hz), right=True),
-        Column("Level dBm", 78, lambda t: "" if t.level_dbm is None else decibel(t.level_dbm, "").strip(), right=True),
+        Column("Away kHz", 86, lambda t: figure(t.distance_hz), right=True),
+        Column("Beyond guard", 116, lambda t: figure(t.slack_hz), right=True),
+        Column("Level dBm", 92, lambda t: "" if t.level_dbm is None else decibel(t.level_dbm, "").strip(), right=True),
         Column("Product of", 300, formula),
     ]

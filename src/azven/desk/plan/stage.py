@@ -318,7 +318,7 @@ def _detail(board: Board) -> str:
     if tightest := _tightest(board):
         parts.append(f"tightest {tightest}")
     if board.stale:
-        parts.append("made before a change in " + ", ".join(board.stale))
+        parts.append(f"stale, {' and '.join(board.stale)} changed")
     return " · ".join(parts)
 
 

@@ -131,7 +131,7 @@ class Venue:
             sent = Lines(np.array([e.freq_hz for e in on], float), levels, np.array([e.width_hz for e in on]))
             own = np.array([[e.name == name for e in on] for name in names])
             power += (spectrum.share_inside(sent, freq_hz, bandwidth_hz) * ~own) @ milliwatts(levels)
-        power += spectrum.share_inside(products, freq_hz, bandwidth_hz) @ milliwatts(products.level_dbm)
+        power += spectrum.power_inside(products, freq_hz, bandwidth_hz)
         at = np.argsort(freq_hz, kind="stable")
         broad = self.noise_like_mw(freq_hz[at].astype(np.int64), antenna, 1.0)
         quiet = replace(self, multiplexes=(), electronics=()).noise_like_mw(freq_hz[at].astype(np.int64), antenna, 1.0)
