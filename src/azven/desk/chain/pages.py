@@ -108,11 +108,11 @@ class ComparePage(QWidget):
             return " · ".join(figure(snr) for snr in what.snr_db.values())
 
         return [
-            Column("Setting", 204, lambda n: n.what.name),
-            Column("Headroom dB", 108, lambda n: figure(n.what.headroom_db), right=True),
-            Column("and a radio 3 m away", 156, lambda n: figure(n.what.radio_headroom_db), right=True),
-            Column("Strongest 3T3O dBm", 158, lambda n: figure(n.what.products_dbm), right=True),
-            Column("Over noise dB, rooms in order", 210, rooms),
+            Column("Setting", 192, lambda n: n.what.name),
+            Column("Headroom dB", 102, lambda n: figure(n.what.headroom_db), right=True),
+            Column("with a radio at 3 m", 140, lambda n: figure(n.what.radio_headroom_db), right=True),
+            Column("3T3O dBm", 84, lambda n: figure(n.what.products_dbm), right=True),
+            Column("Over noise dB, rooms in order", 200, rooms),
         ]
 
     def show_document(self, document: Document) -> None:

@@ -40,7 +40,7 @@ class ChainStage(Stage):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.chosen, self.template = choice([], "Design"), choice([(t, t) for t in TEMPLATES], "Template")
-        self.chosen.setMinimumWidth(200)
+        self.chosen.setMinimumWidth(160)
         self.strips, self.stairs = Strips(session), Staircase(session)
         self.troubles, self.parts, self.compare = TroublePage(session), PartsPage(session), ComparePage(session)
         self.heard = HeardPage(session)
@@ -68,10 +68,11 @@ class ChainStage(Stage):
             "Own side B", self.change_sides, "Diversity side B with its own blocks, or like side A", "flat"
         )
         remove = button("Remove", self.remove, "Take this design out; undo brings it back", "flat")
-        deeds = (button("Import", self.load), button("Export", self.export), button("Print", self.print_design))
-        box.addLayout(
-            row(self.chosen, self.sides, remove, 1, label("from", "dim"), self.template, new, *deeds, spacing=6)
-        )
+        deeds = (
+            button("Import", self.load, name="flat"), button("Export", self.export, name="flat"),
+            button("Print", self.print_design, name="flat"),
+        )  # fmt: skip
+        box.addLayout(row(self.chosen, self.sides, remove, 1, label("from", "dim"), self.template, new, spacing=6))
         self._nothing = label(_NOTHING, "dim")
         box.addWidget(self._nothing)
         self._scroll = QScrollArea()
@@ -84,7 +85,7 @@ class ChainStage(Stage):
         line.setStretch(1, 2)
         self._control.setLayout(line)
         box.addWidget(self._control)
-        box.addLayout(row(self._tabs, 1, spacing=4))
+        box.addLayout(row(self._tabs, 1, *deeds, spacing=4))
         for page in (self.stairs, self.troubles, self.parts, self.compare, self.heard):
             self._pages.addWidget(page)
         box.addWidget(self._pages, 5)

@@ -134,7 +134,7 @@ class GroundStage(Stage):
 
     def _pair_columns(self) -> list[Column]:
         return [
-            Column("Rooms", 260, lambda p: f"{p.a.name} – {p.b.name}"),
+            Column("Rooms", 200, lambda p: f"{p.a.name} – {p.b.name}"),
             Column(
                 "Relation", 90, lambda p: p.relation.relation if p.relation else "not set", self._relate,
                 lambda _: [(words, key) for key, words in _MEANING.items()],

@@ -82,17 +82,18 @@ class ReachStage(Stage):
         box.setSpacing(5)
         copy = button("Copy", self.copy_layout, "This placement again under the next letter, to change and compare")
         drawing = button("Drawing", self.choose_drawing, "A PNG under the plan, put to scale by two points", "flat")
-        where = (self.zone, label("placement", "dim"), self.layout_box, copy, drawing)
-        box.addLayout(row(*where, 1, self.packed, self.wearer, self.map, spacing=6))
+        where = (self.zone, label("placement", "dim"), self.layout_box, copy)
+        box.addLayout(row(*where, 1, self.wearer, self.map, spacing=6))
         remove = button("Remove", self.remove, "Take the selected antenna out", "flat")
         parts: list[QWidget | int] = []
         for words, field in zip(("up", "towards", "tilt", "turned", "gain", "wide"), self.fields.values(), strict=True):
             parts += [label(words, "small"), field]
         self.aim = QWidget()
-        self.aim.setLayout(row(*parts, remove, spacing=4))
+        self.aim.setLayout(row(*parts, 1, remove, spacing=4))
         wall = (self.material, label("opening", "small"), self.opening, label("wire", "small"), self.wire)
         self.mesh, self.mounting = wall[1:], (self.mount_kind, label("up", "small"), self.mount_height)
-        box.addLayout(row(self.tool, *wall, *self.mounting, 1, self.aim, spacing=4))
+        box.addLayout(row(self.tool, *wall, *self.mounting, 1, self.packed, drawing, spacing=4))
+        box.addWidget(self.aim)
         box.addWidget(self.words)
         box.addWidget(self.view, 3)
         box.addWidget(self.compared)
@@ -174,6 +175,7 @@ class ReachStage(Stage):
 
     def _show_fields(self, drawn: Room) -> None:
         antenna = next((a for a in drawn.antennas if a.id == self.view.selected), None)
+        self.aim.setVisible(antenna is not None)
         for name, field in self.fields.items():
             field.blockSignals(True)
             field.setEnabled(antenna is not None)
@@ -191,7 +193,6 @@ class ReachStage(Stage):
         self.view.drawing = _DRAGGED.get(tool, "")
         self.view.picking = tool != "out"
         self.material.setVisible(tool == "wall")
-        self.aim.setVisible(tool in ("select", "receive", "transmit", "walk"))
         for part in self.mounting:
             part.setVisible(tool == "mount")
         for part in self.mesh:
