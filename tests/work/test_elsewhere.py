@@ -1,5 +1,7 @@
 """A search in another process: the same answer, progress, stopping, trouble."""
 
+import multiprocessing
+
 import pytest
 
 from azven.rf.coordinate import coordinate
@@ -47,3 +49,18 @@ def test_what_goes_wrong_there_is_said_here():
 def test_few_links_are_planned_at_once():
     here = elsewhere.run(coordinate, (request(5),), 5, go_on, lambda: 0.0)
     assert len(here.assignments) == 5
+
+
+def hurried(progress, elapsed):
+    """Tells how it goes once, and is done before anybody can stop it."""
+    progress(1, 2)
+    return "best so far"
+
+
+def test_a_wish_to_stop_that_comes_too_late_loses_no_answer():
+    def slow_to_say_stop(done, total):
+        for child in multiprocessing.active_children():
+            child.join()
+        return False
+
+    assert elsewhere.run(hurried, (), elsewhere.WORTH_IT, slow_to_say_stop, lambda: 0.0) == "best so far"

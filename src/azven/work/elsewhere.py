@@ -3,6 +3,7 @@
 import multiprocessing
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from multiprocessing.connection import Connection
 from typing import Any
 
@@ -40,10 +41,11 @@ def run(
 
 
 def _listen(pipe: Connection, progress: Progress, on_better: Callable[[Any], None] | None) -> Any:
+    stopped = False
     while True:
         try:
             kind, value = pipe.recv()
-        except EOFError:
+        except (EOFError, ConnectionResetError):
             raise RuntimeError("The search ended without an answer; what was planned before still stands.") from None
         if kind == "done":
             return value
@@ -51,8 +53,10 @@ def _listen(pipe: Connection, progress: Progress, on_better: Callable[[Any], Non
             raise value
         if kind == "better" and on_better is not None:
             on_better(value)
-        elif kind == "progress" and not progress(*value):
-            pipe.send("stop")
+        elif kind == "progress" and not progress(*value) and not stopped:
+            stopped = True
+            with suppress(OSError):  # it has ended by itself meanwhile; its answer is still to be read
+                pipe.send("stop")
 
 
 def _work(

@@ -280,6 +280,8 @@ class PlanStage(Stage):
 
     def print_sheet(self) -> None:
         """Ask where, write PDF and CSV, open the PDF."""
+        if not self.session.ready():
+            return
         suggested = f"{ground.current(self.session.store).show.name} frequencies.pdf"
         path = files.ask_where(self, "Frequency sheet", suggested, "PDF (*.pdf)")
         if path:

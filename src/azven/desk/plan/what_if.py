@@ -108,6 +108,8 @@ class WhatIfPage(QWidget):
 
     def try_it(self) -> None:
         session = self._session
+        if not session.ready():
+            return
         try:
             supposed = self._supposition()
             asked = supposed.input(session.store, session.picture)
