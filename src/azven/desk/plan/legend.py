@@ -5,7 +5,7 @@ from PyQt6.QtGui import QBrush, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
 from azven.desk import theme as look
-from azven.desk.plan.lanes import cause_color
+from azven.desk.plan.tints import cause_color
 from azven.desk.session import Session
 
 _LEGEND = (
