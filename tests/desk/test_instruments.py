@@ -118,3 +118,19 @@ def test_the_list_of_stations_is_held_against_the_sweeps(window):
         ground.set_stations(session.store, "22 99")
     session.step_back()
     assert len(spectrum.against_list(session.store, session.picture)) == 2
+
+
+def test_a_dozen_instruments_stand_in_a_row_and_sweep_together(window, settle, tmp_path):
+    window.show_stage("listen")
+    stage, store = window.open_stage("listen"), window.session.store
+    many = stage.instruments
+    before = len(listen.sweeps(store))
+    while len(many.panels) < 12:
+        many.add()
+    assert [many._group.button(p.number).text() for p in many.panels] == [str(i) for i in range(1, 13)]
+    assert many.width() <= stage.width()
+    many.take_all()
+    assert sum(p.sweeping for p in many.panels) == 12
+    settle(window)
+    assert len(listen.sweeps(store)) == before + 12
+    assert many._group.button(3).toolTip().startswith("3")

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 _SETTLE_MS = 60
 """A job waits this long, so that what it would compete with is painted first."""
 
-_WORKERS = 8
+_WORKERS = 24
 _MAIN = "main"
 
 Progress = Callable[[int, int], bool]

@@ -7,8 +7,9 @@ from azven.desk.listen.instrument import InstrumentPanel
 from azven.desk.session import Session
 from azven.desk.stage import button, shortened
 
-_MOST = 8
-_TITLE_CHARS = 30
+_MOST = 16
+_TITLE_CHARS = ((2, 30), (4, 14))
+"""Up to so many instruments, titles of so many letters; of more than that only the numbers find room."""
 
 
 class Instruments(QWidget):
@@ -96,7 +97,10 @@ class Instruments(QWidget):
             made = self._group.button(panel.number)
             if made is not None:
                 at_work = "  sweeping" if panel.sweeping else "  waiting" if panel.repeating else ""
-                made.setText(shortened(panel.title, _TITLE_CHARS) + at_work)
+                letters = next((c for n, c in _TITLE_CHARS if len(self.panels) <= n), 0)
+                brief = f"{panel.number}{'…' if at_work else ''}"
+                made.setText(shortened(panel.title, letters) + at_work if letters else brief)
+                made.setToolTip(panel.title + at_work)
                 made.setChecked(panel is self.current)
         several = len(self.panels) > 1
         self._more.setEnabled(len(self.panels) < _MOST)
