@@ -221,6 +221,16 @@ def test_of_a_timetable_only_the_newest_sweep_of_a_place_is_compared(store):
     assert len(spectrum.warnings(store, record.taken_at)) == len(warned)
 
 
+def test_many_places_that_disagree_are_named_in_a_line(store):
+    newest = listen.sweeps(store)[0]
+    for i in range(9):
+        about = taking.About(f"Balcony {i}", newest.antenna)
+        store.apply(listen.keep(store, listen.load(store, newest), about, "x"))
+    (line,) = spectrum.listed_but_silent(store, listen.picture(store))
+    assert line.startswith("channel 35: a multiplex at Rope Hall, riser, not at Balcony 8, Balcony 7, Balcony 6")
+    assert line.endswith("and 7 more places")
+
+
 def test_what_changed_since_yesterday_is_asked_of_the_same_place_first(store):
     assert spectrum.since_yesterday(store) is None
     newest = listen.sweeps(store)[0]

@@ -22,6 +22,7 @@ _NARROWEST_CARRIER_HZ = 100_000
 _AIR_HZ = 1_000_000
 _NO_CARRIER_HZ = 5_000
 _ONE_SIDED_DB = 6.0
+_NAMED = 3
 _HALF_A_DAY = timedelta(hours=12)
 _DEGREES = re.compile(r"(\d{1,3}(?:\.\d)?)\s*°")
 
@@ -129,8 +130,14 @@ def listed_but_silent(store: Store, picture: Picture) -> list[str]:
         places = list(dict.fromkeys(places))
         missing = list(dict.fromkeys(p for p in everyone if p not in places))
         if missing and len(everyone) > 1:
-            out.append(f"channel {name}: a multiplex at {', '.join(places)}, not at {', '.join(missing)}")
+            out.append(f"channel {name}: a multiplex at {_some(places)}, not at {_some(missing)}")
     return out
+
+
+def _some(names: Sequence[str]) -> str:
+    """The first few of many names."""
+    more = len(names) - _NAMED
+    return ", ".join(names[:_NAMED]) + (f" and {more} more places" if more > 0 else "")
 
 
 def against_list(store: Store, picture: Picture) -> list[str]:

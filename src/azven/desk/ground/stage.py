@@ -29,6 +29,8 @@ from azven.work import bundle, ground, hours, isolation
 from azven.work.reasons import mhz
 
 _PAGES = ("Rooms and neighbours", "Distances", "Licences", "Limits", "Next door")
+_SAID = 3
+"""So many relations are said in the line under the stage; the table has all of them."""
 _MEANING = {
     "together": "together: spacing and products count",
     "near": "near: spacing counts, products do not",
@@ -298,7 +300,8 @@ class GroundStage(Stage):
             return
         if not self.session.do(lambda: edit):
             said = ["Nothing changed", *said]
-        self.session.say("; ".join(said) + ".")
+        more = f"; and {len(said) - _SAID} more" if len(said) > _SAID else ""
+        self.session.say("; ".join(said[:_SAID]) + more + ".")
 
     def _set_loss(self, pair: Pair, text: str) -> bool:
         try:

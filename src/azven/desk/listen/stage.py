@@ -53,6 +53,7 @@ class ListenStage(Stage):
         for box in (self.stack, self.lines):
             box.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
             box.setTextElideMode(Qt.TextElideMode.ElideRight)
+        self.stack.setTextElideMode(Qt.TextElideMode.ElideMiddle)  # long names differ at their ends
         self.stack.setAccessibleName("Sweeps, newest first")
         self.lines.setAccessibleName("Unclaimed lines")
         self._empty = label("", "dim", wrap=True)
