@@ -4,10 +4,12 @@ import re
 
 import pytest
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QInputDialog
 
 from azven.book.records import Model
+from azven.desk import files
 from azven.desk.jobs import Jobs
 from azven.desk.pdf import write_pdf
 from azven.desk.session import Selection
@@ -79,6 +81,18 @@ def test_a_range_that_makes_no_sense_is_said_before_sweeping(window, start, stop
     stage.run_primary()
     assert message in window.said()
     assert not window.session.jobs.busy
+
+
+def test_a_sheet_whose_plan_changed_meanwhile_goes_without_swap_spares(window, settle, tmp_path, monkeypatch):
+    monkeypatch.setattr(files, "ask_where", lambda *_: tmp_path / "sheet.pdf")
+    monkeypatch.setattr(QDesktopServices, "openUrl", lambda _: True)
+    stage, session = window.open_stage("plan"), window.session
+    stage.print_sheet()
+    narrator = next(x for x in kit.links(session.store) if x.name == "Narrator")
+    session.do(lambda: kit.remove_links(session.store, [narrator]))
+    settle(window)
+    assert "Wrote sheet.pdf" in window.said()
+    assert "Narrator" not in (tmp_path / "sheet.csv").read_text(encoding="utf-8")
 
 
 def test_the_sheet_goes_where_it_is_told_and_says_where_not(window, settle, monkeypatch, tmp_path):
@@ -307,3 +321,16 @@ def test_default_book_is_made_where_the_platform_keeps_data(monkeypatch, tmp_pat
     again = open_book(path)
     assert [z.name for z in ground.zones(again)] == ["Main room", "Kept"]
     again.close()
+
+
+def test_a_sweep_that_was_taken_away_is_not_exported(window, monkeypatch):
+    window.show_stage("listen")
+    stage, store = window.open_stage("listen"), window.session.store
+    record = listen.sweeps(store)[0]
+    window.session.select("sweep", record.id)
+    action = next(a for a in window.actions_table.all() if a.id == "export-sweep")
+    assert action.enabled()
+    window.session.do(lambda: listen.remove_sweep(store, record))
+    assert not action.enabled()
+    monkeypatch.setattr(files, "ask_where", lambda *_: pytest.fail("nothing to ask"))
+    stage.export_file()

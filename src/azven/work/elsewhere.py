@@ -72,14 +72,21 @@ def _work(
         nonlocal told, stopped
         if elapsed() - told >= _TOLD_EVERY_S:
             told = elapsed()
-            pipe.send(("progress", (done, total)))
+            say("progress", (done, total))
         stopped = stopped or pipe.poll()
         return not stopped
 
-    extra = {"on_better": lambda best: pipe.send(("better", best))} if wants_better else {}
+    def say(kind: str, value: Any) -> None:
+        nonlocal stopped
+        try:
+            pipe.send((kind, value))
+        except OSError:  # whoever asked is gone
+            stopped = True
+
+    extra = {"on_better": lambda best: say("better", best)} if wants_better else {}
     try:
-        pipe.send(("done", task(*args, progress=progress, elapsed=elapsed, **extra)))
+        say("done", task(*args, progress=progress, elapsed=elapsed, **extra))
     except Exception as error:  # carried over to whoever asked
-        pipe.send(("failed", error))
+        say("failed", error)
     finally:
         pipe.close()

@@ -189,12 +189,21 @@ class ListenStage(Stage):
             Action("add-instrument", "Add an instrument", self.instruments.add),
             Action("overload", "Sweep twice to find an overload", lambda: self.instrument.prove()),
             Action("import-sweep", "Import a sweep from CSV", self.import_file),
-            Action("export-sweep", "Export the selected sweep as CSV", self.export_file, "", self._sweep_chosen),
+            Action(
+                "export-sweep",
+                "Export the selected sweep as CSV",
+                self.export_file,
+                "",
+                lambda: self._chosen() is not None,
+            ),
             *self._pages.tabs.as_actions("listen"),
         ]
 
-    def _sweep_chosen(self) -> bool:
-        return self.session.selection.kind == "sweep"
+    def _chosen(self) -> SweepRecord | None:
+        """The selected sweep, as long as it is there."""
+        chosen = self.session.selection
+        found = (r for r in listen.sweeps(self.session.store) if r.id == chosen.key)
+        return next(found, None) if chosen.kind == "sweep" else None
 
     # -- files ---------------------------------------------------------------------------------------
 
@@ -234,9 +243,9 @@ class ListenStage(Stage):
             self.session.say(f"Read {len(file.freq_hz)} bins from {path.name}.{remarks}")
 
     def export_file(self) -> None:
-        if not self._sweep_chosen():
+        record = self._chosen()
+        if record is None:
             return
-        record = next(r for r in listen.sweeps(self.session.store) if r.id == self.session.selection.key)
         path = files.ask_where(self, "Export the sweep", f"{record.place}.csv", "CSV (*.csv)")
         if path:
             try:

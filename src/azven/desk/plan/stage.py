@@ -288,7 +288,7 @@ class PlanStage(Stage):
             board = self.session.board
             self.session.jobs.start(
                 "Looking for swap spares", lambda progress: planning.swap_spares(board, progress),
-                lambda swaps: self.write_sheet(path, swaps=swaps),
+                lambda swaps: self.write_sheet(path, swaps=swaps if self.session.board is board else None),
             )  # fmt: skip
 
     def write_sheet(self, path: Path, show: bool = True, swaps: Mapping[str, Swap] | None = None) -> None:
