@@ -2,10 +2,12 @@
 
 import csv
 import io
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
+from azven.book.formats.rows import rows_of
 from azven.book.records import Model
 from azven.book.store import Store
 from azven.rf import groups
@@ -37,10 +39,11 @@ def read(path: Path) -> tuple[Table, list[str]]:
     Frequencies in MHz or Hz. ValueError when no line could be used; OSError when the file cannot be read.
     """
     text = path.read_text("utf-8-sig", errors="replace")
-    sample = csv.Sniffer().sniff(text[:2_000], ",;\t") if any(c in text[:2_000] for c in ",;\t") else csv.excel
+    separator = max(",;\t", key=text[:2_000].count)
+    rows = rows_of(text, separator)
     out: dict[str, list[int]] = {}
     refused: list[str] = []
-    for number, cells in enumerate(csv.reader(io.StringIO(text), sample), start=1):
+    for number, cells in enumerate(rows, start=1):
         cells = [c.strip() for c in cells if c.strip()]
         freq = _hertz(cells[-1]) if len(cells) >= 2 else None
         if freq is None:
@@ -57,6 +60,8 @@ def _hertz(text: str) -> int | None:
     try:
         value = float(text.replace(",", "."))
     except ValueError:
+        return None
+    if not math.isfinite(value):
         return None
     hertz = value * 1e6 if value < 1e5 else value
     return round(hertz) if 1e6 <= hertz <= 1e11 else None

@@ -1,7 +1,5 @@
 """Kit: models, units and links; bulk entry, paste from a spreadsheet, edits in place."""
 
-import csv
-import io
 import itertools
 import re
 from collections.abc import Sequence
@@ -9,6 +7,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from azven.book.edits import Change, Edit, add, remove, replace_record
+from azven.book.formats.rows import rows_of
 from azven.book.records import USE_CLASSES, Act, Assignment, Link, Model, Unit, Zone
 from azven.book.store import Store
 from azven.work import ground
@@ -156,9 +155,10 @@ def paste(store: Store, text: str, model: Model, zone: Zone) -> Pasted:
     """Links from a table copied out of a spreadsheet: tab, semicolon or comma between cells.
 
     With a heading row, columns go by name in any order; without, the first is the name and the second
-    the performer. `model` and `zone` fill what a row leaves out. Nothing is written yet.
+    the performer. `model` and `zone` fill what a row leaves out. Nothing is written yet. FormatError when
+    the text is no table.
     """
-    rows = [r for r in csv.reader(io.StringIO(text), delimiter=_delimiter(text)) if any(c.strip() for c in r)]
+    rows = [r for r in rows_of(text, _delimiter(text)) if any(c.strip() for c in r)]
     columns = _columns(rows[0]) if rows else {}
     body = rows[1:] if columns else rows
     columns = columns or {"name": 0, "performer": 1}

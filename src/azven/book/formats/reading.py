@@ -23,13 +23,15 @@ def read_json(path: Path) -> Any:
     try:
         if path.stat().st_size > SIZE_LIMIT:
             raise FormatError(f"{path}: larger than {SIZE_LIMIT // 1024 // 1024} MB, refused")
-        return json.loads(path.read_text(encoding="utf-8-sig"))
+        data = path.read_bytes()
     except OSError as error:
         raise FormatError(f"{path}: {error.strerror}") from error
-    except (UnicodeDecodeError, RecursionError) as error:
-        raise FormatError(f"{path}: is not UTF-8 JSON") from error
+    try:
+        return json.loads(data.decode("utf-8-sig"))
     except json.JSONDecodeError as error:
         raise FormatError(f"{path}: line {error.lineno}: {error.msg}") from error
+    except (ValueError, RecursionError) as error:
+        raise FormatError(f"{path}: is not UTF-8 JSON") from error
 
 
 def parse(model: type[M], data: Any, name: str, version: int) -> M:

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from azven.book.formats.errors import FormatError
 from azven.book.records import Act, Link, Model, Unit
 from azven.desk.actions import Action
 from azven.desk.kit import columns
@@ -188,7 +189,11 @@ class KitStage(Stage):
                 "Copy rows in a spreadsheet first: a name in each, or a heading row with name, model, room …"
             )
             return
-        pasted = kit.paste(store, text, model, zone)
+        try:
+            pasted = kit.paste(store, text, model, zone)
+        except FormatError as error:
+            self.session.say(str(error), trouble=True)
+            return
         self.session.do(lambda: pasted.edit)
         refused = (
             f" Left out: {'; '.join(pasted.refused[:3])}{' …' if len(pasted.refused) > 3 else ''}."

@@ -1,0 +1,14 @@
+"""Rows of text split into cells, whatever line ends and quotes a table copied from elsewhere carries."""
+
+import csv
+import io
+
+from azven.book.formats.errors import FormatError
+
+
+def rows_of(text: str, separator: str) -> list[list[str]]:
+    """The cells of every line of `text`. FormatError where quotes or sizes make it no table (RFC 4180)."""
+    try:
+        return list(csv.reader(io.StringIO(text, newline=None), delimiter=separator))
+    except csv.Error as error:
+        raise FormatError(f"This is no table ({error}); nothing was read.") from error
