@@ -3,6 +3,7 @@
 import subprocess
 import sys
 from dataclasses import fields
+from types import SimpleNamespace
 
 import pytest
 from PyQt6.QtCore import QAbstractItemModel, Qt
@@ -11,6 +12,7 @@ from PyQt6.QtTest import QAbstractItemModelTester
 from azven.desk import theme as look
 from azven.desk.axis import polygon, silhouette, stacked
 from azven.desk.palette import Palette, matching
+from azven.desk.tables import Column, RecordTable
 from azven.work import ground, kit, plan
 
 
@@ -82,6 +84,25 @@ def test_tables_hold_to_qts_rules_and_edit_in_place(window, qtbot):
     assert bands.setData(bands.index(row, 2), "470–542, 600-650")
     assert not bands.setData(bands.index(row, 2), "650–600")
     assert "ends below its start" in window.said()
+
+
+def test_a_cell_outside_its_choices_is_left_as_it_is_unless_one_is_taken(qtbot):
+    taken = []
+    column = Column(
+        "Acts", 80, lambda _: "1, 3", lambda _, v: taken.append(v) is None, lambda _: [("always", ()), ("1", (1,))]
+    )
+    table = RecordTable([column], "Acts")
+    qtbot.addWidget(table)
+    table.show_records([SimpleNamespace(id=1)])
+    index = table.records.index(0, 0)
+    delegate = table.itemDelegate()
+    box = delegate.createEditor(table, None, index)
+    delegate.setEditorData(box, index)
+    delegate.setModelData(box, table.records, index)
+    assert taken == []
+    box.setCurrentIndex(1)
+    delegate.setModelData(box, table.records, index)
+    assert taken == [(1,)]
 
 
 def test_paste_and_remove_with_undo(window):

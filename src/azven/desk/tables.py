@@ -104,14 +104,14 @@ class _Delegate(QStyledItemDelegate):
 
     def setEditorData(self, editor: QWidget | None, index: QModelIndex) -> None:
         if isinstance(editor, QComboBox):
-            editor.setCurrentIndex(max(editor.findText(str(index.data())), 0))
+            editor.setCurrentIndex(editor.findText(str(index.data())))
             editor.showPopup()
         else:
             super().setEditorData(editor, index)
 
     def setModelData(self, editor: QWidget | None, model: Any, index: QModelIndex) -> None:
         if isinstance(editor, QComboBox):
-            if editor.currentText() != index.data():
+            if editor.currentIndex() >= 0 and editor.currentText() != index.data():
                 model.setData(index, editor.currentData())
         else:
             super().setModelData(editor, model, index)
