@@ -10,13 +10,12 @@ from azven.book.records import Model, Wall, Zone
 from azven.book.store import Store
 from azven.rf.chain.design import Design, solve_design
 from azven.rf.chain.graph import System, path
-from azven.rf.links import WALL_DB, End
-from azven.rf.sweep import Channel, Sweep, band_power_dbm
+from azven.rf.links import End
+from azven.rf.sweep import Channel, Sweep
 from azven.rf.venue import Antenna, Emitter, Front, Multiplex, Settings, Venue
-from azven.rf.walls import WallLine
-from azven.work import ground, kit, plan
+from azven.work import ground, kit, plan, reach
 from azven.work.chain import Document, plan_gains, read
-from azven.work.chain_threats import Threat, filter_moved
+from azven.work.chain_threats import Threat, filter_moved, multiplexes
 from azven.work.listen import Picture
 from azven.work.reasons import decibel
 
@@ -66,13 +65,9 @@ def world(store: Store, picture: Picture) -> Venue:
                 _spot(zones[x.zone_id], i), models[x.model_id].bandwidth_hz / 2, models[x.model_id].body_db, ours=True)
         for i, x in enumerate(kit.links(store)) if x.id in placed
     )  # fmt: skip
-    walls = tuple(
-        WallLine(
-            (w.x1_m, w.y1_m), (w.x2_m, w.y2_m), w.loss_db if w.loss_db is not None else WALL_DB.get(w.material, 6.0)
-        )
-        for w in store.all(Wall)
-    )
-    return Venue(_television(picture), own, walls=walls)
+    walls = reach.wall_lines(store.all(Wall, site_id=ground.current(store).site.id))
+    television = tuple(Multiplex(c.low_hz, c.high_hz, power, 0.0) for c, power in multiplexes(picture))
+    return Venue(television, own, walls=walls)
 
 
 def _spot(zone: Zone, i: int) -> tuple[float, float, float]:
@@ -80,21 +75,9 @@ def _spot(zone: Zone, i: int) -> tuple[float, float, float]:
     share = i * 0.618 % 1.0
     if not zone.shape:
         return 0.0, zone.near_m + share * (zone.far_m - zone.near_m), 1.5
-    xs, ys = [c[0] for c in zone.shape], [c[1] for c in zone.shape]
+    (x0, y0), (x1, y1) = reach.bounds(zone.shape)
     across = i * 0.382 % 1.0
-    x = min(xs) + (0.2 + 0.6 * across) * (max(xs) - min(xs))
-    return x, min(ys) + (0.15 + 0.7 * share) * (max(ys) - min(ys)), 1.5
-
-
-def _television(picture: Picture) -> tuple[Multiplex, ...]:
-    found = []
-    for decision in picture.decisions.get("voice", ()):
-        channel = decision.reading.channel
-        if picture.merged is not None and decision.reading.occupancy == "taken":
-            power = band_power_dbm(picture.merged, channel.low_hz, channel.high_hz)
-            if power is not None:
-                found.append(Multiplex(channel.low_hz, channel.high_hz, power, 0.0))
-    return tuple(found)
+    return x0 + (0.2 + 0.6 * across) * (x1 - x0), y0 + (0.15 + 0.7 * share) * (y1 - y0), 1.5
 
 
 def settings_heard(

@@ -171,9 +171,16 @@ def both(store: Store, zones: Sequence[Zone]) -> Document:
 
 def _sent(store: Store) -> dict[str, int]:
     """Where the in-ears of the plan send, in the middle of them; nothing before there is a plan."""
+    freq = middle_of_ears(store)
+    return {} if freq is None else {"transmit_hz": freq}
+
+
+def middle_of_ears(store: Store) -> int | None:
+    """The frequency [Hz] in the middle of the plan's in-ears that are not set aside; None without any."""
     placed = plan.assignments(store)
-    freq = sorted(placed[x.id].freq_hz for x in kit.links(store) if x.service == "in-ear" and x.id in placed)
-    return {"transmit_hz": freq[len(freq) // 2]} if freq else {}
+    freq = sorted(placed[x.id].freq_hz for x in kit.links(store)
+                  if x.service == "in-ear" and not x.set_aside and x.id in placed)  # fmt: skip
+    return freq[len(freq) // 2] if freq else None
 
 
 TEMPLATES: dict[str, Callable[[Store], Document]] = {

@@ -8,10 +8,10 @@ from azven.rf.chain.blocks import ACTIVE
 from azven.rf.chain.design import Design, solve_design
 from azven.rf.chain.outgoing import transmit_results
 from azven.rf.links import End, path_db
-from azven.rf.sweep import band_power_dbm
+from azven.rf.sweep import Channel, band_power_dbm
 from azven.work.chain import Document, Side, designs, document_of, everything_up, read, side, thawed
+from azven.work.chain_templates import middle_of_ears
 from azven.work.listen import Picture
-from azven.work.plan import board
 from azven.work.reasons import decibel
 
 THREAT_ID = "keyed up: "
@@ -43,20 +43,27 @@ def threats(store: Store, picture: Picture, design: Design) -> list[Threat]:
     """What can be tried on a design: a radio, a base station, the strongest multiplex that the sweeps hear, and our own
     in-ear antenna."""
     found = [RADIO, BASE]
-    loudest: tuple[float, int, str] | None = None
-    for decision in picture.decisions.get("voice", ()):
-        channel = decision.reading.channel
-        power = band_power_dbm(picture.merged, channel.low_hz, channel.high_hz) if picture.merged else None
-        if power is not None and decision.reading.occupancy == "taken" and (loudest is None or power > loudest[0]):
-            loudest = power, (channel.low_hz + channel.high_hz) // 2, channel.name
-    if loudest is not None:
-        found.append(Threat(f"multiplex on channel {loudest[2]}, as swept", loudest[1], level_dbm=loudest[0]))
+    if television := multiplexes(picture):
+        channel, power = max(television, key=lambda t: t[1])
+        centre = (channel.low_hz + channel.high_hz) // 2
+        found.append(Threat(f"multiplex on channel {channel.name}, as swept", centre, level_dbm=power))
     sent = next(iter(transmit_results(design).values()), None)
-    ears = [v.freq_hz for v in board(store, picture).verdicts if v.link.service == "in-ear" and v.freq_hz]
-    eirp = sent.eirp_total_dbm if sent is not None else 17.0 + 6.5 + 10.0
-    if ears:
-        found.append(Threat("our own in-ear antenna, face to face", sorted(ears)[len(ears) // 2], eirp, 20.0))
+    ears_hz = middle_of_ears(store)
+    if ears_hz is not None:
+        eirp = sent.eirp_total_dbm if sent is not None else 17.0 + 6.5 + 10.0
+        found.append(Threat("our own in-ear antenna, face to face", ears_hz, eirp, 20.0))
     return found
+
+
+def multiplexes(picture: Picture) -> list[tuple[Channel, float]]:
+    """Channels that the sweeps show taken, with the power [dBm] heard there."""
+    out = []
+    for reading in (d.reading for d in picture.decisions.get("voice", ())):
+        if picture.merged is not None and reading.occupancy == "taken":
+            power = band_power_dbm(picture.merged, reading.channel.low_hz, reading.channel.high_hz)
+            if power is not None:
+                out.append((reading.channel, power))
+    return out
 
 
 def with_threat(document: Document, zone: str, threat: Threat, distance_m: float | None) -> Document:
@@ -93,25 +100,28 @@ RADIO_M = 3.0
 
 def side_with_radio(name: str, document: Document, settings: Mapping[str, float | None] | None = None) -> Side:
     """A design in a comparison, with its headroom while a radio keys up 3 m from the antenna that stands it worst."""
-    design = read(document)
     tuned = settings or {}
-    rooms = [
-        side("", read(with_threat(document, zone, RADIO, RADIO_M)).with_settings(tuned)).headroom_db
-        for zone, info in design.zones.items() if info.antennas
-    ]  # fmt: skip
-    worst = min((r for r in rooms if r is not None), default=None)
-    return replace(side(name, design.with_settings(tuned)), radio_headroom_db=worst)
+    worst = min(_headroom_with_radio(document, tuned).values(), default=None)
+    return replace(side(name, read(document).with_settings(tuned)), radio_headroom_db=worst)
+
+
+def _headroom_with_radio(document: Document, settings: Mapping[str, float | None]) -> dict[str, float]:
+    """Headroom [dB] that is left while a radio keys up near the antenna of a room, by room."""
+    out = {}
+    for zone, info in read(document).zones.items():
+        if info.antennas:
+            keyed = read(with_threat(document, zone, RADIO, RADIO_M)).with_settings(settings)
+            room = side("", keyed).headroom_db
+            if room is not None:
+                out[zone] = room
+    return out
 
 
 def interferer(document: Document, settings: Mapping[str, float | None]) -> str:
     """Who loads a tuned design most, and what the strongest credible stranger would leave of its headroom."""
     design = read(document).with_settings(settings)
     solved = solve_design(design)
-    rooms = {
-        zone: side("", read(with_threat(document, zone, RADIO, RADIO_M)).with_settings(settings)).headroom_db
-        for zone, info in design.zones.items() if info.antennas
-    }  # fmt: skip
-    known = {zone: room for zone, room in rooms.items() if room is not None}
+    known = _headroom_with_radio(document, settings)
     limiting = next((r for r in solved.receivers if r.limiting_stage), None)
     if limiting is None or limiting.limiting_stage is None or not known:
         return ""

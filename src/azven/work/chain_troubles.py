@@ -7,10 +7,10 @@ from azven.rf.chain.dc import WORDS
 from azven.rf.chain.design import Design, Solved
 from azven.rf.chain.outgoing import supplies, transmit_results
 from azven.rf.chain.transmit import TransmitResult, too_close_for_the_formula
+from azven.work.permission import excess_mw
 
 LEAST_HEADROOM_DB = 3.0
 _SHORT_EARS = 2
-_ERP_DB = 2.15
 
 
 @dataclass(frozen=True)
@@ -58,14 +58,10 @@ def _overload(solved: Solved, stage: str, headroom: float) -> Trouble:
 
 def _over_cap(antenna: str, sent: TransmitResult, rule: Rule | None) -> list[Trouble]:
     """Radiated power of the strongest carrier against the cap of the rule."""
-    if rule is None or rule.power_mw is None:
+    excess = excess_mw(rule, max(sent.antenna_each_dbm), max(sent.eirp_each_dbm)) if rule is not None else None
+    if rule is None or excess is None:
         return []
-    eirp = max(sent.eirp_each_dbm)
-    level = {"conducted": max(sent.antenna_each_dbm), "EIRP": eirp, "e.r.p.": eirp - _ERP_DB}[rule.power_kind]
-    milliwatts = 10 ** (level / 10)
-    if milliwatts <= 1.03 * rule.power_mw:
-        return []
-    return [Trouble(antenna, f"{antenna} sends {milliwatts:.0f} mW {rule.power_kind} a carrier; "
+    return [Trouble(antenna, f"{antenna} sends {excess:.0f} mW {rule.power_kind} a carrier; "
                     f"{rule.power_mw:g} are allowed here ({rule.title}).",
                     "Less transmitter power, or an antenna with less gain; the licence decides.")]  # fmt: skip
 

@@ -1,16 +1,17 @@
 """How well rooms are kept apart, from the walls and distances of their plan."""
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import combinations
 
 import numpy as np
 
 from azven.book.edits import Change, Edit
-from azven.book.records import Zone
+from azven.book.records import Wall, Zone
 from azven.book.store import Store
 from azven.rf.levels import Floats
-from azven.rf.walls import crossed_db
+from azven.rf.walls import WallLine, crossed_db
 from azven.work import ground, reach
 from azven.work.ground import RelationName, relation_from_loss
 
@@ -48,7 +49,14 @@ def between(store: Store, a: Zone, b: Zone) -> Isolation:
     for zone in (a, b):
         if not zone.shape:
             raise ValueError(f"{zone.name} has no outline yet. Draw it in Reach, then its walls count.")
-    walls = reach.surroundings(reach.room(store, a, "A")).walls
+    return _through(_walls(store), a, b)
+
+
+def _walls(store: Store) -> tuple[WallLine, ...]:
+    return reach.wall_lines(store.all(Wall, site_id=ground.current(store).site.id))
+
+
+def _through(walls: Sequence[WallLine], a: Zone, b: Zone) -> Isolation:
     here, there = (_spots(z) for z in (a, b))
     start, end = here[:, None, :], there[None, :, :]
     lost = crossed_db(walls, start, end) if walls else np.zeros((len(here), len(there)))
@@ -60,11 +68,9 @@ def between(store: Store, a: Zone, b: Zone) -> Isolation:
 
 def _spots(zone: Zone) -> Floats:
     """Places spread over a room (n, 2), a little inside its outline's box."""
-    xs, ys = ([c[k] for c in zone.shape] for k in (0, 1))
-    share = np.linspace(0.04, 0.96, _SAMPLES)
-    x = min(xs) + share * (max(xs) - min(xs))
-    y = min(ys) + share * (max(ys) - min(ys))
-    return np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2)
+    low, high = (np.array(corner) for corner in reach.bounds(zone.shape))
+    places = low + np.linspace(0.04, 0.96, _SAMPLES)[:, None] * (high - low)
+    return np.stack(np.meshgrid(*places.T), axis=-1).reshape(-1, 2)
 
 
 def from_plan(store: Store) -> tuple[Edit, list[str]]:
@@ -73,7 +79,8 @@ def from_plan(store: Store) -> tuple[Edit, list[str]]:
     drawn = [z for z in ground.zones(store) if z.shape]
     if len(drawn) < 2:
         raise ValueError("Draw the outlines of at least two rooms in Reach first; their walls say how they hear.")
-    found = [between(store, a, b) for a, b in combinations(drawn, 2)]
+    walls = _walls(store)
+    found = [_through(walls, a, b) for a, b in combinations(drawn, 2)]
     changes: tuple[Change, ...] = ()
     for pair in found:
         changes += ground.relate(store, pair.a, pair.b, pair.relation, pair.loss_db).changes

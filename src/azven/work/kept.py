@@ -3,7 +3,7 @@
 import getpass
 import hashlib
 from collections.abc import Iterable, Mapping, Sequence
-from collections.abc import Set as Set
+from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import TypeVar
@@ -66,11 +66,11 @@ def fingerprint(store: Store, coming: Sequence[Record] = ()) -> dict[str, str]:
     return out | _each("act", store.all(Act, show_id=place.show.id), levels, frozenset() if timed else _TIMES)
 
 
-def _each(kind: str, records: Iterable[Record], levels: bool, also: Set[str] = frozenset()) -> dict[str, str]:
+def _each(kind: str, records: Iterable[Record], levels: bool, also: AbstractSet[str] = frozenset()) -> dict[str, str]:
     return {f"{kind}/{getattr(r, 'name', '')}": _digest(_looked_at(r, levels, also)) for r in records}
 
 
-def _looked_at(record: Record, levels: bool, also: Set[str] = frozenset()) -> list[tuple[str, object]]:
+def _looked_at(record: Record, levels: bool, also: AbstractSet[str] = frozenset()) -> list[tuple[str, object]]:
     """The fields of a record that a plan depends on; those of levels only where levels are judged."""
     skipped = _NOT_LOOKED_AT | _DRAWN | also | (set() if levels else _LEVEL_FIELDS)
     return sorted((k, v) for k, v in vars(record).items() if k not in skipped and (k not in _TIMES or v))

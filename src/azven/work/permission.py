@@ -9,10 +9,11 @@ from azven.book.edits import Edit, add
 from azven.book.records import Act, Model, Permit
 from azven.book.regions import Rule, Territory
 from azven.book.store import Store
+from azven.rf.levels import dbm, milliwatts
 from azven.work import ground, kit
 
-_DIPOLE = 10**0.215
-"""EIRP over e.r.p."""
+_DIPOLE_DBI = 2.15
+"""What EIRP is over e.r.p."""
 _ALLOWANCE = 1.03
 """A cap is not broken by rounding: 0.1 dB."""
 
@@ -120,11 +121,17 @@ def over_cap(model: Model, rule: Rule) -> str:
     The antenna of a rack transmitter is not known here and taken as a dipole; the worn antenna of the model counts for
     the others. Where a rule allows more on the body, that cap is compared.
     """
+    conducted = float(dbm(model.power_mw))
+    gain = _DIPOLE_DBI if model.service == "in-ear" else model.gain_dbi
+    sent = excess_mw(rule, conducted, conducted + gain, rule.body_power_mw)
+    return "" if sent is None else f"{rule.title} allows {rule.cap_text()}; {model.name} sends {sent:.3g}"
+
+
+def excess_mw(rule: Rule, conducted_dbm: float, eirp_dbm: float, body_power_mw: float | None = None) -> float | None:
+    """What a carrier sends [mW] in the kind of power that the rule caps, if that is more than the cap, or than that on
+    the body where it is given; None otherwise."""
     if rule.power_mw is None:
-        return ""
-    gain = _DIPOLE if model.service == "in-ear" else 10 ** (model.gain_dbi / 10)
-    radiated = {"conducted": model.power_mw, "EIRP": model.power_mw * gain, "e.r.p.": model.power_mw * gain / _DIPOLE}
-    sent = radiated[rule.power_kind]
-    if sent <= _ALLOWANCE * (rule.body_power_mw or rule.power_mw):
-        return ""
-    return f"{rule.title} allows {rule.cap_text()}; {model.name} sends {sent:.3g}"
+        return None
+    levels = {"conducted": conducted_dbm, "EIRP": eirp_dbm, "e.r.p.": eirp_dbm - _DIPOLE_DBI}
+    sent = float(milliwatts(levels[rule.power_kind]))
+    return sent if sent > _ALLOWANCE * (body_power_mw or rule.power_mw) else None

@@ -27,6 +27,7 @@ WEARERS = {
     "pack, facing": Wearer(body_db=BODY_DB["pack facing"], height_m=1.1),
 }
 MESH = "wire mesh"
+Spot = tuple[float, float]
 _FINE, _COARSE = 120, 40
 """Cells along the longer side of the map, and of the grid that positions are tried on."""
 
@@ -47,13 +48,18 @@ class Room:
 def room(store: Store, zone: Zone, layout: str) -> Room:
     """A zone with its walls, areas, mounting places and the antennas of a layout."""
     corners = zone.shape or _box(zone)
-    xs, ys = [c[0] for c in corners], [c[1] for c in corners]
     return Room(
         zone if zone.shape else replace(zone, shape=corners),
         tuple(store.all(Wall, site_id=zone.site_id)), tuple(store.all(Area, zone_id=zone.id)),
         tuple(store.all(Mount, zone_id=zone.id)), tuple(store.all(Antenna, zone_id=zone.id, layout=layout)),
-        (min(xs), min(ys)), (max(xs), max(ys)),
+        *bounds(corners),
     )  # fmt: skip
+
+
+def bounds(corners: Sequence[Spot]) -> tuple[Spot, Spot]:
+    """Lower and upper corner [m] of the upright rectangle around a shape."""
+    xs, ys = zip(*corners, strict=True)
+    return (min(xs), min(ys)), (max(xs), max(ys))
 
 
 def _box(zone: Zone) -> tuple[tuple[float, float], ...]:
@@ -70,12 +76,16 @@ def layouts(store: Store, zone: Zone) -> list[str]:
 
 def surroundings(drawn: Room, packed: bool = False) -> Surroundings:
     """Walls with their planning losses, and the room's exponent; `packed`: the audience stands where it may."""
-    lines = tuple(
-        WallLine((w.x1_m, w.y1_m), (w.x2_m, w.y2_m), WALL_DB.get(w.material, 6.0) if w.loss_db is None else w.loss_db)
-        for w in drawn.walls
-    )
     crowds = tuple(a.shape for a in drawn.areas if a.kind == "audience" and len(a.shape) > 2) if packed else ()
-    return Surroundings(lines, drawn.zone.exponent, crowds)
+    return Surroundings(wall_lines(drawn.walls), drawn.zone.exponent, crowds)
+
+
+def wall_lines(walls: Sequence[Wall]) -> tuple[WallLine, ...]:
+    """Walls with what each costs to cross: its own loss, or the planning value of its material."""
+    return tuple(
+        WallLine((w.x1_m, w.y1_m), (w.x2_m, w.y2_m), WALL_DB.get(w.material, 6.0) if w.loss_db is None else w.loss_db)
+        for w in walls
+    )
 
 
 def threshold_dbm() -> float:

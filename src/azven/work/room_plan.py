@@ -9,11 +9,10 @@ from azven.book.records import AREA_KINDS, MOUNT_KINDS, Area, Mount, Wall, Zone
 from azven.book.store import Store
 from azven.rf.links import WALL_DB, mesh_db
 from azven.work import ground
-from azven.work.reach import FREQ_HZ, MESH, Room
+from azven.work.reach import FREQ_HZ, MESH, Room, Spot, bounds
 
 _LEAST_M = 1.0
 _NEAR_M = 1.0
-Spot = tuple[float, float]
 Drawn = Wall | Mount | Area
 
 
@@ -41,8 +40,7 @@ def add_mount(store: Store, zone: Zone, x_m: float, y_m: float, kind: str = "sta
     """A place where an antenna may be mounted; ValueError for an unknown kind."""
     if kind not in MOUNT_KINDS:
         raise ValueError(f"unknown mounting place '{kind}'; known: {', '.join(MOUNT_KINDS)}")
-    known = [m.name for m in store.all(Mount, zone_id=zone.id)]
-    name = ground.unused(f"{kind.capitalize()} 1", known) if known else f"{kind.capitalize()} 1"
+    name = ground.unused(f"{kind.capitalize()} 1", [m.name for m in store.all(Mount, zone_id=zone.id)])
     mount = Mount(
         id=store.reserve(), zone_id=zone.id, name=name, kind=kind, x_m=round(x_m, 2), y_m=round(y_m, 2), z_m=z_m
     )
@@ -91,8 +89,8 @@ def _to_line(p: Spot, a: Spot, b: Spot) -> float:
 
 
 def _around(shape: Sequence[Spot], spot: Spot) -> bool:
-    xs, ys = [c[0] for c in shape], [c[1] for c in shape]
-    return min(xs) <= spot[0] <= max(xs) and min(ys) <= spot[1] <= max(ys)
+    (x0, y0), (x1, y1) = bounds(shape)
+    return x0 <= spot[0] <= x1 and y0 <= spot[1] <= y1
 
 
 def take_out(drawn: Room, x_m: float, y_m: float) -> Edit:

@@ -1,5 +1,6 @@
 """The open format `azven-chain` 1: an antenna system as a directed graph of blocks with the carriers it hears."""
 
+from collections.abc import Mapping
 from typing import Annotated, Any, Literal
 
 from pydantic import AliasChoices, Field, model_validator
@@ -188,6 +189,7 @@ def _check_nodes(document: ChainDocument) -> None:
 
 
 def _check_joints(document: ChainDocument, edges: tuple[tuple[str, str], ...]) -> None:
+    kinds = {n.id: n.type for n in document.nodes}
     for i, node in enumerate(document.nodes):
         into, out = sum(b == node.id for _, b in edges), sum(a == node.id for a, _ in edges)
         if into > 1 and node.type not in ("hybrid", "combiner"):
@@ -195,16 +197,15 @@ def _check_joints(document: ChainDocument, edges: tuple[tuple[str, str], ...]) -
         if out > 1 and node.type not in ("hybrid", "split"):
             _refuse(f"nodes[{i}]", f"a {node.type} has one output, {out} edges leave it")
         most = {"hybrid": node.ports, "combiner": node.inputs or node.ports, "split": node.outputs}.get(node.type)
-        if node.type == "combiner" and any(_ganged(document, edges, a) for a, b in edges if b == node.id):
+        if node.type == "combiner" and any(_ganged(kinds, edges, a) for a, b in edges if b == node.id):
             into -= 1  # that one takes the expansion input
         if most is not None and max(into, out) > most:
             _refuse(f"nodes[{i}]", f"{max(into, out)} edges do not fit its {most} ports")
 
 
-def _ganged(document: ChainDocument, edges: tuple[tuple[str, str], ...], name: str) -> bool:
+def _ganged(kinds: Mapping[str, str], edges: tuple[tuple[str, str], ...], name: str) -> bool:
     """Whether what arrives from a block comes out of another combiner."""
-    kinds = {n.id: n.type for n in document.nodes}
-    for _ in document.nodes:
+    for _ in kinds:
         if kinds[name] == "combiner":
             return True
         before = [a for a, b in edges if b == name]

@@ -95,7 +95,7 @@ def read(path: Path) -> Bundle:
             site = _site(bundle)
             names = sorted(n for n in bundle.namelist() if n.startswith("sweeps/") and n.endswith(".csv"))
             sweeps, refused = _sweeps(bundle, names)
-    except (zipfile.BadZipFile, OSError, RuntimeError, NotImplementedError, EOFError) as error:
+    except (zipfile.BadZipFile, OSError, RuntimeError, EOFError) as error:
         raise FormatError(f"{path.name} is not a site bundle ({error})") from error
     return Bundle(site, sweeps, refused)
 

@@ -6,14 +6,14 @@ from typing import Literal
 import numpy as np
 from numpy.typing import ArrayLike
 
-from azven.rf.levels import Floats, beam_gain_dbi, free_space_db, omni_gain_dbi
+from azven.rf.levels import Floats, beam_gain_dbi, free_space_db, milliwatts, omni_gain_dbi
 from azven.rf.links import Polarisation, polarisation_db
 
 Point = tuple[float, float, float]
 Shape = Literal["fm", "digital", "carrier"]
 """A Gaussian spectrum, a flat one, and an unmodulated line."""
 _WIFI_OCCUPIED_HZ = 16_600_000
-_CARRIER_HZ = 100.0
+CARRIER_HZ = 100.0
 
 
 @dataclass(frozen=True)
@@ -33,6 +33,10 @@ class Front:
         for low, high, loss in self.stops:
             lost = np.where((freq >= low) & (freq <= high), loss, lost)
         return lost
+
+    def gain_at(self, freq_hz: ArrayLike) -> Floats:
+        """Power out over power in, filter included."""
+        return milliwatts(self.gain_db - self.loss_before_db(freq_hz))
 
 
 @dataclass(frozen=True)
@@ -119,7 +123,7 @@ class Emitter:
     @property
     def width_hz(self) -> float:
         """Width [Hz] of what it sends."""
-        return _CARRIER_HZ if self.shape == "carrier" else self.bandwidth_hz
+        return CARRIER_HZ if self.shape == "carrier" else self.bandwidth_hz
 
 
 def wifi(name: str, number: int, position: Point, power_dbm: float = 17.0, duty: float = 0.3) -> Emitter:

@@ -6,7 +6,7 @@ of what is on. Time is an argument; chance comes from a seed and the number of t
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,7 +24,7 @@ from azven.rf.levels import (
 from azven.rf.sweep import Detector, Sweep
 from azven.rf.venue import spectrum
 from azven.rf.venue.mixing import Lines, in_front, in_transmitters
-from azven.rf.venue.things import Antenna, Electronics, Emitter, Front, Multiplex
+from azven.rf.venue.things import CARRIER_HZ, Antenna, Electronics, Emitter, Front, Multiplex
 from azven.rf.walls import WallLine, crossed_db
 
 _NO_FRONT = Front(noise_figure_db=0.0)
@@ -133,9 +133,9 @@ class Venue:
             power += (spectrum.share_inside(sent, freq_hz, bandwidth_hz) * ~own) @ milliwatts(levels)
         power += spectrum.power_inside(products, freq_hz, bandwidth_hz)
         at = np.argsort(freq_hz, kind="stable")
-        broad = self.noise_like_mw(freq_hz[at].astype(np.int64), antenna, 1.0)
-        quiet = replace(self, multiplexes=(), electronics=()).noise_like_mw(freq_hz[at].astype(np.int64), antenna, 1.0)
-        power[at] += (broad - quiet) * bandwidth_hz[at]
+        ordered = freq_hz[at].astype(np.int64)
+        density = self._broad_mw(ordered, antenna, 1.0) * (antenna.front or _NO_FRONT).gain_at(ordered)
+        power[at] += density * bandwidth_hz[at]
         return dbm(power)
 
     def sweep(
@@ -168,20 +168,24 @@ class Venue:
     ) -> Floats:
         """Mean power [mW] of noise, racks and multiplexes in each bin (n,), at the input of the instrument."""
         front = antenna.front or _NO_FRONT
-        gain = milliwatts(front.gain_db - front.loss_before_db(freq))
         external = milliwatts(man_made_noise_db(freq, self.surroundings))
         own = milliwatts(self.noise_figure_db + attenuation_db) - 1
         before = milliwatts(front.noise_figure_db) - 1
         through = milliwatts(front.gain_db)
         kt0b = milliwatts(KT0_DBM_HZ) * rbw_hz
-        arriving = kt0b * external
+        arriving = kt0b * external + self._broad_mw(freq, antenna, rbw_hz)
+        return np.asarray(arriving * front.gain_at(freq) + kt0b * (before * through + own))
+
+    def _broad_mw(self, freq: NDArray[np.int64], antenna: Antenna, rbw_hz: float) -> Floats:
+        """Mean power [mW] of racks and multiplexes in each bin (n,), at the antenna's terminals."""
+        arriving = np.zeros(len(freq))
         for thing in self.electronics:
             path = self._gain_less_path(np.array([thing.position]), np.array([500e6]), antenna)
-            arriving = arriving + milliwatts(thing.radiated_dbm_hz(freq) + path) * rbw_hz
+            arriving += milliwatts(thing.radiated_dbm_hz(freq) + path) * rbw_hz
         for mux in self.multiplexes:
             seen = float(antenna.gain_towards(mux.bearing_deg)) - antenna.turn_loss_db(mux.psi_deg)
             spectrum.add_multiplex(arriving, freq, mux, seen, rbw_hz)
-        return np.asarray(arriving * gain + kt0b * (before * through + own))
+        return arriving
 
     def _add_clock(
         self, power: Floats, freq: NDArray[np.int64], thing: Electronics, antenna: Antenna, rbw_hz: float
@@ -196,4 +200,4 @@ class Venue:
             return
         path = self._gain_less_path(np.tile(np.asarray(thing.position, float), (len(lines), 1)), lines, antenna)
         levels = thing.clock_dbm + path + front.gain_db - front.loss_before_db(lines)
-        spectrum.add_lines(power, freq, Lines(lines, levels, np.full(len(lines), 100.0)), rbw_hz)
+        spectrum.add_lines(power, freq, Lines(lines, levels, np.full(len(lines), CARRIER_HZ)), rbw_hz)
