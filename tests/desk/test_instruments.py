@@ -134,3 +134,30 @@ def test_a_dozen_instruments_stand_in_a_row_and_sweep_together(window, settle, t
     settle(window)
     assert len(listen.sweeps(store)) == before + 12
     assert many._group.button(3).toolTip().startswith("3")
+
+
+def test_more_instruments_than_a_row_holds_are_in_a_list(window, settle):
+    window.show_stage("listen")
+    stage = window.open_stage("listen")
+    many, before = stage.instruments, len(listen.sweeps(window.session.store))
+    while len(many.panels) < 20:
+        many.add()
+    assert many._list.isVisible()
+    assert [many._list.itemText(i).split()[0] for i in range(20)] == [str(n) for n in range(1, 21)]
+    assert not any(many._group.button(p.number).isVisible() for p in many.panels)
+    assert many.width() <= stage.width()
+    many._list.setCurrentIndex(6)
+    many._list.activated.emit(6)
+    assert many.current.number == 7
+    many.remove()
+    assert 7 not in [p.number for p in many.panels]
+    assert many.add().number == 7
+    many.take_all()
+    assert sum(p.sweeping for p in many.panels) == 20
+    assert "sweeping" in many._list.currentText()
+    settle(window)
+    assert len(listen.sweeps(window.session.store)) == before + 20
+    while len(many.panels) > 16:
+        many.remove()
+    assert not many._list.isVisible()
+    assert many._group.button(many.panels[0].number).isVisible()

@@ -6,7 +6,7 @@ from PyQt6.QtGui import QWheelEvent
 
 from azven.desk.marks import pennant_shape
 from azven.desk.plan.lanes import HEAD, ROW
-from azven.work import ground, plan
+from azven.work import ground, kit, permission, plan
 
 
 def row_point(chart, row, x):
@@ -210,3 +210,25 @@ def test_a_plan_that_changed_meanwhile_is_not_overwritten(window, settle):
     settle(window)
     assert session.board.frequencies == moved
     assert "the book changed meanwhile" in window.said()
+
+
+def test_the_spine_shows_as_permitted_only_what_a_licence_covers_for_every_act(window):
+    session, spine = window.session, window.spine
+    store, acts = session.store, kit.acts(session.store)
+
+    def shown_at(freq_hz):
+        image = spine.grab().toImage()
+        ratio = image.devicePixelRatio()
+        at = QPointF(spine._axis.x(freq_hz), spine._floor + 2) * ratio
+        return image.pixelColor(at.toPoint())
+
+    accent = session.theme.color("accent")
+    assert shown_at(520e6) == accent
+    session.do(lambda: permission.add_permit(store, "licence", "EV-5", 470_000_000, 606_000_000))
+    assert shown_at(520e6) == accent
+    assert shown_at(650e6) != accent  # asks for a licence, and none covers it
+    (permit,) = permission.permits(store)
+    session.do(lambda: permission.set_dates(permit, acts[1].starts_at, acts[-1].ends_at))
+    assert shown_at(520e6) != accent
+    session.step_back()
+    assert shown_at(520e6) == accent

@@ -10,7 +10,8 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 _SETTLE_MS = 60
 """A job waits this long, so that what it would compete with is painted first."""
 
-_WORKERS = 24
+_WORKERS = 128
+"""So many jobs at once, each instrument that sweeps being one; threads are made as they are needed."""
 _MAIN = "main"
 
 Progress = Callable[[int, int], bool]

@@ -9,7 +9,7 @@ from azven.desk import theme as look
 from azven.desk.axis import BandView, polygon, silhouette, stacked
 from azven.desk.marks import PENNANT_W, paint_pennant, service_color
 from azven.desk.session import Session
-from azven.work import ground, permission
+from azven.work import ground, kit, permission
 from azven.work.plan import Verdict
 from azven.work.reasons import mhz
 
@@ -90,8 +90,9 @@ class Spine(BandView):
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, channel.name)
 
     def _paint_permitted(self, painter: QPainter, place: ground.Place) -> None:
-        low, high = self._session.view_hz
-        for a, b, rule in permission.permitted(place.region, int(low), int(high), place.permits):
+        low, high = (int(edge) for edge in self._session.view_hz)
+        acts = kit.acts(self._session.store)
+        for a, b, rule in permission.permitted(place.region, low, high, place.permits, acts):
             box = QRectF(self._axis.x(a), self._floor, self._axis.x(b) - self._axis.x(a), 4)
             if rule is not None and rule.kind == "permitted":
                 painter.fillRect(box, self._session.theme.color("accent"))

@@ -53,14 +53,16 @@ def fingerprint(store: Store, coming: Sequence[Record] = ()) -> dict[str, str]:
         if sweep.used:
             out[f"sweep/{sweep.place} ({sweep.id})"] = _digest([sweep.hears])
     out |= _each("neighbour", every(Neighbour, store.all(Neighbour, site_id=place.site.id)), levels)
-    out |= _each("permit", store.all(Permit, site_id=place.site.id), levels)
+    out |= _each("permit", store.all(Permit, site_id=place.site.id), levels=True)
     out |= _each("room", zones, levels)
     for relation in every(Relation, store.all(Relation)):
         title = " and ".join(sorted(names.get(z, "?") for z in (relation.zone_a_id, relation.zone_b_id)))
         out[f"rooms/{title}"] = _digest([relation.relation, relation.wall_loss_db if levels else None])
     models = {m.id: m for m in store.all(Model)}
     for link in every(Link, kit.links(store)):
-        out[f"link/{link.name}"] = _digest([_looked_at(link, levels), _looked_at(models[link.model_id], levels)])
+        model = models[link.model_id]
+        out[f"link/{link.name}"] = _digest([_looked_at(link, levels), _looked_at(model, levels)])
+        out[f"power/{model.name}"] = _digest([model.power_mw, model.gain_dbi])
     dated = any(p.starts_at or p.ends_at for p in place.permits)
     timed = dated or any(n.hours for n in ground.neighbours(store))
     return out | _each("act", store.all(Act, show_id=place.show.id), levels, frozenset() if timed else _TIMES)
@@ -80,8 +82,21 @@ def _digest(items: object) -> str:
     return hashlib.sha256(repr(items).encode()).hexdigest()[:12]
 
 
-_WORDS = {"density": "the density", "school": "the school", "region": "the rules", "rooms": "the walls between"}
-_MANY = {"sweep": "sweeps", "neighbour": "neighbours", "link": "links", "act": "acts", "room": "rooms"}
+_WORDS = {
+    "density": "the density",
+    "school": "the school",
+    "region": "the rules",
+    "rooms": "the walls between",
+    "power": "the power of",
+}
+_MANY = {
+    "sweep": "sweeps",
+    "neighbour": "neighbours",
+    "link": "links",
+    "act": "acts",
+    "room": "rooms",
+    "power": "powers",
+}
 
 
 def _changed(store: Store) -> list[tuple[str, str, str]]:
@@ -90,6 +105,8 @@ def _changed(store: Store) -> list[tuple[str, str, str]]:
     if plan is None or not all("/" in key for key in plan.inputs):
         return []
     today = fingerprint(store) if plan.inputs else {}
+    if not any(key.startswith("power/") for key in plan.inputs):  # made when caps did not count
+        today = {key: digest for key, digest in today.items() if not key.startswith("power/")}
     out = []
     for key in sorted(today.keys() | plan.inputs.keys()):
         then, now = plan.inputs.get(key), today.get(key)

@@ -1,15 +1,17 @@
 """The plan of a room: outline, walls, areas and mounting places are drawn and taken out again."""
 
 import math
-from collections.abc import Sequence
 from dataclasses import replace
+
+import numpy as np
 
 from azven.book.edits import Edit, add, remove, replace_record
 from azven.book.records import AREA_KINDS, MOUNT_KINDS, Area, Mount, Wall, Zone
 from azven.book.store import Store
 from azven.rf.links import WALL_DB, mesh_db
+from azven.rf.reach import inside
 from azven.work import ground
-from azven.work.reach import FREQ_HZ, MESH, Room, Spot, bounds
+from azven.work.reach import FREQ_HZ, MESH, Room, Spot
 
 _LEAST_M = 1.0
 _NEAR_M = 1.0
@@ -77,7 +79,7 @@ def at(drawn: Room, x_m: float, y_m: float) -> Drawn | None:
     close = [n for n in near if n[0] <= _NEAR_M]
     if close:
         return min(close, key=lambda n: n[0])[1]
-    return next((a for a in drawn.areas if _around(a.shape, spot)), None)
+    return next((a for a in drawn.areas if inside(np.array(spot), a.shape)), None)
 
 
 def _to_line(p: Spot, a: Spot, b: Spot) -> float:
@@ -86,11 +88,6 @@ def _to_line(p: Spot, a: Spot, b: Spot) -> float:
     length = dx * dx + dy * dy
     t = 0.0 if length == 0 else max(0.0, min(1.0, ((p[0] - a[0]) * dx + (p[1] - a[1]) * dy) / length))
     return math.dist(p, (a[0] + t * dx, a[1] + t * dy))
-
-
-def _around(shape: Sequence[Spot], spot: Spot) -> bool:
-    (x0, y0), (x1, y1) = bounds(shape)
-    return x0 <= spot[0] <= x1 and y0 <= spot[1] <= y1
 
 
 def take_out(drawn: Room, x_m: float, y_m: float) -> Edit:

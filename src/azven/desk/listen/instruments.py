@@ -1,13 +1,16 @@
-"""The instruments at hand: a row of them, the controls of the one that is chosen, any number sweeping at once."""
+"""The instruments at hand: a row or a list of them, the controls of the one chosen, any number sweeping at once."""
+
+from itertools import count
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
 
 from azven.desk.listen.instrument import InstrumentPanel
 from azven.desk.session import Session
-from azven.desk.stage import button, shortened
+from azven.desk.stage import button, choice, fill, shortened
 
-_MOST = 16
+_IN_A_ROW = 16
+"""More instruments than that are in a list to choose from."""
 _TITLE_CHARS = ((2, 30), (4, 14))
 """Up to so many instruments, titles of so many letters; of more than that only the numbers find room."""
 
@@ -30,10 +33,13 @@ class Instruments(QWidget):
         self._titles = QHBoxLayout()
         self._titles.setContentsMargins(6, 0, 0, 0)
         self._titles.setSpacing(4)
+        self._list = choice([], "Instrument")
+        self._list.setMinimumWidth(250)
+        self._list.activated.connect(lambda at: self.choose(self.panels[at]))
         self._more = button("Add an instrument", self.add, "Each has its own place, settings and timetable", "flat")
         self._fewer = button("Take it away", self.remove, "The instrument that is shown", "flat")
         self._all = button("Sweep with all", self.take_all, "Every instrument not at work takes a sweep", "flat")
-        for made in (self._more, self._fewer, self._all):
+        for made in (self._list, self._more, self._fewer, self._all):
             self._titles.addWidget(made)
         self._titles.addStretch(1)
         box = QVBoxLayout(self)
@@ -50,7 +56,7 @@ class Instruments(QWidget):
 
     def add(self) -> InstrumentPanel:
         """One more instrument, and its controls in view."""
-        number = next(n for n in range(1, _MOST + 2) if n not in {p.number for p in self.panels})
+        number = next(n for n in count(1) if n not in {p.number for p in self.panels})
         panel = InstrumentPanel(self._session, number)
         for mine, theirs in (
             (self.began, panel.began), (self.heard, panel.heard), (self.ended, panel.ended), (self.kept, panel.kept)
@@ -93,17 +99,24 @@ class Instruments(QWidget):
                 panel.take()
 
     def _show(self) -> None:
+        many = len(self.panels) > _IN_A_ROW
+        listed = []
         for panel in self.panels:
+            at_work = "  sweeping" if panel.sweeping else "  waiting" if panel.repeating else ""
+            listed.append((f"{panel.number}  {panel.title}{at_work}", panel.number))
             made = self._group.button(panel.number)
             if made is not None:
-                at_work = "  sweeping" if panel.sweeping else "  waiting" if panel.repeating else ""
                 letters = next((c for n, c in _TITLE_CHARS if len(self.panels) <= n), 0)
                 brief = f"{panel.number}{'…' if at_work else ''}"
                 made.setText(shortened(panel.title, letters) + at_work if letters else brief)
                 made.setToolTip(panel.title + at_work)
                 made.setChecked(panel is self.current)
+                made.setVisible(not many)
+        self._list.setVisible(many)
+        if many:
+            fill(self._list, listed)
+            self._list.setCurrentIndex(self.panels.index(self.current))
         several = len(self.panels) > 1
-        self._more.setEnabled(len(self.panels) < _MOST)
         self._fewer.setVisible(several)
         self._fewer.setEnabled(not self.current.sweeping)
         self._all.setVisible(several)
