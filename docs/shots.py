@@ -7,7 +7,7 @@ from PyQt6.QtCore import QEventLoop, QTimer
 
 from azven.desk.app import start
 from azven.desk.window import Window
-from azven.work import plan
+from azven.work import ids, kit, plan
 
 FOLDER = Path(__file__).parent / "screenshots"
 VIEWS = (
@@ -62,8 +62,9 @@ def prepare(window: Window, name: str) -> None:
     kind = name.split("-")[1]
     if kind in SCHOOLS:
         at = session.board.frequencies
-        product = 2 * at["Lamp Choir 2"] - at["Lamp Choir 1"]
-        session.do(lambda: plan.set_frequencies(store, {"Lamp Choir 3": product}, "Move"))
+        one, two, three = (ids.of(next(x for x in kit.links(store) if x.name == f"Lamp Choir {n}")) for n in (1, 2, 3))
+        product = 2 * at[two] - at[one]
+        session.do(lambda: plan.set_frequencies(store, {three: product}, "Move"))
         session.do(lambda: plan.set_school(store, SCHOOLS[kind]))  # type: ignore[arg-type]
     if kind == "venue":
         row = window.stage.heard.row  # type: ignore[attr-defined]

@@ -40,7 +40,7 @@ def test_conflicts_are_one_a_line_and_exit_1(tmp_path):
     assert result.exit_code == 1
     lines = result.output.splitlines()
     assert any("kHz apart" in line for line in lines)
-    assert any("2T3O product" in line for line in lines)
+    assert any("2a-b product" in line for line in lines)
     assert any("outside its tuning ranges" in line for line in lines)
     assert any("not on its steps" in line for line in lines)
 

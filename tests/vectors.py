@@ -1,12 +1,13 @@
-"""The expected numbers that every part of the project shares."""
+"""The expected numbers and the public requests, kept in the repository so that a clone stands alone."""
 
 import json
 from pathlib import Path
 from typing import Any
 
-SHARED = Path(__file__).resolve().parents[2] / "shared"
-REQUESTS = sorted((SHARED / "bench" / "requests").glob("*.json"))
+ROOT = Path(__file__).resolve().parents[1]
+DATA = ROOT / "tests" / "data"
+REQUESTS = sorted((ROOT / "bench" / "requests").glob("*.json"))
 
 
 def load(name: str) -> Any:
-    return json.loads((SHARED / "vectors" / name).read_text(encoding="utf-8"))
+    return json.loads((DATA / name).read_text(encoding="utf-8"))

@@ -40,7 +40,7 @@ def main(
     "-o", "--output", type=click.Path(path_type=Path), help="Write the plan here instead of to standard output."
 )
 def plan(request: Path, output: Path | None) -> None:
-    """Compute a plan for REQUEST (azven-plan-request 1)."""
+    """Compute a plan for REQUEST (azven-plan-request 1 or 2); it is answered in the same version."""
     from azven.book.formats import plan as plan_format
     from azven.book.formats import plan_request
     from azven.book.formats.errors import FormatError
@@ -48,12 +48,13 @@ def plan(request: Path, output: Path | None) -> None:
     from azven.rf.coordinate import coordinate
 
     try:
-        wanted = plan_request.read(read_json(request))
+        data = read_json(request)
+        wanted = plan_request.read(data)
     except FormatError as error:
         _refuse(request, str(error))
     started = time.monotonic()
     found = coordinate(wanted, _progress_line(), lambda: time.monotonic() - started)
-    text = json.dumps(plan_format.write(found), indent=2, ensure_ascii=False) + "\n"
+    text = json.dumps(plan_format.write(found, data["version"], wanted.names), indent=2, ensure_ascii=False) + "\n"
     if output is None:
         click.echo(text, nl=False)
         return
@@ -72,7 +73,7 @@ def check(request: Path, answer: Path) -> None:
     from azven.book.formats import plan_request
     from azven.book.formats.errors import FormatError
     from azven.book.formats.reading import read_json
-    from azven.rf.coordinate import conflicts, describe, tuning_faults
+    from azven.rf.coordinate import Rule, conflicts, describe, tuning_faults
 
     try:
         wanted = plan_request.read(read_json(request))
@@ -82,12 +83,12 @@ def check(request: Path, answer: Path) -> None:
         frequencies = plan_format.read(read_json(answer))
     except FormatError as error:
         _refuse(answer, str(error))
-    lines = tuning_faults(wanted, frequencies)
+    broken: list[Rule] = [*tuning_faults(wanted, frequencies)]
     known = {r.id for r in wanted.requests}
-    lines += [describe(c) for c in conflicts(wanted, {k: v for k, v in frequencies.items() if k in known})[0]]
-    for line in lines:
-        click.echo(line)
-    sys.exit(1 if lines else 0)
+    broken += conflicts(wanted, {k: v for k, v in frequencies.items() if k in known})[0]
+    for rule in broken:
+        click.echo(" ".join(describe(rule).split()))
+    sys.exit(1 if broken else 0)
 
 
 @main.command()

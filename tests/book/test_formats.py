@@ -27,8 +27,8 @@ def test_plan_request_round_trip(path):
 
 def small():
     return {
-        "format": "azven-plan-request", "version": 1, "seed": 3,
-        "profiles": {"v": {"spacing_hz": 350_000, "guard_hz": {"2T3O": 100_000}}},
+        "format": "azven-plan-request", "version": 2, "seed": 3,
+        "profiles": {"v": {"spacing_hz": 350_000, "guard_hz": {"2a-b": 100_000}}},
         "zones": {"hall": {}},
         "requests": [
             {"id": "a", "profile": "v", "zone": "hall", "step_hz": 25_000,
@@ -41,7 +41,7 @@ def small():
     ("path", "value", "message"),
     [
         (("format",), "other", "format: 'azven-plan-request' expected"),
-        (("version",), 2, "version: 2 is newer"),
+        (("version",), 3, "version: 3 is newer"),
         (("version",), "1", "version: a whole number expected"),
         (("requests", 0, "step_hz"), "25", r"requests\[0\].step_hz: "),
         (("requests", 0, "step_hz"), 25.5, r"requests\[0\].step_hz: "),

@@ -1,5 +1,6 @@
 """The store: every edit at once on disk, nothing overwritten, nothing lost."""
 
+import json
 import os
 import signal
 import sqlite3
@@ -16,10 +17,25 @@ from alembic.migration import MigrationContext
 
 from azven.book import migrate
 from azven.book.edits import BookError, Change, ConflictError, Edit, add
-from azven.book.records import EPOCH, Act, KeptPlan, Plan, Site, Sweep, Trace, Zone
+from azven.book.records import (
+    EPOCH,
+    Act,
+    KeptPlan,
+    Link,
+    Model,
+    Neighbour,
+    Permit,
+    Plan,
+    Relation,
+    Site,
+    Sweep,
+    Trace,
+    Zone,
+)
 from azven.book.store import Store, _engine, same
 from azven.book.tables import TABLES, metadata
-from azven.work import demo, ground
+from azven.work import demo, ground, ids, kit, plan
+from naming import key
 
 
 @pytest.fixture
@@ -225,7 +241,7 @@ def test_the_demo_is_clean_recent_and_nearly_full(tmp_path):
     assert board.count("broken", "unplaced") == 0
     assert board.stale == ()
     assert not any(listen.is_stale(s, demo.datetime.now(demo.UTC)) for s in store.all(Sweep))
-    choir = reasons.lane_of(board, "Lamp Choir 1")
+    choir = reasons.lane_of(board, key(board, "Lamp Choir 1"))
     assert len(choir.free) < 0.02 * len(choir.freq_hz)
     store.close()
 
@@ -237,11 +253,78 @@ def test_a_filled_book_of_the_version_before_is_brought_up_to_date(tmp_path):
     with sqlite3.connect(path) as connection:
         connection.executescript(
             "DROP TABLE backdrop; ALTER TABLE sweep DROP COLUMN made_inside; ALTER TABLE site DROP COLUMN stations;"
-            "UPDATE alembic_version SET version_num = '0002';"
+            "ALTER TABLE site DROP COLUMN time_zone; ALTER TABLE link DROP COLUMN acts_gone;"
+            "ALTER TABLE kept_plan DROP COLUMN names; UPDATE alembic_version SET version_num = '0002';"
         )
     connection.close()
     again = Store.open(path)
     assert {kind: len(again.all(kind)) for kind in TABLES} == before
     assert again.all(Site)[0].stations == ()
     assert all(s.made_inside == () for s in again.all(Sweep))
+    again.close()
+
+
+OLD_CODES = {"2a-b": "2T3O", "a+b-c": "3T3O", "3a-2b": "2T5O"}
+
+
+def made_old(path, store):
+    """Write the book back as version 0.3.0 wrote it: plans by name, products by code, no time zone."""
+    names = {ids.of(x): x.name for x in kit.links(store)}
+    kinds = {Link: "link", Neighbour: "neighbour", Zone: "room", Act: "act", Permit: "permit", Model: "power"}
+    called = {f"{word}/{r.id}": f"{word}/{r.name}" for kind, word in kinds.items() for r in store.all(kind)}
+    called |= {f"sweep/{s.id}": f"sweep/{s.place} ({s.id})" for s in store.all(Sweep)}
+    zones = {z.id: z.name for z in store.all(Zone)}
+    called |= {
+        f"rooms/{r.id}": f"rooms/{' and '.join(sorted((zones[r.zone_a_id], zones[r.zone_b_id])))}"
+        for r in store.all(Relation)
+    }
+
+    def by_name(inputs):
+        return json.dumps({called.get(k, k): v.split(" ")[0] for k, v in inputs.items()})
+
+    rows = [("plan", "inputs", p.id, by_name(p.inputs)) for p in store.all(Plan)]
+    for k in store.all(KeptPlan):
+        rows.append(("kept_plan", "frequencies", k.id, json.dumps({names[x]: f for x, f in k.frequencies.items()})))
+        rows.append(("kept_plan", "inputs", k.id, by_name(k.inputs)))
+    for m in store.all(Model):
+        rows.append(("model", "guard_hz", m.id, json.dumps({OLD_CODES[c]: g for c, g in m.guard_hz.items()})))
+    with sqlite3.connect(path) as connection:
+        for table, column, number, value in rows:
+            connection.execute(f"UPDATE {table} SET {column} = ? WHERE id = ?", (value, number))
+        connection.executescript(
+            "ALTER TABLE site DROP COLUMN time_zone; ALTER TABLE link DROP COLUMN acts_gone;"
+            "ALTER TABLE kept_plan DROP COLUMN names; UPDATE alembic_version SET version_num = '0003';"
+        )
+    connection.close()
+
+
+def test_plans_by_name_and_products_by_code_become_ids_and_formulas(tmp_path):
+    store = demo.build(tmp_path)
+    kept, models, made = store.all(KeptPlan)[0], store.all(Model), store.all(Plan)[0]
+    frequencies = plan.board(store).frequencies
+    store.close()
+    made_old(store.path, store)
+    again = Store.open(store.path)
+    assert again.all(KeptPlan)[0].frequencies == kept.frequencies
+    assert again.all(KeptPlan)[0].names == kept.names
+    assert [m.guard_hz for m in again.all(Model)] == [m.guard_hz for m in models]
+    assert again.all(Site)[0].time_zone == "UTC"
+    assert again.all(Plan)[0].inputs.keys() == made.inputs.keys()
+    board = plan.board(again)
+    assert board.frequencies == frequencies
+    assert board.stale == ()
+    again.close()
+
+
+def test_a_link_that_is_gone_keeps_its_place_in_the_kept_plans_of_an_old_book(tmp_path):
+    store = demo.build(tmp_path)
+    store.close()
+    made_old(store.path, store)
+    with sqlite3.connect(store.path) as connection:
+        connection.execute("UPDATE kept_plan SET frequencies = '{\"Long gone\": 500000000}'")
+    connection.close()
+    again = Store.open(store.path)
+    kept = again.all(KeptPlan)[0]
+    assert (kept.frequencies, kept.names) == ({"gone-Long gone": 500_000_000}, {"gone-Long gone": "Long gone"})
+    assert plan.go_back_to(again, kept).title.startswith("Back to")
     again.close()

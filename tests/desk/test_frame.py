@@ -14,6 +14,7 @@ from azven.desk.axis import polygon, silhouette, stacked
 from azven.desk.palette import Palette, matching
 from azven.desk.tables import Column, RecordTable
 from azven.work import ground, kit, plan
+from naming import key
 
 
 def luminance(color):
@@ -41,20 +42,20 @@ def test_palette_finds_links_rooms_and_deeds(window, qtbot):
     qtbot.addWidget(palette)
     qtbot.keyClicks(palette._text, "narrator")
     qtbot.keyClick(palette._text, Qt.Key.Key_Return)
-    assert window.session.link_name == "Narrator"
+    assert window.session.link_id == key(window.session, "Narrator")
     assert window.stage.name == "plan"
 
 
 def test_keys_walk_the_lanes_and_nudge(window, qtbot):
     chart, session = window.open_stage("plan").chart, window.session
-    session.select("link", "Narrator")
+    session.select("link", key(session, "Narrator"))
     qtbot.keyClick(chart, Qt.Key.Key_Down)
-    assert session.link_name == session.board.verdicts[2].link.name
-    before = session.board.frequencies[session.link_name]
+    assert session.link_id == session.board.verdicts[2].id
+    before = session.board.frequencies[session.link_id]
     qtbot.keyClick(chart, Qt.Key.Key_Right)
-    assert session.board.frequencies[session.link_name] == before + 25_000
+    assert session.board.frequencies[session.link_id] == before + 25_000
     session.step_back()
-    assert session.board.frequencies[session.link_name] == before
+    assert session.board.frequencies[session.link_id] == before
 
 
 def test_ctrl_numbers_open_stages_and_folds_fold(window, qtbot):
@@ -77,8 +78,10 @@ def test_tables_hold_to_qts_rules_and_edit_in_place(window, qtbot):
     model = stage.links.records
     assert model.setData(model.index(0, 0), "Harbour Mistress")
     assert kit.links(window.session.store)[0].name == "Harbour Mistress"
-    assert not model.setData(model.index(0, 0), "Narrator")
-    assert "There is a link named Narrator already" in window.said()
+    assert not model.setData(model.index(0, 0), "  ")
+    assert "A link needs a name" in window.said()
+    assert model.setData(model.index(0, 0), "Narrator")
+    assert [x.name for x in kit.links(window.session.store)].count("Narrator") == 2
     bands = stage.models.records
     row = next(i for i, m in enumerate(bands.records) if m.name.startswith("Handheld"))
     assert bands.setData(bands.index(row, 2), "470–542, 600-650")
@@ -158,7 +161,7 @@ def test_products_are_listed_filtered_selected_and_exported(window, settle, tmp_
     rows = stage.page(1).table.records.records
     assert 0 < len(rows) < len(shown)
     stage.page(1).table.selectRow(0)
-    assert window.session.link_name == rows[0].victim
+    assert window.session.link_id == rows[0].victim_id
     stage.page(1).write(tmp_path / "products.csv")
     assert len((tmp_path / "products.csv").read_text(encoding="utf-8").splitlines()) == len(rows) + 1
 
@@ -191,15 +194,15 @@ def test_ground_changes_rooms_relations_neighbours_and_region(window, tmp_path):
 
 def test_reasons_for_everything_that_can_be_selected(window):
     session, panel = window.session, window.panel
-    for kind, key, word in (
+    for kind, chosen, word in (
         ("rule", 1, "reserved"),
         ("channel", ("in-ear", "35"), "taken"),
         ("sweep", session.picture.sweeps[0][0].id, "in use"),
         ("neighbour", ground.neighbours(session.store)[0].id, "avoid"),
         ("line", session.picture.lines[0], "unclaimed"),
-        ("link", "Narrator", "holds"),
+        ("link", key(session, "Narrator"), "holds"),
     ):
-        session.select(kind, key)
+        session.select(kind, chosen)
         assert panel.shown.state == word
     session.select("link", "nobody")
     assert panel.shown is None
@@ -241,7 +244,8 @@ def test_two_hundred_links_with_long_names(window, settle):
     settle(window)
     assert len(session.board.verdicts) == 200
     assert not window.grab().isNull()
-    trial = plan.try_at(session.board, "Narrator", session.board.frequencies["Narrator"] + 25_000)
+    narrator = key(session, "Narrator")
+    trial = plan.try_at(session.board, narrator, session.board.frequencies[narrator] + 25_000)
     assert trial.margin_hz is not None
 
 

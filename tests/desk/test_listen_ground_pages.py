@@ -10,6 +10,7 @@ from azven.desk import files
 from azven.desk.listen.instrument import _local_time
 from azven.rf.venue import Settings
 from azven.work import demo, ground, kit, listen, permission, taking
+from naming import key
 
 
 def test_repeated_sweeps_go_on_while_something_else_is_edited(window, qtbot, settle):
@@ -260,8 +261,8 @@ def test_a_few_links_are_brought_up_one_by_one(window, settle):
     assert "All are up" in page.words.text()
     assert len(listen.sweeps(session.store)) == before + 2
     assert [s.own_on for s in listen.sweeps(session.store)[:2]] == [True, False]
-    assert session.board.verdict("Late 1").state != "unplaced"
-    assert session.board.verdict("Late 2").state != "unplaced"
-    assert [v.link.name for v in session.board.verdicts if v.state == "broken"] == ["Brass ear 5"]  # by the new line
+    assert session.board.verdict(key(session, "Late 1")).state != "unplaced"
+    assert session.board.verdict(key(session, "Late 2")).state != "unplaced"
+    assert [v.id for v in session.board.verdicts if v.state == "broken"] == [key(session, "Brass ear 5")]  # by the line
     page.restart()
     assert not page.go.isEnabled()

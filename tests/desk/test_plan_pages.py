@@ -2,7 +2,9 @@
 
 from PyQt6.QtWidgets import QPushButton
 
+from azven.book.records import Model
 from azven.work import ground, kit, plan
+from naming import key
 
 LANES, PRODUCTS, MARGINS, PAIRS, COMPARE, WHAT_IF, GROUPS = range(7)
 
@@ -19,7 +21,7 @@ def test_an_unplaced_link_says_why_and_a_way_out_places_it(window, settle):
     session.do(lambda: kit.add_links(store, "Late ear 1", 40, model, "518–606", zone))
     stage.add_missing()
     settle(window)
-    stuck = [v.link.name for v in session.board.verdicts if v.state == "unplaced"]
+    stuck = [v.id for v in session.board.verdicts if v.state == "unplaced"]
     assert stuck
     session.select("link", stuck[0])
     assert window.panel.shown.state == "no room"
@@ -38,13 +40,14 @@ def test_what_if_a_neighbour_is_tried_dropped_kept_and_undone(window, settle):
     session, stage = window.session, window.open_stage("plan")
     stage.show_page(WHAT_IF)
     page, before = stage.page(WHAT_IF), dict(session.board.frequencies)
-    narrator = before["Narrator"]
+    name = key(session, "Narrator")
+    narrator = before[name]
     page.freq.setText(f"{narrator / 1e6 + 0.1:.3f}")
     page.try_it()
     settle(window)
     assert "break" in page.harm.text()
-    assert "Narrator" in page.outcome.broken
-    assert any(m.id == "Narrator" for m in page.outcome.mended.moves)
+    assert name in page.outcome.broken
+    assert any(m.id == name for m in page.outcome.mended.moves)
     assert session.board.frequencies == before
     page.drop_button.click()
     assert page.outcome is None
@@ -52,7 +55,7 @@ def test_what_if_a_neighbour_is_tried_dropped_kept_and_undone(window, settle):
     page.try_it()
     settle(window)
     page.keep_button.click()
-    assert session.board.frequencies["Narrator"] != narrator
+    assert session.board.frequencies[name] != narrator
     assert any(n.name == "New neighbour" for n in ground.neighbours(session.store))
     assert session.board.count("broken", "unplaced") == 0
     assert session.board.stale == ()
@@ -100,11 +103,11 @@ def test_stopping_a_search_half_way_keeps_its_best(window, settle, qtbot):
 
 def test_a_plan_whose_inputs_changed_is_said_to_be_stale_until_it_is_mended(window, settle):
     session, stage = window.session, window.open_stage("plan")
-    freq = session.board.frequencies["Tide Bell"]
+    freq = session.board.frequencies[key(session, "Tide Bell")]
     session.do(lambda: ground.add_neighbour(session.store, "Ferry", freq + 50_000))
     assert "stale, neighbours changed" in stage._detail.text()
     assert "neighbour Ferry is new" in stage._detail.toolTip()
-    assert session.board.verdict("Tide Bell").state == "broken"
+    assert session.board.verdict(key(session, "Tide Bell")).state == "broken"
     stage.mend()
     settle(window)
     assert session.board.stale == ()
@@ -119,18 +122,18 @@ def test_margins_show_both_schools_and_the_switch_is_undone(window, settle):
     assert page.schools.text() == "Both schools agree on every link of this plan."
     assert "takes part in" in page.harm.text()
     choir = session.board.frequencies
-    at = 2 * choir["Lamp Choir 2"] - choir["Lamp Choir 1"]
-    session.do(lambda: plan.set_frequencies(session.store, {"Lamp Choir 3": at}, "Move"))
+    at = 2 * choir[key(session, "Lamp Choir 2")] - choir[key(session, "Lamp Choir 1")]
+    session.do(lambda: plan.set_frequencies(session.store, {key(session.store, "Lamp Choir 3"): at}, "Move"))
     settle(window)
     assert "levels excuse" in page.schools.text()
-    assert session.board.verdict("Lamp Choir 3").state == "broken"
+    assert session.board.verdict(key(session, "Lamp Choir 3")).state == "broken"
     stage.school.setCurrentIndex(1)
     stage.school.activated.emit(1)
-    assert session.board.verdict("Lamp Choir 3").excused
-    session.select("link", "Lamp Choir 3")
+    assert session.board.verdict(key(session, "Lamp Choir 3")).excused
+    session.select("link", key(session, "Lamp Choir 3"))
     assert "harmless here" in window.panel.shown.verdict
     session.step_back()
-    assert session.board.verdict("Lamp Choir 3").state == "broken"
+    assert session.board.verdict(key(session, "Lamp Choir 3")).state == "broken"
 
 
 def test_planning_by_level_in_the_window(window, settle):
@@ -164,8 +167,8 @@ def test_pairs_are_painted_told_selected_and_exported(window, settle, tmp_path, 
 def test_two_plans_are_compared_and_the_old_one_comes_back(window, settle):
     session, stage = window.session, window.open_stage("plan")
     before = dict(session.board.frequencies)
-    session.do(lambda: plan.lock(session.store, session.board.verdict("Narrator").link, True))
-    session.do(lambda: ground.add_neighbour(session.store, "Ferry", before["Tide Bell"]))
+    session.do(lambda: plan.lock(session.store, session.board.verdict(key(session, "Narrator")).link, True))
+    session.do(lambda: ground.add_neighbour(session.store, "Ferry", before[key(session, "Tide Bell")]))
     stage.mend()
     settle(window)
     stage.show_page(COMPARE)
@@ -178,9 +181,9 @@ def test_two_plans_are_compared_and_the_old_one_comes_back(window, settle):
     assert "Made " in page.origin.text()
     assert "sweep Rope Hall" in page.origin.text()
     page.back.click()
-    assert session.board.frequencies["Tide Bell"] == before["Tide Bell"]
+    assert session.board.frequencies[key(session, "Tide Bell")] == before[key(session, "Tide Bell")]
     session.step_back()
-    assert session.board.frequencies["Tide Bell"] != before["Tide Bell"]
+    assert session.board.frequencies[key(session, "Tide Bell")] != before[key(session, "Tide Bell")]
 
 
 def test_groups_are_computed_read_judged_and_mixing_is_warned_about(window, settle, tmp_path, monkeypatch):
@@ -196,10 +199,10 @@ def test_groups_are_computed_read_judged_and_mixing_is_warned_about(window, sett
     assert "Take group" in page.words.text()
     monkeypatch.setattr(files, "ask_where", lambda *_: tmp_path / "table.csv")
     page.export()
-    choir = [session.board.frequencies[f"Lamp Choir {i}"] / 1e6 for i in (1, 2)]
+    choir = [session.board.frequencies[key(session, f"Lamp Choir {i}")] / 1e6 for i in (1, 2)]
     path = tmp_path / "two.csv"
     path.write_text(f"group,MHz\nA,{choir[0]}\nB,{choir[1]}\nB,nonsense\n", encoding="utf-8")
-    model = session.store.get(type(ground.models(session.store)[0]), session.board.input.links["Lamp Choir 1"].model_id)
+    model = session.store.get(Model, session.board.verdict(key(session, "Lamp Choir 1")).link.model_id)
     page.model.setCurrentIndex(page.model.findData(model.id))
     page.read(path)
     settle(window)

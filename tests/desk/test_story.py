@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QPushButton
 from azven.book.store import Store
 from azven.desk.plan.lanes import HEAD, ROW
 from azven.work import kit, listen, plan
+from naming import key
 
 
 def drag(qtbot, chart, name, to_hz):
@@ -36,7 +37,8 @@ def test_the_whole_way(window, settle, qtbot, tmp_path):
     assert "Kept 10001 bins" in window.said()
 
     window.show_stage("listen")
-    assert session.board.verdict("Brass ear 5").state == "broken"  # by a line that came since the last sweep
+    ear = session.board.verdict(key(session, "Brass ear 5"))
+    assert ear.state == "broken"  # by a line that came since the last sweep
     for line in session.picture.lines:
         stage.lines.setCurrentRow(-1)
         stage.lines.setCurrentRow(0)
@@ -66,21 +68,21 @@ def test_the_whole_way(window, settle, qtbot, tmp_path):
     assert session.board.stale == ()
 
     chart = window.open_stage("plan").chart
-    session.select("link", "Narrator")
+    session.select("link", key(session, "Narrator"))
     window.actions_table.run("lock")
-    assert session.board.verdict("Narrator").locked
+    assert session.board.verdict(key(session, "Narrator")).locked
 
-    there = session.board.frequencies["Narrator"]
+    there = session.board.frequencies[key(session, "Narrator")]
     session.show_band(there - 2e6, there + 4e6)
     mover = next(
-        v.link.name
+        v.id
         for v in session.board.verdicts
         if v.link.name.startswith(("Lamp", "Herald")) and v.freq_hz and chart._axis.inside(chart._axis.x(v.freq_hz))
     )
     target = there + 50_000
     said = drag(qtbot, chart, mover, target)
     assert said.startswith("breaks")
-    assert session.board.verdict("Narrator").state == "broken"
+    assert session.board.verdict(key(session, "Narrator")).state == "broken"
     assert session.board.count("broken") >= 2
     assert any("broken" in text for text, _ in window.rail.entries()[3].points)
 
@@ -168,17 +170,17 @@ def test_planning_can_be_stopped_and_keeps_its_best(window, settle, qtbot):
 
 def test_unplaced_link_reasons_way_out_placed(window, settle, qtbot):
     session = window.session
-    name = "Brass 2"
-    placed = plan.assignments(session.store)[session.board.verdict(name).link.id]
+    brass = key(session, "Brass 2")
+    placed = plan.assignments(session.store)[session.board.verdict(brass).link.id]
     from azven.work import ground
 
     session.do(lambda: ground.take_out(placed, "Take it off"))
-    session.select("link", name)
+    session.select("link", brass)
     settle(window)
     assert window.panel.shown.figure == "no frequency"
     put = next(b for b in window.panel.findChildren(QPushButton) if b.accessibleName().startswith("Put it at"))
     qtbot.mouseClick(put, Qt.MouseButton.LeftButton)
-    assert session.board.verdict(name).state == "sound"
+    assert session.board.verdict(brass).state == "sound"
 
 
 @pytest.mark.parametrize("stage", ["ground", "listen", "kit", "plan"])

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QWheelEvent
 from azven.desk.marks import pennant_shape
 from azven.desk.plan.lanes import HEAD, ROW
 from azven.work import ground, kit, permission, plan
+from naming import key
 
 
 def row_point(chart, row, x):
@@ -31,10 +32,10 @@ def chart(window, settle):
 def test_a_click_selects_and_a_locked_pennant_stays(window, chart, qtbot):
     session = window.session
     qtbot.mouseClick(chart.viewport(), Qt.MouseButton.LeftButton, pos=row_point(chart, 3, 30))
-    name = session.board.verdicts[3].link.name
-    assert session.link_name == name
+    chosen = session.board.verdicts[3].id
+    assert session.link_id == chosen
     window.actions_table.run("lock")
-    x = chart._axis.x(session.board.frequencies[name])
+    x = chart._axis.x(session.board.frequencies[chosen])
     qtbot.mousePress(chart.viewport(), Qt.MouseButton.LeftButton, pos=row_point(chart, 3, x + 2))
     assert chart.dragged is None
     qtbot.mouseRelease(chart.viewport(), Qt.MouseButton.LeftButton, pos=row_point(chart, 3, x + 60))
@@ -42,9 +43,9 @@ def test_a_click_selects_and_a_locked_pennant_stays(window, chart, qtbot):
 
 def test_dragging_back_to_the_start_changes_nothing(window, chart, qtbot):
     session = window.session
-    name = session.board.verdicts[1].link.name
-    session.show_band(session.board.frequencies[name] - 1e6, session.board.frequencies[name] + 1e6)
-    x = chart._axis.x(session.board.frequencies[name])
+    stands = session.board.verdicts[1].freq_hz
+    session.show_band(stands - 1e6, stands + 1e6)
+    x = chart._axis.x(stands)
     before = session.undo.index()
     qtbot.mousePress(chart.viewport(), Qt.MouseButton.LeftButton, pos=row_point(chart, 1, x + 1))
     qtbot.mouseMove(chart.viewport(), row_point(chart, 1, x + 80))
@@ -85,20 +86,20 @@ def test_lanes_pan_zoom_with_control_and_scroll_without(window, chart, qtbot):
 
 
 def test_selecting_scrolls_the_lane_into_view(window, chart):
-    last = window.session.board.verdicts[-1].link.name
+    last = window.session.board.verdicts[-1].id
     window.session.select("link", last)
     assert chart.verticalScrollBar().value() == chart.verticalScrollBar().maximum()
-    window.session.select("link", window.session.board.verdicts[0].link.name)
+    window.session.select("link", window.session.board.verdicts[0].id)
     assert chart.verticalScrollBar().value() == 0
 
 
 def test_nudging_a_locked_link_does_nothing(window, chart, qtbot):
     session = window.session
-    session.select("link", "Narrator")
+    session.select("link", key(session, "Narrator"))
     window.actions_table.run("lock")
-    before = session.board.frequencies["Narrator"]
+    before = session.board.frequencies[key(session, "Narrator")]
     qtbot.keyClick(chart, Qt.Key.Key_Right)
-    assert session.board.frequencies["Narrator"] == before
+    assert session.board.frequencies[key(session, "Narrator")] == before
 
 
 def test_every_lane_gets_its_tint(window, chart):
@@ -108,14 +109,15 @@ def test_every_lane_gets_its_tint(window, chart):
 
 def test_a_pennant_on_the_spine_selects_its_link(window, qtbot):
     session, spine = window.session, window.spine
-    session.show_band(session.board.frequencies["Brass ear 1"] - 4e6, session.board.frequencies["Brass ear 1"] + 4e6)
+    ear = key(session, "Brass ear 1")
+    session.show_band(session.board.frequencies[ear] - 4e6, session.board.frequencies[ear] + 4e6)
     carriers = spine._carriers()
     rows = spine._rows(carriers)
     at = next(i for i, (_, v) in enumerate(carriers) if v.link.name == "Brass ear 1")
     point = QPointF(carriers[at][0] + 4, rows[at] + 5)
-    assert spine.link_at(point) == "Brass ear 1"
+    assert spine.link_at(point) == ear
     qtbot.mouseClick(spine, Qt.MouseButton.LeftButton, pos=point.toPoint())
-    assert session.link_name == "Brass ear 1"
+    assert session.link_id == ear
     assert spine.threats == window.panel.shown.threats != ()
 
 
@@ -205,7 +207,7 @@ def test_all_stages_fit_from_small_to_large(window, qtbot, size):
 def test_a_plan_that_changed_meanwhile_is_not_overwritten(window, settle):
     stage, session = window.open_stage("plan"), window.session
     stage.run_primary()
-    session.do(lambda: plan.set_frequencies(session.store, {"Narrator": 470_900_000}, "Move"))
+    session.do(lambda: plan.set_frequencies(session.store, {key(session.store, "Narrator"): 470_900_000}, "Move"))
     moved = dict(session.board.frequencies)
     settle(window)
     assert session.board.frequencies == moved

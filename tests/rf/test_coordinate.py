@@ -16,7 +16,7 @@ from azven.rf.request import KINDS, Blocked, Carrier, PlanRequest, Profile, Rang
 from azven.rf.verdict import harmed_by
 
 BAND = (Range(500_000_000, 506_000_000),)
-VOICE = Profile(350_000, {"2T3O": 100_000, "3T3O": 50_000})
+VOICE = Profile(350_000, {"2a-b": 100_000, "a+b-c": 50_000})
 
 
 def voices(n, priority=1, **more):
@@ -225,8 +225,8 @@ def test_mend_moves_only_what_is_broken_and_least_important_first():
         ({"blocked": (Blocked(1, 2, zones=frozenset({"attic"})),)}, r"blocked\[0\].zones: unknown zone 'attic'"),
         ({"time_limit_s": 0}, "time_limit_s: must be above 0"),
         ({"profiles": {"voice": Profile(-1)}}, "profiles.voice.spacing_hz: must not be negative"),
-        ({"profiles": {"voice": Profile(1, {"4T4O": 1})}}, "unknown product kind; known: 2T3O"),
-        ({"profiles": {"voice": Profile(1, {"2T3O": -1})}}, "guard_hz.2T3O: must not be negative"),
+        ({"profiles": {"voice": Profile(1, {"4T4O": 1})}}, "unknown product kind; known: 2a-b"),
+        ({"profiles": {"voice": Profile(1, {"2a-b": -1})}}, "guard_hz.2a-b: must not be negative"),
         ({"relations": {frozenset(("hall", "attic")): "near"}}, "relations: unknown zone 'attic'"),
         ({"carriers": (Carrier("c", 0, "voice", "hall"),)}, r"carriers\[0\].freq_hz: must be above 0"),
         ({"requests": (replace(voices(1)[0], profile="lute"),)}, r"requests\[0\].profile: unknown profile 'lute'"),
@@ -242,7 +242,7 @@ def test_a_request_that_cannot_be_planned_is_refused_with_its_path(change, messa
 @settings(max_examples=10)
 @given(st.integers(0, len(STEPS) - 2))
 def test_each_step_of_density_asks_for_no_more_than_the_one_before(step):
-    asked = Profile(350_000, {"2T3O": 100_000, "3T3O": 50_000, "2T5O": 50_000})
+    asked = Profile(350_000, {"2a-b": 100_000, "a+b-c": 50_000, "3a-2b": 50_000})
     tighter, looser = at_density(asked, step), at_density(asked, step + 1)
     assert looser.spacing_hz <= tighter.spacing_hz
     assert all(looser.guard(k) <= tighter.guard(k) for k in KINDS)

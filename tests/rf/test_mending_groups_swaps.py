@@ -5,11 +5,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from azven.rf import groups
-from azven.rf.coordinate import conflicts, coordinate, mend, swap_spares
+from azven.rf.coordinate import conflicts, coordinate, describe, mend, swap_spares
 from azven.rf.coordinate.mending import broken_rules, sets_to_move
 from azven.rf.request import PlanRequest, Profile, Range, Request
 
-VOICE = Profile(350_000, {"2T3O": 100_000, "3T3O": 50_000})
+VOICE = Profile(350_000, {"2a-b": 100_000, "a+b-c": 50_000})
 
 
 def request(priorities, high=512_000_000):
@@ -30,7 +30,7 @@ def test_of_two_that_clash_the_less_important_moves_and_the_answer_says_why():
     stands["v03"] = stands["v00"] + 100_000
     mended = mend(asked, stands)
     assert [m.id for m in mended.moves] == ["v03"]
-    assert "100 kHz apart, 350 kHz needed" in mended.moves[0].why
+    assert "100 kHz apart, 350 kHz needed" in describe(mended.moves[0].broke)
     assert {n: f for n, f in frequencies(mended.plan).items() if n != "v03"} == {
         n: f for n, f in stands.items() if n != "v03"
     }
@@ -78,7 +78,7 @@ def test_a_link_that_may_not_stand_where_it_stands_moves_and_others_stay():
     asked = request([1, 2])
     mended = mend(asked, {"v00": 499_000_000, "v01": 510_000_000})
     assert [m.id for m in mended.moves] == ["v00"]
-    assert "outside its tuning ranges" in mended.moves[0].why
+    assert mended.moves[0].broke.cause == "out of range"
 
 
 @given(st.lists(st.integers(0, 240), min_size=3, max_size=7), st.integers(0, 3))

@@ -13,7 +13,7 @@ from azven.rf.request import Carrier, PlanRequest, Profile, Range, Request
 
 
 def asked(guard_hz: int = 50_000, count: int = 40, **changes) -> PlanRequest:
-    profiles = {"voice": Profile(300_000, {"2T3O": guard_hz, **changes})}
+    profiles = {"voice": Profile(300_000, {"2a-b": guard_hz, **changes})}
     requests = tuple(
         Request(
             f"V {i:02}", "voice", "hall", (Range(500_000_000, 510_000_000),), 25_000, 500_000_000, priority=1 + i % 3
@@ -72,7 +72,7 @@ def test_only_links_of_one_shape_that_guard_pairs_suit():
     request = asked()
     first, *rest = request.requests
     assert suit(request)
-    assert not suit(asked(**{"3T3O": 25_000}))
-    assert not suit(asked(**{"2T5O": 25_000}))
+    assert not suit(asked(**{"a+b-c": 25_000}))
+    assert not suit(asked(**{"3a-2b": 25_000}))
     assert not suit(replace(request, requests=(replace(first, ranges=(Range(500_000_000, 505_000_000),)), *rest)))
     assert not suit(replace(request, carriers=(Carrier("Neighbour", 503_000_000, "voice", "hall"),)))

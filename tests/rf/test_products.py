@@ -6,6 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from azven.book.formats.plan_request import CODES
 from azven.rf.products import Situation, products
 from azven.rf.request import KINDS, Carrier, Profile
 from azven.rf.verdict import clashes, harmed_by, hits, involvement, margins
@@ -14,8 +15,13 @@ from vectors import load
 VECTORS = load("intermod.json")
 
 
+def by_formula(by_code):
+    """The vectors name kinds by the codes of version 1."""
+    return {CODES[code]: value for code, value in by_code.items()}
+
+
 def situation(case):
-    profiles = {k: Profile(p["spacing_hz"], p["guard_hz"]) for k, p in case["profiles"].items()}
+    profiles = {k: Profile(p["spacing_hz"], by_formula(p["guard_hz"])) for k, p in case["profiles"].items()}
     relations = {frozenset(r["zones"]): r["relation"] for r in case.get("relations", [])}
     carriers = [
         Carrier(
@@ -43,14 +49,14 @@ def case(request):
 
 def test_products(case):
     sit = situation(case)
-    for kind, expected in case.get("products", {}).items():
+    for kind, expected in by_formula(case.get("products", {})).items():
         found = [
             (int(p), formula(f.coefficients, [sit.ids[s] for s in row]))
             for f in products(sit, kind)
             for p, row in zip(f.product, f.sources, strict=True)
         ]
         wanted = [(e["product_hz"], formula(e["coefficients"], e["sources"])) for e in expected]
-        if kind == "2T2O":  # a − b is unordered: which letter is first is free
+        if kind == "a-b":  # a − b is unordered: which letter is first is free
             found, wanted = ([(p, tuple(s for _, s in f)) for p, f in x] for x in (found, wanted))
             found, wanted = ([(p, tuple(sorted(s))) for p, s in x] for x in (found, wanted))
         assert sorted(found) == sorted(wanted)
@@ -62,7 +68,7 @@ def test_hits(case):
         for h in hits(situation(case))
     ]
     wanted = [
-        (h["victim"], h["kind"], h["product_hz"], formula(h["coefficients"], h["sources"]), h["distance_hz"])
+        (h["victim"], CODES[h["kind"]], h["product_hz"], formula(h["coefficients"], h["sources"]), h["distance_hz"])
         for h in case["expected"]["hits"]
     ]
     assert sorted(found) == sorted(wanted)
@@ -81,7 +87,7 @@ def test_margins(case):
         assert found[name].margin_hz == wanted["margin_hz"]
         if wanted["limits"]:
             limit = found[name].limit
-            names = [(w["kind"], w["product_hz"], sorted(w["sources"])) for w in wanted["limits"]]
+            names = [(CODES.get(w["kind"], w["kind"]), w["product_hz"], sorted(w["sources"])) for w in wanted["limits"]]
             assert (limit.kind, limit.product_hz, sorted(limit.sources)) in names
         else:
             assert found[name].limit is None
@@ -92,8 +98,9 @@ def test_counts(row):
     n = row["n"]
     carriers = [Carrier(f"c{i}", 500_000_000 + 1_000_000 * i * i, "p", "") for i in range(n)]
     sit = Situation(carriers, {"p": Profile(0)}, {})
-    assert {k: sum(len(f.product) for f in products(sit, k)) for k in VECTORS["kinds"]} == {
-        k: row[k] for k in VECTORS["kinds"]
+    kinds = [CODES[code] for code in VECTORS["kinds"]]
+    assert {k: sum(len(f.product) for f in products(sit, k)) for k in kinds} == {
+        CODES[code]: row[code] for code in VECTORS["kinds"]
     }
 
 
@@ -103,19 +110,19 @@ def brute_margin(freqs, guards, spacing, victim):
     v = freqs[victim]
     slack = [abs(v - f) - spacing for f in others]
     for a, b in itertools.permutations(others, 2):
-        slack.append(abs(2 * a - b - v) - guards["2T3O"])
-        slack.append(abs(3 * a - 2 * b - v) - guards["2T5O"])
+        slack.append(abs(2 * a - b - v) - guards["2a-b"])
+        slack.append(abs(3 * a - 2 * b - v) - guards["3a-2b"])
     for a, b, c in itertools.permutations(others, 3):
-        slack.append(abs(a + b - c - v) - guards["3T3O"])
-        slack.append(abs(3 * a - b - c - v) - guards["3T5O"])
-        slack.append(abs(2 * a + b - 2 * c - v) - guards["3T5O"])
+        slack.append(abs(a + b - c - v) - guards["a+b-c"])
+        slack.append(abs(3 * a - b - c - v) - guards["3a-b-c"])
+        slack.append(abs(2 * a + b - 2 * c - v) - guards["3a-b-c"])
     return min(slack)
 
 
 @given(st.lists(st.integers(0, 4000), min_size=4, max_size=7), st.integers(1, 300_000))
 def test_margins_agree_with_the_definition(steps, guard):
     freqs = [470_000_000 + 12_500 * s for s in steps]
-    guards = {"2T3O": guard, "3T3O": guard // 2 + 1, "2T5O": guard // 3 + 1, "3T5O": guard // 4 + 1}
+    guards = {"2a-b": guard, "a+b-c": guard // 2 + 1, "3a-2b": guard // 3 + 1, "3a-b-c": guard // 4 + 1}
     carriers = [Carrier(f"c{i}", f, "p", "") for i, f in enumerate(freqs)]
     found = margins(Situation(carriers, {"p": Profile(350_000, guards)}, {}))
     for i in range(len(freqs)):

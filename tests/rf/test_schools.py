@@ -11,7 +11,7 @@ from azven.rf.products import Situation
 from azven.rf.request import Carrier, PlanRequest, Profile, Range, Request
 from azven.rf.schools import LevelJudge, Radio, Room, Rooms, Scene, broken
 
-VOICE = Profile(350_000, {"2T3O": 100_000, "3T3O": 50_000})
+VOICE = Profile(350_000, {"2a-b": 100_000, "a+b-c": 50_000})
 WIDE = Rooms({"hall": Room(near_m=8, far_m=30, between_m=3)}, {})
 TIGHT = Rooms({"hall": Room(near_m=1, far_m=40, between_m=0.3)}, {})
 
@@ -38,7 +38,7 @@ def test_levels_of_a_scene_follow_the_budget():
     assert scene.heard[a, c] == pytest.approx(17 - 10 - 44.5 + 6.5, abs=0.1)
     assert scene.coupled[a, c] == pytest.approx(17 - 36.0 - 20, abs=0.1)
     product = imlevels.in_receiver_dbm(scene.iip3[c], scene.heard[0, c], scene.heard[1, c])
-    found = next(p for p in judge(carriers, WIDE).products_on("c") if p.kind == "2T3O")
+    found = next(p for p in judge(carriers, WIDE).products_on("c") if p.kind == "2a-b")
     assert (found.sources, found.distance_hz) == (("a", "b"), 0)
     assert found.receiver_dbm == pytest.approx(product, abs=0.01)
 

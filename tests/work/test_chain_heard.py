@@ -3,6 +3,7 @@
 import pytest
 
 from azven.work import chain, chain_heard, chain_threats, demo, listen, plan
+from naming import key
 
 ANTENNA = "Quay Stage antenna"
 
@@ -32,7 +33,7 @@ def test_when_radios_key_up_set_gains_makes_less_and_a_missing_filter_much_more(
 
 def test_wanted_signals_coincide_once_gains_are_taken_back(heard, store):
     found = heard(None)
-    marshals = plan.board(store).frequencies["Dock Marshals 1"]
+    marshals = plan.board(store).frequencies[key(store, "Dock Marshals 1")]
     levels = [h.sweep.level_dbm[h.sweep.between(marshals - 30_000, marshals + 30_000)].max() for h in found.values()]
     assert levels[0] == pytest.approx(levels[1], abs=0.5)
     assert levels[0] > -90

@@ -8,7 +8,7 @@ from azven.rf.coordinate import coordinate
 from azven.rf.request import PlanRequest, Profile, Range, Request
 from azven.work import elsewhere
 
-VOICE = Profile(350_000, {"2T3O": 100_000, "3T3O": 50_000})
+VOICE = Profile(350_000, {"2a-b": 100_000, "a+b-c": 50_000})
 
 
 def request(n, **more):

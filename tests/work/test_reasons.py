@@ -7,6 +7,7 @@ import pytest
 
 from azven.rf.sweep import Sweep
 from azven.work import ground, listen, plan, reasons, reasons_spectrum, taking
+from naming import key
 
 NOW = datetime(2026, 8, 14, 18, 0, tzinfo=UTC)
 
@@ -95,19 +96,20 @@ def test_a_line_is_claimed_in_three_ways(store, option, kind):
 
 
 def test_a_link_on_a_taken_channel_is_told_why(store):
-    store.apply(plan.set_frequencies(store, {"Narrator": 480_000_000}, "Move"))
+    store.apply(plan.set_frequencies(store, {key(store, "Narrator"): 480_000_000}, "Move"))
     board = plan.board(store)
-    found = reasons.for_link(store, board, listen.picture(store), "Narrator", NOW)
+    found = reasons.for_link(store, board, listen.picture(store), key(store, "Narrator"), NOW)
     assert found.state == "broken"
     assert found.verdict == "It may not stand here: channel 22 is taken."
-    assert plan.try_at(board, "Narrator", 480_000_000).sentence() == "channel 22 is taken"
+    assert plan.try_at(board, key(board, "Narrator"), 480_000_000).sentence() == "channel 22 is taken"
 
 
 def test_the_floor_of_a_neighbour_is_named_as_neighbour(store):
-    store.apply(plan.set_frequencies(store, {"Spare voice 1": 513_525_000}, "Move"))
+    store.apply(plan.set_frequencies(store, {key(store, "Spare voice 1"): 513_525_000}, "Move"))
     board = plan.board(store)
-    codes, names = reasons.refined_causes(board, "Dock Marshals 1", reasons.lane_of(board, "Dock Marshals 1"))
-    lane = reasons.lane_of(board, "Dock Marshals 1")
+    marshals = key(board, "Dock Marshals 1")
+    lane = reasons.lane_of(board, marshals)
+    codes, names = reasons.refined_causes(board, marshals, lane)
     near_ferry = np.abs(lane.freq_hz - 513_300_000) < 200_000
     assert set(np.array(names)[codes[near_ferry]]) == {"neighbour"}
 

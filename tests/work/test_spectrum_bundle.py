@@ -25,6 +25,7 @@ from azven.work import (
     spectrum,
     taking,
 )
+from naming import key
 
 
 def test_proposals_cover_the_kit_and_say_what_they_cost(store, empty):
@@ -177,9 +178,9 @@ def test_an_override_opens_a_reserved_range_and_needs_a_reason(store):
 
 def test_the_television_guard_and_the_limits_change_the_picture(store):
     board = plan.board(store)
-    narrow = board.input.bars["Narrator"]
+    narrow = board.input.bars[key(board, "Narrator")]
     store.apply(ground.set_site(store, "guard", tv_guard_hz=500_000))
-    wide = plan_input.input_for(store).bars["Narrator"]
+    wide = plan_input.input_for(store).bars[key(store, "Narrator")]
     assert next(b for b in wide if b.cause == "television").low_hz == (
         next(b for b in narrow if b.cause == "television").low_hz - 500_000
     )

@@ -63,7 +63,8 @@ class Region(Record):
 class Site(Record):
     """A venue. `thresholds` are the user's own limits of spectrum classes; `tv_guard_hz` is kept free beside
     taken channels on top of half the emission width; `stations` are the raster channels that the local list of
-    television transmitters gives for this place, the region's list when empty."""
+    television transmitters gives for this place, the region's list when empty; people there read times in
+    `time_zone`, a name of the zone database."""
 
     name: str
     region_id: int | None = None
@@ -71,6 +72,7 @@ class Site(Record):
     tv_guard_hz: int = 0
     thresholds: dict[str, Any] = field(default_factory=dict)
     stations: tuple[str, ...] = ()
+    time_zone: str = "UTC"
 
 
 @record
@@ -217,7 +219,8 @@ class Act(Record):
 
 @record
 class Link(Record):
-    """One transmitter with its receivers. `acts` are act ids; none means always on."""
+    """One transmitter with its receivers. `acts` are act ids; none means always on. `acts_gone` are the names of acts
+    that it was in and that were removed since its acts were set."""
 
     show_id: int
     name: str
@@ -233,6 +236,7 @@ class Link(Record):
     acts: tuple[int, ...] = ()
     position: int = 0
     performer: str = ""
+    acts_gone: tuple[str, ...] = ()
 
 
 @record
@@ -256,7 +260,8 @@ class Assignment(Record):
 
 @record
 class KeptPlan(Record):
-    """A plan as it was adopted: frequencies [Hz] by link name, and what it was made from."""
+    """A plan as it was adopted: frequencies [Hz] by link id (`link-12`), the names the links had then, and what it was
+    made from."""
 
     show_id: int
     title: str
@@ -265,6 +270,7 @@ class KeptPlan(Record):
     school: str = "spacing"
     density: int = 1
     frequencies: dict[str, int] = field(default_factory=dict)
+    names: dict[str, str] = field(default_factory=dict)
     inputs: dict[str, str] = field(default_factory=dict)
     made_from: tuple[str, ...] = ()
 

@@ -15,8 +15,8 @@ from azven.book import records as r
 R = TypeVar("R", bound=r.Record)
 APPLICATION_ID = 0x417A7665
 """SQLite's application_id of a book: the letters Azve."""
-REVISION = "0003"
-REVISIONS = ("0001", "0002", "0003")
+REVISION = "0004"
+REVISIONS = ("0001", "0002", "0003", "0004")
 """Every revision that this version of Azven knows, oldest first."""
 
 metadata = sa.MetaData(
@@ -119,7 +119,7 @@ TABLES: dict[type[r.Record], sa.Table] = {
     r.Region: _table("region", _col("key", T), _col("title", T), _col("dated", T), _col("document", Json())),
     r.Site: _table(
         "site", _col("name", T), _to("region_id>region", required=False), _col("note", T),
-        _col("tv_guard_hz", HERTZ), _col("thresholds", Json()), _col("stations", Json()),
+        _col("tv_guard_hz", HERTZ), _col("thresholds", Json()), _col("stations", Json()), _col("time_zone", T),
     ),
     r.Zone: _table(
         "zone", _to("site_id>site"), _col("name", T), _col("position", N), _col("note", T), _col("near_m", F),
@@ -163,7 +163,7 @@ TABLES: dict[type[r.Record], sa.Table] = {
         "link", _to("show_id>show"), _col("name", T), _to("model_id>model"), _col("band", T), _to("zone_id>zone"),
         _to("unit_id>unit", required=False), _col("service", _choice("service", r.SERVICES)), _col("priority", N),
         _col("use_class", _choice("use_class", r.USE_CLASSES)), _col("spare", B), _col("set_aside", B),
-        _col("acts", Json()), _col("position", N), _col("performer", T),
+        _col("acts", Json()), _col("position", N), _col("performer", T), _col("acts_gone", Json()),
     ),
     r.Plan: _table(
         "plan", _to("show_id>show"), _col("name", T), _col("made_at", Utc()), _col("inputs", Json()), _col("note", T),
@@ -173,8 +173,8 @@ TABLES: dict[type[r.Record], sa.Table] = {
     ),
     r.KeptPlan: _table(
         "kept_plan", _to("show_id>show"), _col("title", T), _col("made_at", Utc()), _col("made_by", T),
-        _col("school", T), _col("density", N), _col("frequencies", Json()), _col("inputs", Json()),
-        _col("made_from", Json()),
+        _col("school", T), _col("density", N), _col("frequencies", Json()), _col("names", Json()),
+        _col("inputs", Json()), _col("made_from", Json()),
     ),
     r.Permit: _table(
         "permit", _to("site_id>site"), _col("name", T), _col("kind", _choice("kind", r.PERMIT_KINDS)),

@@ -4,7 +4,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QWidget
 
 from azven.desk.jobs import Jobs
-from azven.desk.stage import shortened
+from azven.desk.stage import shortened, tip
 
 
 class Header(QWidget):
@@ -49,7 +49,7 @@ class Header(QWidget):
         """Breadcrumb, most general first; long names give way to the others."""
         shown = [shortened(p, 26) for p in parts]
         self._where.setText("  ›  ".join([*map(_escape, shown[:-1]), f"<b>{_escape(shown[-1])}</b>"]))
-        self._where.setToolTip(" › ".join(parts))
+        self._where.setToolTip(tip(" › ".join(parts)))
 
     def show_primary(self, title: str, enabled: bool) -> None:
         self.primary_button.setText(title)

@@ -34,20 +34,20 @@ class ReasonsPanel(QScrollArea):
         """Work out the reasons for the selection anew."""
         self.shown = self._reasons()
         self._lay_out(self.shown)
-        name = self._session.link_name
-        if name is not None:
-            self._ask_for_alternatives(name)
+        chosen = self._session.link_id
+        if chosen is not None:
+            self._ask_for_alternatives(chosen)
 
-    def _ask_for_alternatives(self, name: str) -> None:
+    def _ask_for_alternatives(self, link_id: str) -> None:
         session = self._session
         board, store = session.board, session.store
         stuck = self.shown is not None and self.shown.state == "no room"
-        tries = ways_out.variants(store, session.picture, board.input, board.input.links[name]) if stuck else ()
+        tries = ways_out.variants(store, session.picture, board.input, board.input.links[link_id]) if stuck else ()
 
         def work(progress: Progress) -> tuple[Option, ...]:
             if stuck:
-                return ways_out.ways_out(store, board, name, tries, progress)
-            return reasons.better_place(store, board, name, progress)
+                return ways_out.ways_out(store, board, link_id, tries, progress)
+            return reasons.better_place(store, board, link_id, progress)
 
         session.jobs.quiet("alternatives", work, lambda options: self._add_options(board, options))
 
@@ -58,8 +58,8 @@ class ReasonsPanel(QScrollArea):
 
     def _reasons(self) -> Reasons | None:
         session, chosen = self._session, self._session.selection
-        if (name := session.link_name) is not None:
-            return reasons.for_link(session.store, session.board, session.picture, name, session.now())
+        if (link_id := session.link_id) is not None:
+            return reasons.for_link(session.store, session.board, session.picture, link_id, session.now())
         if chosen.kind == "sweep":
             record = next((s for s in listen.sweeps(session.store) if s.id == chosen.key), None)
             return None if record is None else reasons_spectrum.for_sweep(record, session.store, session.now())
@@ -127,9 +127,9 @@ class ReasonsPanel(QScrollArea):
         grid.setColumnStretch(0, 1)
         for i, (name, value) in enumerate(rows):
             strong = name == "margin"
-            left = _label(f"<b>{_escape(name)}</b>" if strong else _escape(name), "" if strong else "dim")
+            left = _label(name, "strong" if strong else "dim")
             long = len(name) + len(value) > _ONE_LINE
-            right = _label(f"<b>{_escape(value)}</b>" if strong else _escape(value), wrap=long)
+            right = _label(value, "strong" if strong else "", wrap=long)
             right.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             grid.addWidget(left, 2 * i, 0, 1, 2 if long else 1)
             if long:
@@ -184,10 +184,7 @@ def _joint(session: Session, design_id: int, name: str) -> Reasons | None:
 
 def _label(text: str, name: str = "", wrap: bool = True) -> QLabel:
     label = QLabel(text)
+    label.setTextFormat(Qt.TextFormat.PlainText)
     label.setObjectName(name)
     label.setWordWrap(wrap)
     return label
-
-
-def _escape(text: str) -> str:
-    return text.replace("&", "&amp;").replace("<", "&lt;")

@@ -164,8 +164,8 @@ class Session(QObject):
             self.selected.emit()
 
     @property
-    def link_name(self) -> str | None:
-        """Name of the selected link, if it is one of the plan."""
+    def link_id(self) -> str | None:
+        """Id of the selected link, if it is one of the plan."""
         if self.selection.kind == "link" and self.selection.key in self.board.input.links:
             return str(self.selection.key)
         return None

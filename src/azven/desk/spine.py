@@ -9,12 +9,14 @@ from azven.desk import theme as look
 from azven.desk.axis import BandView, polygon, silhouette, stacked
 from azven.desk.marks import PENNANT_W, paint_pennant, service_color
 from azven.desk.session import Session
+from azven.desk.stage import tip
 from azven.work import ground, kit, permission
 from azven.work.plan import Verdict
 from azven.work.reasons import mhz
 
 _HEIGHT, _RASTER, _ROWS = 118, 18, 4
 _LEVELS_DBM = (-125.0, -45.0)
+_LABEL_W = 240
 
 
 class Spine(BandView):
@@ -113,7 +115,7 @@ class Spine(BandView):
 
     def _paint_carriers(self, painter: QPainter) -> None:
         theme = self._session.theme
-        chosen = self._session.link_name
+        chosen = self._session.link_id
         for carrier in self._session.board.input.request.carriers:
             x = self._axis.x(carrier.freq_hz)
             painter.setPen(QPen(theme.color("slate"), 1, Qt.PenStyle.DotLine))
@@ -128,18 +130,20 @@ class Spine(BandView):
             color = service_color(theme, verdict.link.service)
             if verdict.state == "broken":
                 color = theme.color("brick")
-            here = verdict.link.name == chosen
+            here = verdict.id == chosen
             painter.setPen(QPen(color, 2 if here else 1))
             painter.drawLine(QLineF(x, y, x, self._floor))
             paint_pennant(painter, QPointF(x, y), verdict.link.service, color, outlined=verdict.link.spare)
         for (x, verdict), y in zip(carriers, rows, strict=True):
-            if verdict.link.name == chosen:
+            if verdict.id == chosen:
                 self._paint_label(painter, x, y, verdict)
 
     def _paint_label(self, painter: QPainter, x: float, y: float, verdict: Verdict) -> None:
         theme = self._session.theme
-        text = f"{verdict.link.name}  {mhz(verdict.freq_hz or 0)}"
         painter.setFont(look.font(12, bold=True))
+        name = self._session.board.input.name(verdict.id)
+        name = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, _LABEL_W)
+        text = f"{name}  {mhz(verdict.freq_hz or 0)}"
         width = painter.fontMetrics().horizontalAdvance(text) + 10
         left = min(x + PENNANT_W + 4, self._axis.left + self._axis.width - width)
         box = QRectF(left, y - 3, width, 17)
@@ -150,20 +154,20 @@ class Spine(BandView):
     # -- mouse ---------------------------------------------------------------------------------------
 
     def link_at(self, at: QPointF) -> str | None:
-        """Name of the link whose pennant or pole is at a point."""
+        """Id of the link whose pennant or pole is at a point."""
         carriers = self._carriers()
         for (x, verdict), y in zip(carriers, self._rows(carriers), strict=True):
             if x - 2 <= at.x() <= x + PENNANT_W and y <= at.y() <= y + 12:
-                return verdict.link.name
-        near = [(abs(x - at.x()), v.link.name) for x, v in carriers if abs(x - at.x()) < 3]
+                return verdict.id
+        near = [(abs(x - at.x()), v.id) for x, v in carriers if abs(x - at.x()) < 3]
         return min(near)[1] if near else None
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
             return
-        name = self.link_at(event.position())
-        if name:
-            self._session.select("link", name)
+        found = self.link_at(event.position())
+        if found:
+            self._session.select("link", found)
         self._axis.press(event)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
@@ -171,8 +175,8 @@ class Spine(BandView):
             return
         if event.buttons():
             self._axis.drag(event)
-        elif name := self.link_at(event.position()):
-            freq = self._session.board.frequencies.get(name, 0)
-            QToolTip.showText(event.globalPosition().toPoint(), f"{name}  {mhz(freq)} MHz", self)
+        elif found := self.link_at(event.position()):
+            name, freq = self._session.board.input.name(found), self._session.board.frequencies.get(found, 0)
+            QToolTip.showText(event.globalPosition().toPoint(), tip(f"{name}  {mhz(freq)} MHz"), self)
         else:
             QToolTip.hideText()

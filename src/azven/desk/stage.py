@@ -1,5 +1,6 @@
 """What the window asks of a stage, and small pieces that all stages are made of."""
 
+import html
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -7,6 +8,7 @@ from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton,
 
 from azven.desk.actions import Action
 from azven.desk.session import Session
+from azven.work.wording import one_line
 
 
 class Stage(QWidget):
@@ -42,15 +44,25 @@ class Stage(QWidget):
 
 
 def label(text: str = "", name: str = "", wrap: bool = False) -> QLabel:
+    """A line or paragraph of plain text: names that look like markup stay names."""
     made = QLabel(text)
+    made.setTextFormat(Qt.TextFormat.PlainText)
     made.setObjectName(name)
     made.setWordWrap(wrap)
     return made
 
 
 def shortened(text: str, most: int) -> str:
-    """At most so many characters, the last one a sign that there are more."""
-    return text if len(text) <= most else text[: most - 1] + "…"
+    """At most so many characters on one line; what is too much is lost from the middle."""
+    line = one_line(text)
+    if len(line) <= most:
+        return line
+    return line[: most // 2] + "…" + line[len(line) - (most - most // 2 - 1) :]
+
+
+def tip(text: str) -> str:
+    """A text for a tool tip, where what looks like markup would be taken for it."""
+    return html.escape(text) if Qt.mightBeRichText(text) else text
 
 
 def rule() -> QFrame:

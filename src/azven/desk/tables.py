@@ -5,7 +5,18 @@ from dataclasses import dataclass
 from typing import Any
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QObject, Qt, pyqtSignal
-from PyQt6.QtWidgets import QAbstractItemView, QComboBox, QHeaderView, QStyledItemDelegate, QTableView, QWidget
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QHeaderView,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+    QWidget,
+)
+
+from azven.desk.stage import tip
+from azven.work.wording import one_line
 
 _ROOT = QModelIndex()
 
@@ -14,7 +25,8 @@ _ROOT = QModelIndex()
 class Column:
     """One column: how a record's value is shown, and, if it can be edited, what setting a text or choice does.
 
-    `choices` gives (text, value) pairs for a record; without them the cell is edited as text.
+    `choices` gives (text, value) pairs for a record; without them the cell is edited as text. What does not fit loses
+    its middle, in `prose` its end.
     """
 
     title: str
@@ -24,6 +36,7 @@ class Column:
     choices: Callable[[Any], list[tuple[str, Any]]] | None = None
     right: bool = False
     warn: Callable[[Any], str] | None = None
+    prose: bool = False
 
 
 class RecordModel(QAbstractTableModel):
@@ -58,10 +71,12 @@ class RecordModel(QAbstractTableModel):
         if not index.isValid():
             return None
         record, column = self.records[index.row()], self.columns[index.column()]
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
+        if role == Qt.ItemDataRole.DisplayRole:
+            return one_line(column.show(record))
+        if role == Qt.ItemDataRole.EditRole:
             return column.show(record)
         if role == Qt.ItemDataRole.ToolTipRole:
-            return (column.warn(record) if column.warn else "") or column.show(record)
+            return tip((column.warn(record) if column.warn else "") or column.show(record))
         if role == Qt.ItemDataRole.TextAlignmentRole:
             side = Qt.AlignmentFlag.AlignRight if column.right else Qt.AlignmentFlag.AlignLeft
             return int(side | Qt.AlignmentFlag.AlignVCenter)
@@ -85,6 +100,12 @@ class RecordModel(QAbstractTableModel):
 
 class _Delegate(QStyledItemDelegate):
     """A combo box where a column has choices, a line otherwise."""
+
+    def initStyleOption(self, option: QStyleOptionViewItem | None, index: QModelIndex) -> None:
+        super().initStyleOption(option, index)
+        model = index.model()
+        if option is not None and isinstance(model, RecordModel) and model.columns[index.column()].prose:
+            option.textElideMode = Qt.TextElideMode.ElideRight
 
     def createEditor(self, parent: QWidget | None, option: Any, index: QModelIndex) -> QWidget | None:
         model = index.model()
@@ -135,7 +156,7 @@ class RecordTable(QTableView):
         self.setWordWrap(False)
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
-        self.setTextElideMode(Qt.TextElideMode.ElideRight)
+        self.setTextElideMode(Qt.TextElideMode.ElideMiddle)
         down = self.verticalHeader()
         across = self.horizontalHeader()
         assert down is not None

@@ -18,8 +18,9 @@ from azven.desk.reasons import ReasonsPanel
 from azven.desk.session import Session
 from azven.desk.spine import Spine
 from azven.desk.stage import Stage
-from azven.work import ground, kit
+from azven.work import ground, ids, kit
 from azven.work.reasons import mhz
+from azven.work.wording import one_line
 
 STAGES = {
     "ground": "Ground", "listen": "Listen", "kit": "Kit", "plan": "Plan", "chain": "Chain", "reach": "Reach",
@@ -184,18 +185,16 @@ class Window(QMainWindow):
             if a.enabled() and a.id != "find"
         ]
         for link in kit.links(session.store):
-            freq = session.board.frequencies.get(link.name)
+            key = ids.of(link)
+            freq = session.board.frequencies.get(key)
             where = f"{mhz(freq)} MHz" if freq else "no frequency"
-            out.append(Find(f"{link.name}   {where}", "link", lambda n=link.name: self._go_to_link(n)))
+            out.append(Find(f"{one_line(link.name)}   {where}", "link", lambda k=key: self._go("plan", "link", k)))
         for n in ground.neighbours(session.store):
-            title = f"{n.name}   {mhz(n.freq_hz)} MHz"
+            title = f"{one_line(n.name)}   {mhz(n.freq_hz)} MHz"
             out.append(Find(title, "neighbour", lambda key=n.id: self._go("ground", "neighbour", key)))
-        out += [Find(z.name, "room", lambda: self.show_stage("ground")) for z in ground.zones(session.store)]
-        out += [Find(u.name, "unit", lambda: self.show_stage("kit")) for u in kit.units(session.store)]
+        out += [Find(one_line(z.name), "room", lambda: self.show_stage("ground")) for z in ground.zones(session.store)]
+        out += [Find(one_line(u.name), "unit", lambda: self.show_stage("kit")) for u in kit.units(session.store)]
         return out
-
-    def _go_to_link(self, name: str) -> None:
-        self._go("plan", "link", name)
 
     def _go(self, stage: str, kind: str, key: object) -> None:
         self.show_stage(stage)

@@ -37,15 +37,15 @@ class Pattern:
 
 
 PATTERNS: Mapping[str, tuple[Pattern, ...]] = {
-    "2T3O": (Pattern((2, -1)),),
-    "3T3O": (Pattern((1, 1, -1), head=2, symmetric=True),),
-    "2T5O": (Pattern((3, -2)),),
-    "3T5O": (Pattern((3, -1, -1), head=0, symmetric=True), Pattern((2, 1, -2), head=1)),
-    "2T7O": (Pattern((4, -3)),),
-    "2T9O": (Pattern((5, -4)),),
-    "H2": (Pattern((2,)),),
-    "H3": (Pattern((3,)),),
-    "2T2O": (Pattern((1, 1), symmetric=True), Pattern((1, -1), symmetric=True, absolute=True)),
+    "2a-b": (Pattern((2, -1)),),
+    "a+b-c": (Pattern((1, 1, -1), head=2, symmetric=True),),
+    "3a-2b": (Pattern((3, -2)),),
+    "3a-b-c": (Pattern((3, -1, -1), head=0, symmetric=True), Pattern((2, 1, -2), head=1)),
+    "4a-3b": (Pattern((4, -3)),),
+    "5a-4b": (Pattern((5, -4)),),
+    "2a": (Pattern((2,)),),
+    "3a": (Pattern((3,)),),
+    "a-b": (Pattern((1, 1), symmetric=True), Pattern((1, -1), symmetric=True, absolute=True)),
 }
 
 

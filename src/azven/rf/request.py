@@ -8,7 +8,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
-KINDS = ("2T3O", "3T3O", "2T5O", "3T5O", "2T7O", "2T9O", "H2", "H3", "2T2O")
+KINDS = ("2a-b", "a+b-c", "3a-2b", "3a-b-c", "4a-3b", "5a-4b", "2a", "3a", "a-b")
 
 Relation = Literal["together", "near", "apart"]
 
@@ -80,7 +80,10 @@ def meet_in_time(a: frozenset[str], b: frozenset[str]) -> bool:
 
 @dataclass(frozen=True)
 class PlanRequest:
-    """Everything the search needs to know; the open format `azven-plan-request` 1 in memory."""
+    """Everything the search needs to know; the open format `azven-plan-request` in memory.
+
+    Ids decide, names are for people: `names` of carriers and requests, `zone_names` and `act_names`, each by id.
+    """
 
     profiles: Mapping[str, Profile]
     zones: tuple[str, ...]
@@ -91,6 +94,9 @@ class PlanRequest:
     seed: int = 1
     effort: int = 3
     time_limit_s: float = 10.0
+    names: Mapping[str, str] = field(default_factory=dict)
+    zone_names: Mapping[str, str] = field(default_factory=dict)
+    act_names: Mapping[str, str] = field(default_factory=dict)
 
     def relation(self, a: str, b: str) -> Relation:
         """Relation of two zones; a zone is together with itself, an unlisted pair is apart."""

@@ -22,7 +22,7 @@ from azven.rf.verdict import Hit, clashes
 
 School = Literal["spacing", "level", "both"]
 SCHOOLS: tuple[School, ...] = ("spacing", "both", "level")
-LEVEL_KINDS = ("2T3O", "3T3O")
+LEVEL_KINDS = ("2a-b", "a+b-c")
 _NONE_DBM = -400.0
 _RACK_ISOLATION_DB = 30.0
 """Between two transmitters on one combiner, planning value."""

@@ -9,31 +9,37 @@ from azven.book.formats import site_bundle
 from azven.book.formats.site_bundle import Bundle, NeighbourDocument
 from azven.book.records import NEIGHBOUR_KINDS, RELATIONS, Neighbour, Relation, Zone
 from azven.book.store import Store
-from azven.work import ground, listen
+from azven.work import ground, ids, listen
 
 _SAME_HZ = 1_000
 _ROOM_FIELDS = ("note", "near_m", "far_m", "between_m", "exponent", "height_m")
 
 
 def write(store: Store, path: Path) -> int:
-    """Write what the book knows of the site; returns how many sweeps went along. OSError when it cannot be written."""
+    """Write what the book knows of the site; returns how many sweeps went in. OSError when it cannot be written."""
     site = ground.current(store).site
     zones = {z.id: z for z in ground.zones(store)}
     rooms = [
-        {"name": z.name, "shape": [list(p) for p in z.shape], **{f: getattr(z, f) for f in _ROOM_FIELDS}}
+        {
+            "id": ids.of(z),
+            "name": z.name,
+            "shape": [list(p) for p in z.shape],
+            **{f: getattr(z, f) for f in _ROOM_FIELDS},
+        }
         for z in zones.values()
     ]
     relations = [
-        {"rooms": [zones[i].name for i in pair], "relation": r.relation, "wall_loss_db": r.wall_loss_db}
+        {"rooms": [ids.of(zones[i]) for i in pair], "relation": r.relation, "wall_loss_db": r.wall_loss_db}
         for pair, r in ground.relations(store).items() if pair <= zones.keys()
     ]  # fmt: skip
     neighbours = [
-        {"room": zones[n.zone_id].name if n.zone_id in zones else "",
+        {"room": ids.of(zones[n.zone_id]) if n.zone_id in zones else "",
          **{f: getattr(n, f) for f in ("name", "freq_hz", "kind", "spacing_hz", "mixes", "contact", "note", "hours")}}
         for n in ground.neighbours(store)
     ]  # fmt: skip
     document = {
-        "name": site.name, "note": site.note, "made": datetime.now(UTC).isoformat(timespec="seconds"),
+        "name": site.name, "note": site.note, "time_zone": site.time_zone,
+        "made": datetime.now(UTC).isoformat(timespec="seconds"),
         "thresholds": listen.tolerated(store), "rooms": rooms, "relations": relations, "neighbours": neighbours,
     }  # fmt: skip
     records = listen.sweeps(store)
@@ -54,8 +60,8 @@ class Merged:
 
 
 def merge(store: Store, bundle: Bundle) -> Merged:
-    """Add what the book does not know: rooms by name, relations that are not set, neighbours by name and frequency,
-    sweeps by time and place. What the book holds already is never changed."""
+    """Add what the book does not know: rooms by name, each name as often as the bundle has it, relations that are not
+    set, neighbours by name and frequency, sweeps by time and place. What the book holds already is never changed."""
     said: list[str] = []
     changes, zones = _rooms(store, bundle, said)
     changes += _relations(store, bundle, zones, said)
@@ -70,8 +76,18 @@ def merge(store: Store, bundle: Bundle) -> Merged:
 
 
 def _rooms(store: Store, bundle: Bundle, said: list[str]) -> tuple[tuple[Change, ...], dict[str, int]]:
-    known = {z.name: z.id for z in ground.zones(store)}
-    new = [r for r in bundle.site.rooms if r.name and r.name not in known]
+    """The rooms to add, and the number in the book of every room of the bundle, by its id there or its name."""
+    known = ground.zones(store)
+    free = {z.id: z.name for z in known}
+    found: dict[str, int] = {}
+    new = []
+    for room in (r for r in bundle.site.rooms if r.name):
+        same = next((number for number, name in free.items() if name == room.name), None)
+        if same is None:
+            new.append(room)
+        else:
+            del free[same]
+            found[room.id or room.name] = same
     first = store.reserve(max(len(new), 1))
     site_id = ground.current(store).site.id
     zones = [
@@ -83,7 +99,7 @@ def _rooms(store: Store, bundle: Bundle, said: list[str]) -> tuple[tuple[Change,
     ]  # fmt: skip
     if zones:
         said.append(f"{len(zones)} rooms")
-    return add(*zones), known | {z.name: z.id for z in zones}
+    return add(*zones), found | {r.id or r.name: z.id for r, z in zip(new, zones, strict=True)}
 
 
 def _relations(store: Store, bundle: Bundle, zones: dict[str, int], said: list[str]) -> tuple[Change, ...]:
@@ -110,16 +126,21 @@ def _neighbours(store: Store, bundle: Bundle, zones: dict[str, int], said: list[
 
     wanted = [n for n in bundle.site.neighbours if is_new(n)]
     first = store.reserve(max(len(wanted), 1))
+    site, there = ground.current(store).site, bundle.site.time_zone
+    elsewhere = there != site.time_zone
     new = [
         Neighbour(
-            id=first + i, site_id=ground.current(store).site.id, name=n.name, freq_hz=n.freq_hz, kind=n.kind,
-            zone_id=zones.get(n.room), spacing_hz=n.spacing_hz, mixes=n.mixes, contact=n.contact, note=n.note,
-            hours=n.hours,
+            id=first + i, site_id=site.id, name=n.name, freq_hz=n.freq_hz, kind=n.kind, zone_id=zones.get(n.room),
+            spacing_hz=n.spacing_hz, mixes=n.mixes, contact=n.contact,
+            hours="" if elsewhere else n.hours,
+            note=f"{n.note} ({n.hours} in {there})".strip() if elsewhere and n.hours else n.note,
         )
         for i, n in enumerate(wanted)
     ]  # fmt: skip
     if new:
         said.append(f"{len(new)} neighbours")
+    if elsewhere and any(n.hours for n in wanted):
+        said.append(f"their hours were of {there}, not of {site.time_zone}: they count as always on, see their notes")
     return add(*new)
 
 

@@ -13,7 +13,7 @@ from azven.rf.chain.graph import System, path
 from azven.rf.links import End
 from azven.rf.sweep import Channel, Sweep
 from azven.rf.venue import Antenna, Emitter, Front, Multiplex, Settings, Venue
-from azven.work import ground, kit, plan, reach
+from azven.work import ground, ids, kit, plan, reach
 from azven.work.chain import Document, plan_gains, read
 from azven.work.chain_threats import Threat, filter_moved, multiplexes
 from azven.work.listen import Picture
@@ -61,7 +61,7 @@ def world(store: Store, picture: Picture) -> Venue:
     models = {m.id: m for m in store.all(Model)}
     placed = plan.assignments(store)
     own = tuple(
-        Emitter(x.name, placed[x.id].freq_hz, 10 * math.log10(models[x.model_id].power_mw),
+        Emitter(ids.of(x), placed[x.id].freq_hz, 10 * math.log10(models[x.model_id].power_mw),
                 _spot(zones[x.zone_id], i), models[x.model_id].bandwidth_hz / 2, models[x.model_id].body_db, ours=True)
         for i, x in enumerate(kit.links(store)) if x.id in placed
     )  # fmt: skip

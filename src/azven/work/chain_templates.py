@@ -7,7 +7,7 @@ from typing import Any
 
 from azven.book.records import Antenna, Link, Model, Zone
 from azven.book.store import Store
-from azven.work import chain, ground, kit, plan, reach
+from azven.work import chain, ground, ids, kit, plan, reach
 
 Document = dict[str, Any]
 _STOP = [
@@ -71,10 +71,11 @@ def receive(store: Store, name: str, zones: Sequence[Zone]) -> Document:
     combined = len(zones) > 1
     nodes: list[dict[str, Any]] = []
     edges: list[list[str]] = []
+    rooms = _rooms(zones)
     for zone in zones:
         length = max(5.0, round(zone.far_m * 1.3 / 5) * 5)
         cable = "lowloss-10mm" if length > 40 else "lowloss-6mm"
-        made, names = _receive_branch(zone.name, length, cable, combined, _stands(store, zone, "receive"))
+        made, names = _receive_branch(rooms[zone.id], length, cable, combined, _stands(store, zone, "receive"))
         nodes += made
         edges += [[a, b] for a, b in pairwise(names)]
         edges.append([names[-1], "combiner" if combined else "distribution"])
@@ -84,8 +85,14 @@ def receive(store: Store, name: str, zones: Sequence[Zone]) -> Document:
         edges.append(["combiner", "distribution"])
     nodes += _rack()
     edges.append(["distribution", "receiver"])
-    listed = {z.name: {"antennas": [f"{z.name} antenna"], "model": "indoor", "n": z.exponent} for z in zones}
+    listed = {rooms[z.id]: {"antennas": [f"{rooms[z.id]} antenna"], "model": "indoor", "n": z.exponent} for z in zones}
     return _document(name, nodes, edges, listed, carriers(store, zones))
+
+
+def _rooms(zones: Sequence[Zone]) -> dict[int, str]:
+    """What rooms are called in a document, where names are ids: each once, and none like the in-ear side."""
+    named = ids.told_apart(zones, lambda z: f"no. {z.id}")
+    return {z.id: f"{name} room" if (name := named[ids.of(z)]) == "ear" else name for z in zones}
 
 
 def _document(name: str, nodes: list[Any], edges: list[Any], zones: dict[str, Any], heard: list[Any]) -> Document:
@@ -99,6 +106,7 @@ def carriers(store: Store, zones: Sequence[Zone]) -> list[dict[str, Any]]:
     """The links of the show that are received in these zones, spread from the nearest to the farthest place, and one
     at the farthest place whose ratio is looked at."""
     models = {m.id: m for m in store.all(Model)}
+    rooms, names = _rooms(zones), ids.told_apart(kit.links(store), lambda x: f"no. {x.id}")
     out: list[dict[str, Any]] = []
     for zone in zones:
         links = [x for x in kit.links(store) if x.zone_id == zone.id and x.service != "in-ear" and not x.set_aside]
@@ -106,11 +114,12 @@ def carriers(store: Store, zones: Sequence[Zone]) -> list[dict[str, Any]]:
         for i, link in enumerate(chosen):
             share = i / max(len(chosen) - 1, 1)
             distance = zone.near_m * (zone.far_m / zone.near_m) ** share
-            out.append(_carrier(link.name, zone, models[link.model_id], distance, "load"))
+            out.append(_carrier(names[ids.of(link)], rooms[zone.id], models[link.model_id], distance, "load"))
         worst = max((models[x.model_id] for x in chosen), key=_hard_to_hear, default=None)
         power = 17.0 if worst is None else 10 * math.log10(worst.power_mw)
         out.append({
-            "id": f"weakest in {zone.name}", "freq_hz": 600_000_000, "zone": zone.name, "role": "wanted",
+            "id": ground.unused(f"weakest in {rooms[zone.id]}", [c["id"] for c in out]), "freq_hz": 600_000_000,
+            "zone": rooms[zone.id], "role": "wanted",
             "power_dbm": round(power, 2), "body_db": 20.0 if worst is None else worst.body_db, "psi_deg": 45.0,
             "distance_m": zone.far_m,
         })  # fmt: skip
@@ -121,9 +130,9 @@ def _hard_to_hear(model: Model) -> float:
     return model.body_db - 10 * math.log10(model.power_mw)
 
 
-def _carrier(name: str, zone: Zone, model: Model, distance_m: float, role: str) -> dict[str, Any]:
+def _carrier(name: str, room: str, model: Model, distance_m: float, role: str) -> dict[str, Any]:
     return {
-        "id": name, "freq_hz": 600_000_000, "zone": zone.name, "role": role, "distance_m": round(distance_m, 1),
+        "id": name, "freq_hz": 600_000_000, "zone": room, "role": role, "distance_m": round(distance_m, 1),
         "power_dbm": round(10 * math.log10(model.power_mw), 2), "body_db": model.body_db,
     }  # fmt: skip
 
@@ -139,7 +148,8 @@ def _ear_side(store: Store, zones: Sequence[Zone]) -> tuple[list[dict[str, Any]]
     models = {m.id: m for m in store.all(Model)}
     stands = _stands(store, zones[0], "transmit") if zones else {}
     links: list[Link] = [x for x in kit.links(store) if x.service == "in-ear" and not x.set_aside][:_MOST_EARS]
-    powers = [(x.name, 10 * math.log10(models[x.model_id].power_mw)) for x in links]
+    called = ids.told_apart(links, lambda x: f"no. {x.id}")
+    powers = [(called[ids.of(x)], 10 * math.log10(models[x.model_id].power_mw)) for x in links]
     powers = powers or [(f"in-ear {i}", 17.0) for i in range(1, 5)]
     nodes: list[dict[str, Any]] = [
         {"id": f"{n} out", "type": "transmitter", "power_dbm": round(p, 2)} for n, p in powers

@@ -38,7 +38,7 @@ from azven.rf.links import WALL_DB
 from azven.rf.venue import Antenna as VenueAntenna
 from azven.rf.venue import Electronics, Emitter, Multiplex, Settings, Venue
 from azven.rf.walls import WallLine
-from azven.work import kit, listen, plan
+from azven.work import hours, ids, kit, listen, plan
 from azven.work.catalogue import generic_models
 from azven.work.taking import About
 
@@ -72,7 +72,9 @@ def prepare(path: Path) -> Store:
     _sweeps(store, story)
     _plans_of_rooms(store, story, rooms)
     if story["plan"]:
-        store.apply(plan.set_frequencies(store, story["plan"], "Plan all", complete=True))
+        by_name = {x.name: ids.of(x) for x in kit.links(store)}
+        frequencies = {by_name[name]: freq for name, freq in story["plan"].items()}
+        store.apply(plan.set_frequencies(store, frequencies, "Plan all", complete=True))
         unsigned = [Change(k, replace(k, made_by="")) for k in store.all(KeptPlan)]
         store.apply(Edit("Unsigned", tuple(unsigned)))
     _systems(store, rooms)
@@ -81,11 +83,12 @@ def prepare(path: Path) -> Store:
 
 def _dated(store: Store, now: datetime) -> Edit:
     """Sweeps a few hours old, acts this evening."""
-    hours = {s["place"]: s["hours_ago"] for s in script()["sweeps"]}
-    opening = now.replace(hour=18, minute=0, second=0, microsecond=0)
+    zone = hours.zone_of(store.all(Site)[0].time_zone)
+    ago = {s["place"]: s["hours_ago"] for s in script()["sweeps"]}
+    opening = now.astimezone(zone).replace(hour=18, minute=0, second=0, microsecond=0)
     changes: tuple[Change, ...] = ()
     for sweep in store.all(Sweep):
-        changes += replace_record(sweep, replace(sweep, taken_at=now - timedelta(hours=hours[sweep.place])))
+        changes += replace_record(sweep, replace(sweep, taken_at=now - timedelta(hours=ago[sweep.place])))
     for kept in store.all(KeptPlan):
         changes += replace_record(kept, replace(kept, made_at=now))
     for act in store.all(Act):
@@ -109,7 +112,7 @@ def _rooms(store: Store, story: Mapping[str, Any], number: _Numbers) -> dict[str
         id=number(), key=document["key"], title=document["title"], dated=document["dated"],
         document=document,
     )  # fmt: skip
-    site = Site(id=number(), name=story["site"], region_id=region.id)
+    site = Site(id=number(), name=story["site"], region_id=region.id, time_zone=story["time_zone"])
     zones = {
         name: Zone(id=number(), site_id=site.id, name=name, position=i, **_frozen(story["rooms"][name]))
         for i, name in enumerate(story["zones"])

@@ -23,6 +23,7 @@ from azven.book.regions import Territory, territory
 from azven.book.store import Store
 from azven.rf.sweep import Channel
 from azven.work.catalogue import generic_models
+from azven.work.hours import Clock, zone_here, zone_names
 
 RelationName = Literal["together", "near", "apart"]
 NEAR_FROM_DB = 15.0
@@ -37,6 +38,11 @@ class Place:
     show: Show
     region: Territory | None
     permits: tuple[Permit, ...] = ()
+
+    @property
+    def clock(self) -> Clock:
+        """The site's own clock."""
+        return Clock(self.site.time_zone)
 
     def channels(self) -> list[Channel]:
         """The television raster, empty without a region."""
@@ -54,7 +60,7 @@ def new_book(path: Path) -> Store:
     store = Store.create(path)
     models = generic_models()
     first = store.reserve(3 + len(models))
-    site = Site(id=first, name="New site")
+    site = Site(id=first, name="New site", time_zone=zone_here())
     store.apply(
         Edit(
             "New book",
@@ -104,7 +110,7 @@ def zones(store: Store) -> list[Zone]:
 def add_zone(store: Store, name: str) -> Edit:
     site = current(store).site
     existing = zones(store)
-    name = unused(name.strip() or "Room", [z.name for z in existing])
+    name = name.strip() or unused("Room", [z.name for z in existing])
     zone_id = store.reserve()
     zone = Zone(id=zone_id, site_id=site.id, name=name, position=len(existing))
     return Edit(f"Room {name}", add(zone), (zone_id,))
@@ -114,8 +120,6 @@ def rename_zone(store: Store, zone: Zone, name: str) -> Edit:
     name = name.strip()
     if not name:
         raise ValueError("A room needs a name.")
-    if any(z.name == name and z.id != zone.id for z in zones(store)):
-        raise ValueError(f"There is a room named {name} already.")
     return Edit(f"Rename {zone.name}", replace_record(zone, replace(zone, name=name)))
 
 
@@ -207,6 +211,14 @@ def take_out(record: Any, title: str) -> Edit:
 def set_site(store: Store, title: str, **values: Any) -> Edit:
     """Change the site: television guard, thresholds, note."""
     return change(current(store).site, title, **values)
+
+
+def set_time_zone(store: Store, name: str) -> Edit:
+    """Read times as those of a zone of the zone database; moments stay, hours of neighbours are meant there from now
+    on. ValueError for a zone that it does not have."""
+    if name not in zone_names():
+        raise ValueError(f"“{name[:80]}” is no time zone; choose one such as {zone_here()}.")
+    return set_site(store, f"Times of {name}", time_zone=name)
 
 
 def set_stations(store: Store, text: str) -> Edit:

@@ -16,7 +16,7 @@ from azven.rf.coordinate.plan import carriers_of
 from azven.rf.density import at_density
 from azven.rf.groups import GroupVerdict
 from azven.rf.request import Profile, Range, Request
-from azven.work import ground
+from azven.work import ground, ids
 from azven.work.plan import Board, Progress
 
 Table = dict[str, tuple[int, ...]]
@@ -88,7 +88,8 @@ class Judged:
 
 
 def judge(table: Table, profile: Profile, board: Board, model: Model, band: str, room: str) -> Judged:
-    """Which groups are free in `room` beside everything but the links of that model there, and what mixing costs."""
+    """Which groups are free in the room with the id `room`, beside everything but the links of that model there, and
+    what mixing costs."""
     free = _free_steps(board, model, band, room)
     found = tuple(groups.judge(table, profile, free.__contains__))
     mates = [n for n, x in board.input.links.items() if x.model_id == model.id and board.input.wish(n).zone == room]
@@ -96,7 +97,8 @@ def judge(table: Table, profile: Profile, board: Board, model: Model, band: str,
     warning = ""
     if len(used) > 1:
         names = ", ".join(f"{n} from group {g}" for g, n in used.items())
-        warning = f"Links in {room} use {len(used)} groups ({names}): groups are only clean within themselves."
+        where = board.input.name(room)
+        warning = f"Links in {where} use {len(used)} groups ({names}): groups are only clean within themselves."
     advice = "No group has a free channel here."
     if found and found[0].free_hz:
         best = found[0]
@@ -114,7 +116,7 @@ def _free_steps(board: Board, model: Model, band: str, room: str) -> set[int]:
     )  # fmt: skip
     if like is None:
         low, high = next((b[1], b[2]) for b in model.bands if b[0] == band)
-        like = Request("group", model.name, room, (Range(low, high),), model.step_hz)
+        like = Request("group", ids.of(model), room, (Range(low, high),), model.step_hz)
     mates = {n for n, x in board.input.links.items() if x.model_id == model.id and board.input.wish(n).zone == room}
     others = [c for c in carriers_of(request, dict(board.frequencies)) if c.id not in mates]
     return set(lane(request, like, others).free.tolist())

@@ -13,12 +13,15 @@ from azven.book.records import Act, KeptPlan, Link, Model, Neighbour, Permit, Pl
 from azven.book.store import Store
 from azven.rf.density import STEPS
 from azven.rf.verdict import Margin
-from azven.work import ground, kit
+from azven.work import ground, ids, kit
+from azven.work.wording import one_line
 
 R = TypeVar("R", bound=Record)
 KEPT_AT_MOST = 40
 SCHOOL_WORDS = {"spacing": "by spacing", "both": "by spacing, harmless excused", "level": "by level"}
-_NOT_LOOKED_AT = {"id", "version", "site_id", "show_id", "name", "position", "note", "contact", "performer"}
+_NOT_LOOKED_AT = {
+    "id", "version", "site_id", "show_id", "name", "position", "note", "contact", "performer", "acts_gone",
+}  # fmt: skip
 _LEVEL_FIELDS = {
     "needed_db", "nf_db", "iip3_dbm", "body_db", "gain_dbi", "power_mw", "near_m", "far_m", "between_m", "exponent",
 }  # fmt: skip
@@ -33,7 +36,7 @@ def plan_record(store: Store) -> Plan | None:
 
 
 def fingerprint(store: Store, coming: Sequence[Record] = ()) -> dict[str, str]:
-    """What the plan depends on, condensed per thing (`kind/name`), so that a change can be named.
+    """What the plan depends on, condensed per thing: `kind/id` to a digest and, behind a blank, the thing's name then.
 
     `coming` records are about to be added, or to replace those with their id, in the same edit.
     """
@@ -51,25 +54,26 @@ def fingerprint(store: Store, coming: Sequence[Record] = ()) -> dict[str, str]:
     out["region/"] = _digest([region and (region.key, region.dated), place.site.tv_guard_hz, place.site.thresholds])
     for sweep in store.all(Sweep, site_id=place.site.id):
         if sweep.used:
-            out[f"sweep/{sweep.place} ({sweep.id})"] = _digest([sweep.hears])
+            out[f"sweep/{sweep.id}"] = f"{_digest([sweep.hears])} {sweep.place}"
     out |= _each("neighbour", every(Neighbour, store.all(Neighbour, site_id=place.site.id)), levels)
     out |= _each("permit", store.all(Permit, site_id=place.site.id), levels=True)
     out |= _each("room", zones, levels)
     for relation in every(Relation, store.all(Relation)):
-        title = " and ".join(sorted(names.get(z, "?") for z in (relation.zone_a_id, relation.zone_b_id)))
-        out[f"rooms/{title}"] = _digest([relation.relation, relation.wall_loss_db if levels else None])
+        title = " and ".join(names.get(z, "a room") for z in (relation.zone_a_id, relation.zone_b_id))
+        digest = _digest([relation.relation, relation.wall_loss_db if levels else None])
+        out[f"rooms/{relation.id}"] = f"{digest} {title}"
     models = {m.id: m for m in store.all(Model)}
     for link in every(Link, kit.links(store)):
         model = models[link.model_id]
-        out[f"link/{link.name}"] = _digest([_looked_at(link, levels), _looked_at(model, levels)])
-        out[f"power/{model.name}"] = _digest([model.power_mw, model.gain_dbi])
+        out[f"link/{link.id}"] = f"{_digest([_looked_at(link, levels), _looked_at(model, levels)])} {link.name}"
+        out[f"power/{model.id}"] = f"{_digest([model.power_mw, model.gain_dbi])} {model.name}"
     dated = any(p.starts_at or p.ends_at for p in place.permits)
     timed = dated or any(n.hours for n in ground.neighbours(store))
     return out | _each("act", store.all(Act, show_id=place.show.id), levels, frozenset() if timed else _TIMES)
 
 
 def _each(kind: str, records: Iterable[Record], levels: bool, also: AbstractSet[str] = frozenset()) -> dict[str, str]:
-    return {f"{kind}/{getattr(r, 'name', '')}": _digest(_looked_at(r, levels, also)) for r in records}
+    return {f"{kind}/{r.id}": f"{_digest(_looked_at(r, levels, also))} {getattr(r, 'name', '')}" for r in records}
 
 
 def _looked_at(record: Record, levels: bool, also: AbstractSet[str] = frozenset()) -> list[tuple[str, object]]:
@@ -109,11 +113,12 @@ def _changed(store: Store) -> list[tuple[str, str, str]]:
         today = {key: digest for key, digest in today.items() if not key.startswith("power/")}
     out = []
     for key in sorted(today.keys() | plan.inputs.keys()):
-        then, now = plan.inputs.get(key), today.get(key)
-        if then != now:
-            kind, name = key.split("/", 1)
-            out.append((kind, name, "is new" if then is None else "is gone" if now is None else "changed"))
-    return out
+        then, now = plan.inputs.get(key, "").split(" ", 1), today.get(key, "").split(" ", 1)
+        if then[0] != now[0]:
+            name = (now if now[0] else then)[1:]
+            what = "changed" if then[0] and now[0] else "is new" if now[0] else "is gone"
+            out.append((key.split("/")[0], " ".join(name), what))
+    return sorted(out)
 
 
 def changes(store: Store) -> tuple[str, ...]:
@@ -140,9 +145,14 @@ def keep(store: Store, title: str, frequencies: Mapping[str, int], inputs: Mappi
     show = ground.current(store).show
     new = KeptPlan(
         id=store.reserve(), show_id=show.id, title=title, made_at=datetime.now(UTC), made_by=who(), school=show.school,
-        density=show.density, frequencies=dict(frequencies), inputs=dict(inputs), made_from=made_from(store),
+        density=show.density, frequencies=dict(frequencies), names=_names(store, frequencies), inputs=dict(inputs),
+        made_from=made_from(store),
     )  # fmt: skip
     return add(new) + remove(kept_plans(store)[KEPT_AT_MOST - 1 :])
+
+
+def _names(store: Store, frequencies: Mapping[str, int]) -> dict[str, str]:
+    return {ids.of(x): one_line(x.name) for x in kit.links(store) if ids.of(x) in frequencies}
 
 
 def who() -> str:
@@ -156,20 +166,21 @@ def who() -> str:
 def made_from(store: Store) -> tuple[str, ...]:
     """In words what a plan made now rests on: rules, sweeps, density, school."""
     place = ground.current(store)
+    clock = place.clock
     region = store.get(Region, place.site.region_id) if place.site.region_id else None
     lines = [f"{region.title}, as of {region.dated}" if region else "no region"]
     for sweep in store.all(Sweep, site_id=place.site.id):
         if sweep.used:
-            lines.append(f"sweep {sweep.place}, {sweep.antenna}, {sweep.taken_at:%Y-%m-%d %H:%M} UTC")
+            lines.append(f"sweep {sweep.place}, {sweep.antenna}, {clock.said(sweep.taken_at, with_zone=True)}")
     lines.append(f"density {STEPS[place.show.density].name}, {SCHOOL_WORDS[place.show.school]}")
     return tuple(lines)
 
 
 @dataclass(frozen=True)
 class Difference:
-    """One link in two plans: frequencies and margins [Hz], None where it has none."""
+    """One link, by its id in the plan, in two plans: frequencies and margins [Hz], None where it has none."""
 
-    id: int
+    id: str
     name: str
     old_hz: int | None
     new_hz: int | None
@@ -192,19 +203,19 @@ class Difference:
 
 
 def compare(
-    names: Iterable[str],
+    names: Mapping[str, str],
     old: tuple[Mapping[str, int], Mapping[str, Margin]],
     new: tuple[Mapping[str, int], Mapping[str, Margin]],
 ) -> list[Difference]:
-    """Two plans link by link: frequencies and margins of each, in the order of `names`."""
+    """Two plans link by link: frequencies and margins of each by link id, in the order of `names` (id → name)."""
 
-    def margin(plan: tuple[Mapping[str, int], Mapping[str, Margin]], name: str) -> int | None:
-        return plan[1][name].margin_hz if name in plan[1] else None
+    def margin(plan: tuple[Mapping[str, int], Mapping[str, Margin]], key: str) -> int | None:
+        return plan[1][key].margin_hz if key in plan[1] else None
 
     return [
-        Difference(i, n, old[0].get(n), new[0].get(n), margin(old, n), margin(new, n))
-        for i, n in enumerate(names, start=1)
-        if n in old[0] or n in new[0]
+        Difference(key, name, old[0].get(key), new[0].get(key), margin(old, key), margin(new, key))
+        for key, name in names.items()
+        if key in old[0] or key in new[0]
     ]
 
 

@@ -90,15 +90,15 @@ def add_model(store: Store, like: Model, name: str) -> Edit:
 def change_links(store: Store, chosen: Sequence[Link], models: Sequence[Model] = (), **values: Any) -> Edit:
     """Set the same fields on several links; `models` are about to be added in the same edit.
 
-    ValueError for a name that is taken; a band the model lacks gives way to its first.
+    ValueError for an empty name; a band the model lacks gives way to its first. Acts that are set end the note of acts
+    that were removed.
     """
     if "name" in values:
-        name = str(values["name"]).strip()
-        if not name:
+        values["name"] = str(values["name"]).strip()
+        if not values["name"]:
             raise ValueError("A link needs a name.")
-        if any(x.name == name and x.id not in {c.id for c in chosen} for x in links(store)):
-            raise ValueError(f"There is a link named {name} already.")
-        values["name"] = name
+    if "acts" in values:
+        values["acts_gone"] = ()
     changes: list[Change] = []
     by_id = {m.id: m for m in [*store.all(Model), *models]}
     for link in chosen:
@@ -109,7 +109,7 @@ def change_links(store: Store, chosen: Sequence[Link], models: Sequence[Model] =
         if after.band not in {b[0] for b in model.bands}:
             after = replace(after, band=model.bands[0][0])
         changes += replace_record(link, after)
-    what = ", ".join(values)
+    what = ", ".join(k.replace("_", " ") for k in values if k != "acts_gone")
     title = f"{chosen[0].name}: {what}" if len(chosen) == 1 else f"{len(chosen)} links: {what}"
     return Edit(title, tuple(changes), tuple(x.id for x in chosen))
 
@@ -122,11 +122,31 @@ def remove_links(store: Store, chosen: Sequence[Link]) -> Edit:
     return Edit(title, remove([*placed, *chosen]))
 
 
-def add_act(store: Store, name: str) -> Edit:
+def add_act(store: Store, name: str = "") -> Edit:
     existing = acts(store)
-    name = ground.unused(name.strip() or "Act", [a.name for a in existing])
+    name = name.strip() or ground.unused("Act", [a.name for a in existing])
     act = Act(id=store.reserve(), show_id=ground.current(store).show.id, name=name, position=len(existing))
     return Edit(f"Act {name}", add(act), (act.id,))
+
+
+def remove_acts(store: Store, chosen: Sequence[Act]) -> Edit:
+    """Take acts out, of their links too. A link that was on in them alone is on always from then on, and says so."""
+    gone = {a.id: a.name for a in chosen}
+    changes: list[Change] = []
+    for link in links(store):
+        lost = tuple(gone[a] for a in link.acts if a in gone)
+        if lost:
+            kept = tuple(a for a in link.acts if a not in gone)
+            changes += replace_record(link, replace(link, acts=kept, acts_gone=(*link.acts_gone, *lost)))
+    title = f"Remove {chosen[0].name}" if len(chosen) == 1 else f"Remove {len(chosen)} acts"
+    return Edit(title, (*changes, *remove(chosen)))
+
+
+def acts_note(link: Link) -> str:
+    """A sentence for a link that is on always only because its acts were removed; empty for any other."""
+    if link.acts or not link.acts_gone:
+        return ""
+    return f"Was on in {', '.join(link.acts_gone)}, which was removed; it counts as always on until its acts are set."
 
 
 @dataclass(frozen=True)
@@ -162,18 +182,15 @@ def paste(store: Store, text: str, model: Model, zone: Zone) -> Pasted:
     columns = _columns(rows[0]) if rows else {}
     body = rows[1:] if columns else rows
     columns = columns or {"name": 0, "performer": 1}
-    taken = [x.name for x in links(store)]
     new: list[Link] = []
     refused: list[str] = []
-    reader = _RowReader(store, model, zone, columns, len(taken))
+    reader = _RowReader(store, model, zone, columns, len(links(store)))
     for number, row in enumerate(body, start=2 if body is not rows else 1):
         try:
             link = reader.link(row, len(new))
         except ValueError as error:
             refused.append(f"row {number}: {error}")
             continue
-        link = replace(link, name=ground.unused(link.name, taken))
-        taken.append(link.name)
         new.append(link)
     if new:
         first = store.reserve(len(new))
@@ -201,9 +218,9 @@ class _RowReader:
 
     def __init__(self, store: Store, model: Model, zone: Zone, columns: dict[str, int], offset: int) -> None:
         self._show = ground.current(store).show
-        self._models = {m.name.lower(): m for m in store.all(Model)}
-        self._zones = {z.name.lower(): z for z in ground.zones(store)}
-        self._acts = {a.name.lower(): a for a in acts(store)}
+        self._models = _by_name(store.all(Model))
+        self._zones = _by_name(ground.zones(store))
+        self._acts = _by_name(acts(store))
         self._model, self._zone, self._columns, self._offset = model, zone, columns, offset
 
     def link(self, row: Sequence[str], index: int) -> Link:
@@ -234,32 +251,56 @@ class _RowReader:
         )  # fmt: skip
 
 
-def _named(known: dict[str, Any], name: str, what: str) -> Any:
+def _by_name(records: Sequence[Any]) -> dict[str, list[Any]]:
+    out: dict[str, list[Any]] = {}
+    for record in records:
+        out.setdefault(record.name.lower(), []).append(record)
+    return out
+
+
+def _named(known: dict[str, list[Any]], name: str, what: str) -> Any:
+    """The one record of a name, None for no name; ValueError where the name is nobody's or stands for several."""
     if not name:
         return None
-    if name.lower() not in known:
-        raise ValueError(f"no {what} is named {name}")
-    return known[name.lower()]
+    found = known.get(name.lower(), [])
+    if len(found) != 1:
+        raise ValueError(f"no {what} is named {name}" if not found else f"{len(found)} {what}s are named {name}")
+    return found[0]
+
+
+def _shared_band(link: Link, unit: Unit, model: Model) -> tuple[int, int] | None:
+    """What a link's transmitter and its receiver can both be tuned to [Hz], empty when low ≥ high; None where the
+    model lacks one of their bands."""
+    own = next((b for b in model.bands if b[0] == link.band), None)
+    rack = next((b for b in model.bands if b[0] == (unit.receiver_band or unit.band)), None)
+    return None if own is None or rack is None else (max(own[1], rack[1]), min(own[2], rack[2]))
+
+
+def _meets(link: Link, unit: Unit | None, model: Model) -> bool:
+    shared = _shared_band(link, unit, model) if unit is not None else None
+    return shared is None or shared[0] < shared[1]
 
 
 def band_note(link: Link, unit: Unit | None, model: Model) -> str:
     """A sentence where the transmitter's band and its receiver's do not meet; empty when all is well."""
     if unit is None:
         return ""
-    own = next((b for b in model.bands if b[0] == link.band), None)
-    rack = next((b for b in model.bands if b[0] == (unit.receiver_band or unit.band)), None)
-    if own is None or rack is None:
-        return f"The receiver {unit.name} is built for {unit.receiver_band or unit.band}, which {model.name} lacks."
-    low, high = max(own[1], rack[1]), min(own[2], rack[2])
+    shared = _shared_band(link, unit, model)
+    rack = unit.receiver_band or unit.band
+    if shared is None:
+        return f"The receiver {unit.name} is built for {rack}, which {model.name} lacks."
+    low, high = shared
     if low >= high:
-        return f"Transmitter {link.band} and receiver {unit.name} ({rack[0]}) share no frequency."
-    if (low, high) != (own[1], own[2]):
+        return f"Transmitter {link.band} and receiver {unit.name} ({rack}) share no frequency."
+    if (low, high) != next(b[1:] for b in model.bands if b[0] == link.band):
         return f"Only {low / 1e6:g}–{high / 1e6:g} MHz is in reach of both transmitter and {unit.name}."
     return ""
 
 
 def open_points(store: Store) -> int:
-    """Links whose transmitter and receiver do not meet."""
+    """Links whose transmitter and receiver do not meet, or whose acts were removed."""
     units_by_id = {u.id: u for u in units(store)}
     by_id = {m.id: m for m in store.all(Model)}
-    return sum("no frequency" in band_note(x, units_by_id.get(x.unit_id or 0), by_id[x.model_id]) for x in links(store))
+    return sum(
+        bool(acts_note(x)) or not _meets(x, units_by_id.get(x.unit_id or 0), by_id[x.model_id]) for x in links(store)
+    )

@@ -297,12 +297,13 @@ def slack_hz(rbw_hz: float) -> int:
 def _claimed(
     store: Store, seen: Sequence[tuple[SweepRecord, "_Seen"]]
 ) -> tuple[tuple[Line, ...], tuple[tuple[str, Line], ...]]:
-    """Lines of all sweeps that nobody owns, and those that are ours, by link, where our transmitters were on."""
+    """Lines of all sweeps that nobody owns, and those that are ours, with the link's name, where our transmitters were
+    on."""
     known = [n.freq_hz for n in ground.neighbours(store)]
     names = {x.id: x.name for x in kit.links(store)}
-    ours = [(a.freq_hz, names.get(a.link_id, "ours")) for a in store.all(Assignment)]
+    ours = [(a.freq_hz, a.link_id) for a in store.all(Assignment)]
     found: list[Line] = []
-    owned: dict[str, Line] = {}
+    owned: dict[int, Line] = {}
     for record, held in seen:
         slack, accounted_for = slack_hz(held.sweep.rbw_hz), (*known, *record.made_inside)
         for line in held.lines:
@@ -317,11 +318,12 @@ def _claimed(
                     found.append(line)
                 elif line.level_dbm > found[same].level_dbm:
                     found[same] = line
-    return tuple(sorted(found, key=lambda x: -x.level_dbm)), tuple(owned.items())
+    said = tuple((names.get(link, "ours"), line) for link, line in owned.items())
+    return tuple(sorted(found, key=lambda x: -x.level_dbm)), said
 
 
 def claim(store: Store, line: Line, kind: str, name: str = "") -> Edit:
-    """Own up to a line: as ours, as a neighbour, or as to be avoided; the nearest 25 kHz is written down."""
+    """Say whose emission a line is: ours, a neighbour's, or one to be avoided; the nearest 25 kHz is written down."""
     freq = round(line.freq_hz / 25_000) * 25_000
     names = {"ours": "Ours", "neighbour": "Neighbour", "avoid": "Avoid"}
     taken = [n.name for n in ground.neighbours(store)]

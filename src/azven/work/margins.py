@@ -1,7 +1,7 @@
 """Margins: which links are tightest, who does most harm, which kinds set the limits, and the schools side by side."""
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 from azven.rf import coordinate as rf
@@ -11,15 +11,17 @@ from azven.work import plan
 from azven.work.plan import Board, Verdict
 from azven.work.plan_input import PlanInput
 from azven.work.reasons import always
+from azven.work.wording import formula
 
 _TRIED = 3
 
 
 @dataclass(frozen=True)
 class Row:
-    """A link in all schools: margin [Hz] and what sets it; ratio and need [dB]; its state by spacing and by level."""
+    """A link, by its id in the plan, in all schools: margin [Hz] and what sets it; ratio and need [dB]; its state by
+    spacing and by level."""
 
-    id: int
+    id: str
     name: str
     freq_hz: int
     margin_hz: int | None
@@ -45,20 +47,20 @@ def rows(spacing: Board, level: Board) -> list[Row]:
     """Every placed link as judged by spacing and by level, the tightest by spacing first."""
     out = []
     for v in spacing.verdicts:
-        other = level.verdict(v.link.name)
+        other = level.verdict(v.id)
         if v.freq_hz is not None and other.level is not None:
-            out.append(_row(v, other))
+            out.append(_row(v, other, spacing.input.name))
     return sorted(out, key=lambda r: (r.margin_hz is None, r.margin_hz or 0))
 
 
-def _row(v: Verdict, other: Verdict) -> Row:
+def _row(v: Verdict, other: Verdict, name: Callable[[str], str]) -> Row:
     limit, standing = v.limit, other.level
     assert standing is not None
     worst = standing.worst
     return Row(
-        v.link.id, v.link.name, v.freq_hz or 0, v.margin_hz, limit.kind if limit else "",
-        ", ".join(limit.sources) if limit else "nothing near", standing.ratio_db, standing.needed_db,
-        v.state, other.state, f"{worst.kind} of {', '.join(worst.sources)}" if worst else "",
+        v.id, name(v.id), v.freq_hz or 0, v.margin_hz, limit.kind if limit else "",
+        ", ".join(name(s) for s in limit.sources) if limit else "nothing near", standing.ratio_db, standing.needed_db,
+        v.state, other.state, f"{formula(worst.kind)} of {', '.join(name(s) for s in worst.sources)}" if worst else "",
     )  # fmt: skip
 
 
@@ -93,7 +95,7 @@ def limits_by_kind(now: Board) -> str:
     kinds = Counter(v.limit.kind for v in now.verdicts if v.limit is not None)
     if not kinds:
         return "Nothing limits any link."
-    return "Margins are set by " + ", ".join(f"{kind} ({n})" for kind, n in kinds.most_common()) + "."
+    return "Margins are set by " + ", ".join(f"{formula(kind)} ({n})" for kind, n in kinds.most_common()) + "."
 
 
 @dataclass(frozen=True)
@@ -120,22 +122,23 @@ def most_harmful(now: Board, progress: plan.Progress = always) -> Harm | None:
     """The carrier that takes part in most limits, with what leaving it out would gain; None when nothing limits."""
     sources = Counter(s for v in now.verdicts if v.limit is not None for s in v.limit.sources)
     best: Harm | None = None
-    for i, (name, times) in enumerate(sources.most_common(_TRIED)):
+    for i, (carrier, times) in enumerate(sources.most_common(_TRIED)):
         if not progress(i, _TRIED):
             break
-        harm = _without(now, name, times)
+        harm = _without(now, carrier, times)
         if best is None or (harm.limits, harm.gaining) > (best.limits, best.gaining):
             best = harm
     return best
 
 
-def _without(now: Board, name: str, times: int) -> Harm:
+def _without(now: Board, carrier: str, times: int) -> Harm:
     request = now.input.request
-    rest = [c for c in rf.carriers_of(request, dict(now.frequencies)) if c.id != name]
+    rest = [c for c in rf.carriers_of(request, dict(now.frequencies)) if c.id != carrier]
     found = margins(Situation(rest, request.profiles, request.relations))
-    then = {v.link.name: v.margin_hz for v in now.verdicts if v.freq_hz is not None and v.link.name != name}
-    now_hz = {n: found[n].margin_hz for n in then}
-    gaining = sum(hz is not None and (now_hz[n] is None or (now_hz[n] or 0) > hz) for n, hz in then.items())
+    then = {v.id: v.margin_hz for v in now.verdicts if v.freq_hz is not None and v.id != carrier}
+    now_hz = {k: found[k].margin_hz for k in then}
+    gaining = sum(hz is not None and (now_hz[k] is None or (now_hz[k] or 0) > hz) for k, hz in then.items())
     before = [hz for hz in then.values() if hz is not None]
     bounded = [hz for hz in now_hz.values() if hz is not None]
+    name = now.input.name(carrier)
     return Harm(name, times, gaining, min(before, default=None), min(bounded, default=None))

@@ -7,7 +7,7 @@ from azven.book.edits import Edit, add
 from azven.book.records import Link, Model, Neighbour, Zone
 from azven.book.store import Store
 from azven.rf import coordinate as rf
-from azven.work import ground, plan_input
+from azven.work import ground, ids, plan_input
 from azven.work.listen import Picture
 from azven.work.plan import Board, Progress
 from azven.work.plan_input import PlanInput
@@ -22,7 +22,7 @@ def wishes(store: Store, who: str, model: Model, band: str, zone: Zone, count: i
         raise ValueError(f"Between 1 and 60 frequencies, not {count}.")
     show = ground.current(store).show
     return tuple(
-        Link(show_id=show.id, name=f"{who.strip()} {i}", model_id=model.id, band=band, zone_id=zone.id,
+        Link(id=-i, show_id=show.id, name=f"{who.strip()} {i}", model_id=model.id, band=band, zone_id=zone.id,
              service=model.service, priority=4, position=10_000 + i)
         for i in range(1, count + 1)
     )  # fmt: skip
@@ -35,13 +35,13 @@ def asked(store: Store, picture: Picture, links: tuple[Link, ...]) -> PlanInput:
 def propose(
     found: PlanInput, now: Board, links: tuple[Link, ...], progress: Progress, elapsed: Callable[[], float]
 ) -> dict[str, int]:
-    """Frequencies [Hz] for their links that harm nobody of ours and are not harmed by us; nobody of ours moves."""
-    names = {x.name for x in links}
+    """Frequencies [Hz] by name for their links that harm none of ours and are not harmed by us; none of ours moves."""
+    names = {ids.of(x): x.name for x in links}
     held = tuple(r.at(now.frequencies[r.id]) for r in found.request.requests if r.id in now.frequencies)
     wanted = tuple(r for r in found.request.requests if r.id in names)
     request = replace(found.request, carriers=(*found.request.carriers, *held), requests=wanted, effort=2)
     plan = rf.coordinate(replace(request, time_limit_s=10.0), progress, elapsed)
-    return {a.id: a.freq_hz for a in plan.assignments}
+    return {names[a.id]: a.freq_hz for a in plan.assignments}
 
 
 def keep(store: Store, frequencies: dict[str, int], zone: Zone, contact: str) -> Edit:

@@ -18,9 +18,10 @@ WITHIN_HZ = 50_000
 
 @dataclass(frozen=True)
 class Matrix:
-    """Carriers in order of frequency; `slack_hz` (n, n) spacing left of pairs that meet, `meets` (n, n), and
-    `products` (n, n): how many products that both take part in fall within 50 kHz beyond a guard."""
+    """Carriers in order of frequency with their `names`; `slack_hz` (n, n) spacing left of pairs that meet, `meets`
+    (n, n), and `products` (n, n): how many products that both take part in fall within 50 kHz beyond a guard."""
 
+    ids: tuple[str, ...]
     names: tuple[str, ...]
     freq_hz: NDArray[np.int64]
     meets: NDArray[np.bool_]
@@ -58,9 +59,10 @@ def matrix(board: Board) -> Matrix:
     slack = distance - np.maximum(situation.spacing[:, None], situation.spacing[None, :])
     order = np.argsort(situation.freq, kind="stable")
     grid = np.ix_(order, order)
-    names = tuple(situation.ids[i] for i in order.tolist())
+    members = tuple(situation.ids[i] for i in order.tolist())
+    names = tuple(board.input.name(m) for m in members)
     return Matrix(
-        names, situation.freq[order], situation.meets[grid], situation.mixes[grid], slack[grid], products[grid]
+        members, names, situation.freq[order], situation.meets[grid], situation.mixes[grid], slack[grid], products[grid]
     )
 
 

@@ -14,7 +14,7 @@ from azven.rf.density import STEPS
 from azven.rf.products import Situation
 from azven.rf.schools import LevelJudge, School, Standing
 from azven.rf.verdict import Limit, harmed_by, margins
-from azven.work import ground, kit
+from azven.work import ground, ids, kit
 from azven.work.kept import SCHOOL_WORDS, fingerprint, keep, plan_record, stale
 from azven.work.listen import Picture
 from azven.work.plan_input import PlanInput, input_for
@@ -42,10 +42,15 @@ class Verdict:
     level: Standing | None = None
     excused: bool = False
 
+    @property
+    def id(self) -> str:
+        """The link's id in the plan."""
+        return ids.of(self.link)
+
 
 @dataclass(frozen=True)
 class Board:
-    """The plan as it stands: input, frequencies by link name, verdicts in order of importance."""
+    """The plan as it stands: input, frequencies by link id, verdicts in order of importance."""
 
     input: PlanInput
     frequencies: Mapping[str, int]
@@ -53,8 +58,8 @@ class Board:
     locked: frozenset[str]
     stale: tuple[str, ...]
 
-    def verdict(self, name: str) -> Verdict:
-        return next(v for v in self.verdicts if v.link.name == name)
+    def verdict(self, link_id: str) -> Verdict:
+        return next(v for v in self.verdicts if v.id == link_id)
 
     def count(self, *states: str) -> int:
         return sum(v.state in states for v in self.verdicts)
@@ -73,8 +78,8 @@ def board(store: Store, picture: Picture | None = None) -> Board:
     """The plan as it stands in the book, judged exactly."""
     found = input_for(store, picture)
     placed = assignments(store)
-    frequencies = {n: placed[x.id].freq_hz for n, x in found.links.items() if x.id in placed}
-    locked = frozenset(n for n, x in found.links.items() if x.id in placed and placed[x.id].locked)
+    frequencies = {k: placed[x.id].freq_hz for k, x in found.links.items() if x.id in placed}
+    locked = frozenset(k for k, x in found.links.items() if x.id in placed and placed[x.id].locked)
     return judge(found, frequencies, locked, stale(store))
 
 
@@ -84,23 +89,23 @@ def judge(
     locked: frozenset[str] = frozenset(),
     changed: tuple[str, ...] = (),
 ) -> Board:
-    """Verdicts on `frequencies` (link name → Hz)."""
+    """Verdicts on `frequencies` (link id → Hz)."""
     request = found.request
     situation = Situation(rf.carriers_of(request, dict(frequencies)), request.profiles, request.relations)
     known = margins(situation)
-    faults = dict(line.split(": ", 1) for line in rf.tuning_faults(request, dict(frequencies)))
+    faults = {fault.id: fault.words() for fault in rf.tuning_faults(request, frequencies)}
     by_level = _by_level(found, frequencies) if found.school != "spacing" else None
     verdicts = []
-    for name, link in found.links.items():
-        freq = frequencies.get(name)
+    for key, link in found.links.items():
+        freq = frequencies.get(key)
         if freq is None:
             verdicts.append(Verdict(link, "unplaced"))
             continue
-        margin, fault = known[name], faults.get(name, "")
+        margin, fault = known[key], faults.get(key, "")
         verdict = Verdict(
-            link, _state(margin.margin_hz, fault), freq, margin.margin_hz, margin.limit, name in locked, fault
+            link, _state(margin.margin_hz, fault), freq, margin.margin_hz, margin.limit, key in locked, fault
         )
-        verdicts.append(verdict if by_level is None else by_level.judge(name, verdict, found.school))
+        verdicts.append(verdict if by_level is None else by_level.judge(key, verdict, found.school))
     return Board(found, dict(frequencies), tuple(verdicts), locked, changed)
 
 
@@ -117,9 +122,9 @@ class _ByLevel:
     broken: set[str]
     judge_: LevelJudge
 
-    def judge(self, name: str, verdict: Verdict, school: School) -> Verdict:
-        standing = self.judge_.standing(name)
-        if verdict.fault or name in self.broken:
+    def judge(self, link_id: str, verdict: Verdict, school: School) -> Verdict:
+        standing = self.judge_.standing(link_id)
+        if verdict.fault or link_id in self.broken:
             return replace(verdict, state="broken", level=standing)
         below = verdict.margin_hz is not None and verdict.margin_hz < 0
         tight = standing.spare_db < TIGHT_DB or (verdict.state == "tight" and school == "both")
@@ -137,13 +142,13 @@ def _by_level(found: PlanInput, frequencies: Mapping[str, int]) -> _ByLevel:
 
 @dataclass(frozen=True)
 class Trial:
-    """What would happen if a link stood at `freq_hz`: its own margin, and who would break."""
+    """What would happen if a link stood at `freq_hz`: its own margin, and who (id → name) would break."""
 
     freq_hz: int
     margin_hz: int | None
     limit: Limit | None
     fault: str
-    breaks: tuple[str, ...]
+    breaks: Mapping[str, str]
 
     @property
     def clean(self) -> bool:
@@ -154,36 +159,43 @@ class Trial:
         if self.fault:
             return self.fault
         if self.breaks:
-            more = f" and {len(self.breaks) - 2} more" if len(self.breaks) > 2 else ""
-            return f"breaks {', '.join(self.breaks[:2])}{more}"
+            names = list(self.breaks.values())
+            more = f" and {len(names) - 2} more" if len(names) > 2 else ""
+            return f"breaks {', '.join(names[:2])}{more}"
         if self.margin_hz is None:
             return "clear of everything"
         return f"margin {self.margin_hz / 1e3:g} kHz"
 
 
-def try_at(now: Board, name: str, freq_hz: int) -> Trial:
+def try_at(now: Board, link_id: str, freq_hz: int) -> Trial:
     """Judge one link at another frequency, everything else as it stands."""
     request = now.input.request
-    frequencies = dict(now.frequencies) | {name: freq_hz}
+    frequencies = dict(now.frequencies) | {link_id: freq_hz}
     situation = Situation(rf.carriers_of(request, frequencies), request.profiles, request.relations)
-    fault = next((f for f in rf.tuning_faults(request, {name: freq_hz})), "")
-    if fault:
-        fault = next((b.text for b in now.input.bars[name] if b.low_hz <= freq_hz < b.high_hz), fault.split(": ", 1)[1])
-    harmed = harmed_by(situation, name)
-    margin = margins(situation, only=[name])[name]
+    harmed = harmed_by(situation, link_id)
+    margin = margins(situation, only=[link_id])[link_id]
     if now.input.school != "spacing" and len(frequencies) <= _LEVELS_WHILE_DRAGGING:
         here = _by_level(now.input, frequencies)
-        before = {v.link.name for v in now.verdicts if v.state == "broken" and v.link.name != name}
+        before = {v.id for v in now.verdicts if v.state == "broken" and v.id != link_id}
         harmed = here.broken - before
-        if name not in harmed:
+        if link_id not in harmed:
             margin = replace(margin, margin_hz=max(margin.margin_hz or 0, 0))
-    order = [name, *sorted(harmed - {name})]
-    return Trial(freq_hz, margin.margin_hz, margin.limit, fault, tuple(n for n in order if n in harmed))
+    order = [link_id, *sorted(harmed - {link_id})]
+    breaks = {k: now.input.name(k) for k in order if k in harmed}
+    return Trial(freq_hz, margin.margin_hz, margin.limit, _fault_at(now.input, link_id, freq_hz), breaks)
 
 
-def nearest_step(found: PlanInput, name: str, freq_hz: float) -> int:
+def _fault_at(found: PlanInput, link_id: str, freq_hz: int) -> str:
+    """Why a link may not stand at a frequency, empty where it may."""
+    fault = next(iter(rf.tuning_faults(found.request, {link_id: freq_hz})), None)
+    if fault is None:
+        return ""
+    return next((b.text for b in found.bars[link_id] if b.low_hz <= freq_hz < b.high_hz), fault.words())
+
+
+def nearest_step(found: PlanInput, link_id: str, freq_hz: float) -> int:
     """The step of a link nearest to a frequency, inside its tuning band."""
-    wish = found.wish(name)
+    wish = found.wish(link_id)
     band = wish.ranges[0]
     first = -(-(band.low_hz - wish.origin_hz) // wish.step_hz)
     last = (band.high_hz - wish.origin_hz) // wish.step_hz
@@ -201,11 +213,11 @@ def set_frequencies(
     store: Store, frequencies: Mapping[str, int], title: str, complete: bool = False,
     coming: Sequence[Record] = (),
 ) -> Edit:  # fmt: skip
-    """Give links (by name) frequencies [Hz]; with `complete`, links not named lose theirs.
+    """Give links (by id) frequencies [Hz]; with `complete`, links not named lose theirs.
 
     `coming` records are about to be added or changed in the same edit.
     """
-    by_name = {x.name: x for x in [*kit.links(store), *(r for r in coming if isinstance(r, Link))]}
+    by_id = {ids.of(x): x for x in [*kit.links(store), *(r for r in coming if isinstance(r, Link))]}
     placed = assignments(store)
     changes: list[Change] = []
     plan = plan_record(store)
@@ -216,21 +228,21 @@ def set_frequencies(
         changes += add(plan)
     elif complete:
         changes += replace_record(plan, replace(plan, made_at=now.made_at, inputs=now.inputs))
-    fresh = [n for n in frequencies if by_name[n].id not in placed]
+    fresh = [k for k in frequencies if by_id[k].id not in placed]
     first = store.reserve(len(fresh)) if fresh else 0
-    for i, name in enumerate(fresh):
-        changes += add(Assignment(id=first + i, plan_id=plan.id, link_id=by_name[name].id, freq_hz=frequencies[name]))
-    for name, link in by_name.items():
+    for i, key in enumerate(fresh):
+        changes += add(Assignment(id=first + i, plan_id=plan.id, link_id=by_id[key].id, freq_hz=frequencies[key]))
+    for key, link in by_id.items():
         old = placed.get(link.id)
         if old is None:
             continue
-        if name in frequencies:
-            changes += replace_record(old, replace(old, freq_hz=frequencies[name]))
+        if key in frequencies:
+            changes += replace_record(old, replace(old, freq_hz=frequencies[key]))
         elif complete:
             changes.append(Change(old, None))
     if complete:
         changes += keep(store, title, frequencies, inputs)
-    return Edit(title, tuple(changes), tuple(by_name[n].id for n in frequencies) if len(frequencies) == 1 else ())
+    return Edit(title, tuple(changes), tuple(by_id[k].id for k in frequencies) if len(frequencies) == 1 else ())
 
 
 def lock(store: Store, link: Link, locked: bool) -> Edit:
@@ -255,6 +267,6 @@ def set_school(store: Store, school: School) -> Edit:
 
 def go_back_to(store: Store, kept: KeptPlan) -> Edit:
     """The edit that makes a kept plan the plan of the show again; links that are gone stay gone."""
-    known = {x.name for x in kit.links(store)}
-    frequencies = {n: f for n, f in kept.frequencies.items() if n in known}
+    known = {ids.of(x) for x in kit.links(store)}
+    frequencies = {k: f for k, f in kept.frequencies.items() if k in known}
     return set_frequencies(store, frequencies, f"Back to {kept.title}", complete=True)

@@ -1,24 +1,25 @@
 """From what the book knows to a coordination: what every link may use, and what it has to keep clear of."""
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, replace
 
-from azven.book.records import Act, Link, Model, Neighbour, Unit
+from azven.book.records import Act, Link, Model, Neighbour, Unit, Zone
 from azven.book.store import Store
 from azven.rf.by_level import Levels
 from azven.rf.density import at_density
 from azven.rf.imlevels import CONVERSION_LOSS_DB, ISOLATED_CONVERSION_LOSS_DB
 from azven.rf.request import Carrier, PlanRequest, Profile, Range, Relation, Request
 from azven.rf.schools import SCHOOLS, Radio, Room, Rooms, School
-from azven.work import ground, hours, kit, listen, permission
+from azven.work import ground, ids, kit, listen, permission
+from azven.work.ids import EVERYWHERE
 from azven.work.listen import Picture
 
-EVERYWHERE = "(every room)"
 SPARE_PRIORITY = 90
 UNCLAIMED_SPACING_HZ = 200_000
 _NO_RANGE = Range(1, 1)
-_NEIGHBOUR_GUARDS = {"2T3O": 50_000}
+_NEIGHBOUR_GUARDS = {"2a-b": 50_000}
 
 
 @dataclass(frozen=True)
@@ -33,17 +34,25 @@ class Bar:
 
 @dataclass(frozen=True)
 class PlanInput:
-    """A coordination with the way back: request ids are link names, bars say what closed each link's lane."""
+    """A coordination with the way back: links by id, what closed each link's lane, what each foreign carrier is.
+
+    `names` says how people call links, foreign carriers, rooms, acts and models, by id.
+    """
 
     request: PlanRequest
     links: Mapping[str, Link]
     bars: Mapping[str, tuple[Bar, ...]]
     foreign: Mapping[str, str]
     levels: Levels
+    names: Mapping[str, str]
     school: School = "spacing"
 
-    def wish(self, name: str) -> Request:
-        return next(r for r in self.request.requests if r.id == name)
+    def wish(self, link_id: str) -> Request:
+        return next(r for r in self.request.requests if r.id == link_id)
+
+    def name(self, member: str) -> str:
+        """How people call it; the id where nobody has named it."""
+        return self.names.get(member, member)
 
 
 class _Known:
@@ -52,17 +61,31 @@ class _Known:
     def __init__(self, store: Store, picture: Picture, more_models: tuple[Model, ...] = ()) -> None:
         self.place, self.picture = ground.current(store), picture
         self.models = {m.id: m for m in (*store.all(Model), *more_models)}
-        self.zones = {z.id: z.name for z in ground.zones(store)}
-        self.timetable = kit.acts(store)
-        self.acts = {a.id: a.name for a in self.timetable}
+        self.zones = ground.zones(store)
+        self.acts = kit.acts(store)
         self.units = {u.id: u for u in kit.units(store)}
 
     def bars(self, link: Link) -> tuple[Bar, ...]:
         model, unit = self.models[link.model_id], self.units.get(link.unit_id or 0)
-        return _bars(self.place, self.timetable, self.picture, link, model, unit)
+        return _bars(self.place, self.acts, self.picture, link, model, unit)
 
     def wish(self, link: Link, bars: tuple[Bar, ...]) -> Request:
-        return _wish(link, self.models[link.model_id], self.zones, self.acts, bars)
+        return _wish(link, self.models[link.model_id], {a.id for a in self.acts}, bars)
+
+    def profiles(self, models: Iterable[Model], density: int) -> dict[str, Profile]:
+        return {ids.of(m): at_density(Profile(m.spacing_hz, m.guard_hz), density) for m in models}
+
+    def names(self, links: Iterable[Link], neighbours: Sequence[Neighbour]) -> dict[str, str]:
+        """How people call everything that takes part."""
+        rooms = {z.id: z.name for z in self.zones}
+
+        def room(item: Link | Neighbour) -> str:
+            return rooms.get(item.zone_id or 0, "every room")
+
+        out = {EVERYWHERE: "every room"}
+        for records in (self.zones, self.acts, self.models.values()):
+            out |= ids.told_apart(records, lambda r: f"no. {abs(r.id)}")
+        return out | ids.told_apart(links, room) | ids.told_apart(neighbours, room)
 
 
 def input_for(
@@ -76,45 +99,52 @@ def input_for(
 ) -> PlanInput:
     """The coordination of the show: every link that is not set aside, everything it has to keep clear of.
 
-    `density`, `school` and `related` (zone names → relation) stand in for what the book says, `extra` links and more
-    `neighbours` come on top, to try something out.
+    `density`, `school` and `related` (ids of rooms → relation) stand in for what the book says, `extra` links and more
+    `neighbours`, their ids negative, come on top, to try something out.
     """
     picture = picture or listen.picture(store)
     known = _Known(store, picture)
-    zones, models, show = known.zones, known.models, known.place.show
-    density = show.density if density is None else density
-    links = {x.name: x for x in [*kit.links(store), *extra] if not x.set_aside}
-    bars = {name: known.bars(link) for name, link in links.items()}
-    requests = tuple(known.wish(link, bars[name]) for name, link in links.items())
-    carriers, foreign, profiles = _foreign([*ground.neighbours(store), *neighbours], picture, zones, known.timetable)
-    profiles |= {m.name: at_density(Profile(m.spacing_hz, m.guard_hz), density) for m in models.values()}
+    show = known.place.show
+    links = {ids.of(x): x for x in [*kit.links(store), *extra] if not x.set_aside}
+    bars = {key: known.bars(link) for key, link in links.items()}
+    requests = tuple(known.wish(link, bars[key]) for key, link in links.items())
+    everyone = [*ground.neighbours(store), *neighbours]
+    foreign = _Foreign(known)
+    foreign.take(everyone, picture)
+    profiles = foreign.profiles | known.profiles(known.models.values(), show.density if density is None else density)
+    rooms = tuple(ids.of(z) for z in known.zones)
+    names = known.names(links.values(), everyone) | foreign.names
     request = PlanRequest(
-        profiles, (*zones.values(), EVERYWHERE), requests, _relations(store, zones) | dict(related or {}), (), carriers,
+        profiles, (*rooms, EVERYWHERE), requests, _relations(store, rooms) | dict(related or {}), (),
+        tuple(foreign.carriers), names={k: n for k, n in names.items() if k in links or k in foreign.words},
+        zone_names={r: names[r] for r in (*rooms, EVERYWHERE)},
+        act_names={k: names[k] for k in map(ids.of, known.acts)},
     ).validate()  # fmt: skip
     as_set = next(s for s in SCHOOLS if s == show.school)
-    levels = levels_for(store, links, models)
-    return PlanInput(request, links, bars, foreign, levels, as_set if school is None else school)
+    levels = levels_for(store, links, known.models)
+    return PlanInput(request, links, bars, foreign.words, levels, names, as_set if school is None else school)
 
 
 def with_link(now: PlanInput, store: Store, picture: Picture, link: Link, models: tuple[Model, ...] = ()) -> PlanInput:
     """The same coordination with one link changed, perhaps to one of `models` that the book does not hold yet."""
     known = _Known(store, picture, models)
-    bars = known.bars(link)
+    bars, key = known.bars(link), ids.of(link)
     wish = known.wish(link, bars)
-    density = known.place.show.density
-    new = {m.name: at_density(Profile(m.spacing_hz, m.guard_hz), density) for m in models}
-    requests = tuple(wish if r.id == link.name else r for r in now.request.requests)
-    request = replace(now.request, requests=requests, profiles={**now.request.profiles, **new})
-    return replace(now, request=request, links={**now.links, link.name: link}, bars={**now.bars, link.name: bars})
+    profiles = {**now.request.profiles, **known.profiles(models, known.place.show.density)}
+    request = replace(
+        now.request, requests=tuple(wish if r.id == key else r for r in now.request.requests), profiles=profiles
+    )
+    names = {**now.names, **{ids.of(m): m.name for m in models}}
+    return replace(now, request=request, links={**now.links, key: link}, bars={**now.bars, key: bars}, names=names)
 
 
 def levels_for(store: Store, links: Mapping[str, Link], models: Mapping[int, Model]) -> Levels:
     """What levels need to know: the radio of every link, distances in the rooms, and half the walls between them."""
-    radios = {name: _radio(models[link.model_id]) for name, link in links.items()}
+    radios = {key: _radio(models[link.model_id]) for key, link in links.items()}
     zones = {z.id: z for z in ground.zones(store)}
-    rooms = {z.name: Room(z.near_m, z.far_m, z.between_m, z.exponent) for z in zones.values()}
+    rooms = {ids.of(z): Room(z.near_m, z.far_m, z.between_m, z.exponent) for z in zones.values()}
     isolation = {
-        frozenset(zones[i].name for i in pair): (r.wall_loss_db or 0.0) / 2
+        frozenset(ids.of(zones[i]) for i in pair): (r.wall_loss_db or 0.0) / 2
         for pair, r in ground.relations(store).items()
         if pair <= zones.keys()
     }
@@ -171,19 +201,17 @@ def _out_of_receiver(low: int, high: int, model: Model, unit: Unit) -> list[Bar]
     return [Bar(a, b, "tuning", f"{unit.name} receives {rack[0]} only") for a, b in ends if a < b]
 
 
-def _wish(
-    link: Link, model: Model, zones: Mapping[int, str], acts: Mapping[int, str], bars: tuple[Bar, ...]
-) -> Request:
+def _wish(link: Link, model: Model, acts: AbstractSet[int], bars: tuple[Bar, ...]) -> Request:
     low, high = _band(link, model)
     return Request(
-        link.name,
-        model.name,
-        zones[link.zone_id],
+        ids.of(link),
+        ids.of(model),
+        ids.key(Zone, link.zone_id),
         (Range(low, high),),
         model.step_hz,
         0,
         link.priority + (SPARE_PRIORITY if link.spare else 0),
-        frozenset(acts[a] for a in link.acts if a in acts),
+        frozenset(ids.key(Act, a) for a in link.acts if a in acts),
         _open_between(low, high, bars),
     )
 
@@ -201,40 +229,48 @@ def _open_between(low: int, high: int, bars: tuple[Bar, ...]) -> tuple[Range, ..
     return tuple(out) or (_NO_RANGE,)
 
 
-def _foreign(
-    neighbours: Sequence[Neighbour], picture: Picture, zones: Mapping[int, str], acts: Sequence[Act]
-) -> tuple[tuple[Carrier, ...], dict[str, str], dict[str, Profile]]:
-    """Neighbours and unclaimed lines as given carriers, what each is in words, and their profiles."""
-    carriers: list[Carrier] = []
-    words: dict[str, str] = {}
-    profiles: dict[str, Profile] = {}
+class _Foreign:
+    """Neighbours and unclaimed lines as given carriers, what each is in words, its name and its profile."""
 
-    def put(
-        name: str, freq_hz: int, zone: str, spacing_hz: int, what: str, mixes: bool, protect: bool,
-        times: frozenset[str] = frozenset(),
-    ) -> None:  # fmt: skip
-        name = ground.unused(name, list(words))
-        profile = f"{'neighbour' if protect else 'keep clear'}, {spacing_hz / 1000:g} kHz"
-        profiles[profile] = Profile(spacing_hz, _NEIGHBOUR_GUARDS if protect else {})
-        carriers.append(Carrier(name, freq_hz, profile, zone, mixes, times))
-        words[name] = what
+    def __init__(self, known: _Known) -> None:
+        self._acts, self._rooms = known.acts, {z.id for z in known.zones}
+        self._clock = known.place.clock
+        self.carriers: list[Carrier] = []
+        self.words: dict[str, str] = {}
+        self.names: dict[str, str] = {}
+        self.profiles: dict[str, Profile] = {}
 
-    for n in neighbours:
-        if n.kind != "ours":
-            zone = zones.get(n.zone_id or 0, EVERYWHERE)
-            times = hours.acts_during(n.hours, acts)
-            put(n.name, n.freq_hz, zone, n.spacing_hz, n.note or n.kind, n.mixes, n.kind == "neighbour", times)
-    for line in picture.lines:
-        name = f"line at {line.freq_hz / 1e6:.3f}"
-        what = f"unclaimed line of {line.level_dbm:.0f} dBm"
-        put(name, line.freq_hz, EVERYWHERE, UNCLAIMED_SPACING_HZ, what, mixes=False, protect=False)
-    return tuple(carriers), words, profiles
+    def take(self, neighbours: Sequence[Neighbour], picture: Picture) -> None:
+        for n in neighbours:
+            if n.kind != "ours":
+                room = ids.key(Zone, n.zone_id) if n.zone_id in self._rooms else EVERYWHERE
+                guards = _NEIGHBOUR_GUARDS if n.kind == "neighbour" else {}
+                profile = self._profile(n.spacing_hz, guards)
+                times = self._clock.acts_during(n.hours, self._acts)
+                self._put(Carrier(ids.of(n), n.freq_hz, profile, room, n.mixes, times), n.note or n.kind)
+        for line in picture.lines:
+            key = ids.line(line.freq_hz)
+            self.names[key] = f"line at {line.freq_hz / 1e6:.3f}"
+            profile = self._profile(UNCLAIMED_SPACING_HZ, {})
+            words = f"unclaimed line of {line.level_dbm:.0f} dBm"
+            self._put(Carrier(key, line.freq_hz, profile, EVERYWHERE, radiates=False), words)
+
+    def _profile(self, spacing_hz: int, guards: Mapping[str, int]) -> str:
+        key = f"{'neighbour' if guards else 'keep clear'}, {spacing_hz / 1000:g} kHz"
+        self.profiles[key] = Profile(spacing_hz, guards)
+        return key
+
+    def _put(self, carrier: Carrier, words: str) -> None:
+        if carrier.id not in self.words:
+            self.carriers.append(carrier)
+            self.words[carrier.id] = words
 
 
-def _relations(store: Store, zones: Mapping[int, str]) -> dict[frozenset[str], Relation]:
+def _relations(store: Store, rooms: Sequence[str]) -> dict[frozenset[str], Relation]:
     known: dict[str, Relation] = {"together": "together", "near": "near", "apart": "apart"}
-    out: dict[frozenset[str], Relation] = {frozenset((z, EVERYWHERE)): "together" for z in zones.values()}
+    out: dict[frozenset[str], Relation] = {frozenset((z, EVERYWHERE)): "together" for z in rooms}
     for pair, relation in ground.relations(store).items():
-        if all(z in zones for z in pair):
-            out[frozenset(zones[z] for z in pair)] = known[relation.relation]
+        ends = frozenset(ids.key(Zone, z) for z in pair)
+        if ends <= set(rooms):
+            out[ends] = known[relation.relation]
     return out

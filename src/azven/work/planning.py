@@ -13,10 +13,11 @@ from azven.rf import coordinate as rf
 from azven.rf.by_level import plan_by
 from azven.rf.products import Situation, near
 from azven.rf.request import KINDS, PlanRequest
-from azven.work import elsewhere, kit
+from azven.work import elsewhere, ids, kit
 from azven.work.kept import plan_record
 from azven.work.plan import Board, Progress
 from azven.work.plan_input import PlanInput
+from azven.work.wording import formula
 
 _MORE_SPARES = 3
 Elapsed = Callable[[], float]
@@ -68,12 +69,12 @@ def mend(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Mended:
 def _mend_by_level(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Mended:
     request = replace(_with_locked(now), time_limit_s=20.0)
     free = {n: f for n, f in now.frequencies.items() if n not in now.locked}
-    faulty = {line.split(": ")[0] for line in rf.tuning_faults(request, dict(free))}
+    faulty = {fault.id for fault in rf.tuning_faults(request, free)}
     standing = {n: f for n, f in free.items() if n not in faulty}
     found = _search(now, request, progress, elapsed, current=standing)
     after = {a.id: a.freq_hz for a in found.assignments}
     moves = tuple(
-        rf.Move(n, f, after.get(n), "not allowed where it stood" if n in faulty else "in danger by level, or the cause")
+        rf.Move(n, f, after.get(n), "not allowed" if n in faulty else "level")
         for n, f in free.items() if after.get(n) != f
     )  # fmt: skip
     return rf.Mended(found, moves)
@@ -115,14 +116,14 @@ def act_gain(asked: PlanInput, progress: Progress, elapsed: Elapsed) -> ActGain 
 def swap_spares(now: Board, progress: Progress) -> dict[str, rf.Swap]:
     """For every vital, high or quiet link that is not a spare: where it goes if it alone has to move."""
     wanted = [
-        v.link.name for v in now.verdicts
+        v.id for v in now.verdicts
         if v.freq_hz is not None and not v.link.spare and (v.link.priority <= 2 or v.link.use_class == "quiet")
     ]  # fmt: skip
     return rf.swap_spares(now.input.request, now.frequencies, wanted, progress)
 
 
 def spare_links(store: Store) -> tuple[Link, ...]:
-    """Spares that could be wanted: up to three more for every kind of link in the show, ids still 0."""
+    """Spares that could be wanted: up to three more for every kind of link in the show, ids still negative."""
     links = kit.links(store)
     kinds: dict[tuple[object, ...], Link] = {}
     for link in links:
@@ -133,8 +134,12 @@ def spare_links(store: Store) -> tuple[Link, ...]:
     for like in kinds.values():
         for name in kit.numbered(f"Spare {'ear' if like.service == 'in-ear' else like.service} 1", _MORE_SPARES, taken):
             taken.append(name)
-            out.append(replace(like, id=0, version=0, name=name, spare=True, acts=(), unit_id=None, performer="",
-                               position=len(taken)))  # fmt: skip
+            out.append(
+                replace(
+                    like, id=-len(out) - 1, version=0, name=name, spare=True, acts=(), acts_gone=(), unit_id=None,
+                    performer="", position=len(taken),
+                )
+            )  # fmt: skip
     return tuple(out)
 
 
@@ -142,9 +147,9 @@ def more_spares(
     found: PlanInput, now: Board, spares: tuple[Link, ...], progress: Progress, elapsed: Elapsed
 ) -> rf.Plan:
     """Place as many of `spares` as fit; they are in `found`, everybody in `now` stays."""
-    names = {x.name for x in spares}
+    new = {ids.of(x) for x in spares}
     held = tuple(r.at(now.frequencies[r.id]) for r in found.request.requests if r.id in now.frequencies)
-    wanted = tuple(r for r in found.request.requests if r.id in names)
+    wanted = tuple(r for r in found.request.requests if r.id in new)
     request = replace(found.request, carriers=(*found.request.carriers, *held), requests=wanted, effort=2)
     return rf.coordinate(replace(request, time_limit_s=20.0), progress, elapsed)
 
@@ -155,12 +160,12 @@ def keep_spares(store: Store, spares: tuple[Link, ...], found: rf.Plan) -> Edit:
     if plan is None:
         raise ValueError("Plan all first, then add spares.")
     placed = {a.id: a.freq_hz for a in found.assignments}
-    chosen = [x for x in spares if x.name in placed]
+    chosen = [x for x in spares if ids.of(x) in placed]
     first = store.reserve(2 * max(len(chosen), 1))
     links = [replace(x, id=first + i) for i, x in enumerate(chosen)]
     rows = [
-        Assignment(id=first + len(links) + i, plan_id=plan.id, link_id=x.id, freq_hz=placed[x.name])
-        for i, x in enumerate(links)
+        Assignment(id=first + len(links) + i, plan_id=plan.id, link_id=links[i].id, freq_hz=placed[ids.of(x)])
+        for i, x in enumerate(chosen)
     ]
     changes = add(*links, *rows)
     return Edit(f"{len(links)} more spares", changes)
@@ -168,7 +173,8 @@ def keep_spares(store: Store, spares: tuple[Link, ...], found: rf.Plan) -> Edit:
 
 @dataclass(frozen=True)
 class Price:
-    """What a step of density would give and cost: links placed, products by kind that land, and on whom most."""
+    """What a step of density would give and cost: links placed, products by kind that land, and the name of the link on
+    which most of them do."""
 
     step: int
     placed: int
@@ -177,8 +183,8 @@ class Price:
     worst: str
 
     def sentence(self) -> str:
-        products = [f"{n} {kind}" for kind, n in self.landing.items() if n]
-        falls = f"{', '.join(products)} products land inside the cautious guards, most on {self.worst}"
+        products = [f"{n} of {formula(kind)}" for kind, n in self.landing.items() if n]
+        falls = f"products {', '.join(products)} land inside the cautious guards, most on {self.worst}"
         return f"{self.placed} of {self.wanted} find room; " + (falls if products else "no product lands on a link")
 
 
@@ -188,7 +194,7 @@ def price(asked: PlanInput, cautious: PlanInput, step: int, progress: Progress, 
     frequencies = {a.id: a.freq_hz for a in found.assignments}
     request = cautious.request
     situation = Situation(rf.carriers_of(request, frequencies), request.profiles, request.relations)
-    ours = np.array([name in frequencies for name in situation.ids], bool)
+    ours = np.array([i in frequencies for i in situation.ids], bool)
     landing: dict[str, int] = {}
     by_victim = np.zeros(len(situation.ids), np.int64)
     for kind in KINDS:
@@ -196,5 +202,5 @@ def price(asked: PlanInput, cautious: PlanInput, step: int, progress: Progress, 
             on_us = hit.victim[ours[hit.victim]]
             landing[kind] = landing.get(kind, 0) + len(on_us)
             by_victim += np.bincount(on_us, minlength=len(by_victim))
-    worst = situation.ids[int(np.argmax(by_victim))] if by_victim.any() else ""
+    worst = asked.name(situation.ids[int(np.argmax(by_victim))]) if by_victim.any() else ""
     return Price(step, len(frequencies), len(request.requests), landing, worst)

@@ -16,11 +16,11 @@ from azven.rf.verdict import Limit
 from azven.work import listen, permission, plan
 from azven.work.listen import Picture
 from azven.work.plan import Board, Progress, Verdict
+from azven.work.wording import ORDERS, formula
 
 Row = tuple[str, str]
 _CANDIDATES = 24
 _UNLIMITED = 1 << 60
-_NEED = {"2T3O": "third order, two signals", "3T3O": "third order, three signals", "2T5O": "fifth order, two signals"}
 
 
 def always(done: int, total: int) -> bool:
@@ -68,19 +68,19 @@ def khz(value_hz: int) -> str:
     return f"{value_hz / 1e3:g} kHz".replace("-", "−")
 
 
-def lane_of(now: Board, name: str) -> Lane:
+def lane_of(now: Board, link_id: str) -> Lane:
     """The lane of a link with everybody else where they stand."""
     request = now.input.request
-    return lane(request, now.input.wish(name), carriers_of(request, dict(now.frequencies)))
+    return lane(request, now.input.wish(link_id), carriers_of(request, dict(now.frequencies)))
 
 
-def for_link(store: Store, now: Board, picture: Picture, name: str, moment: datetime) -> Reasons:
+def for_link(store: Store, now: Board, picture: Picture, link_id: str, moment: datetime) -> Reasons:
     """Reasons for a link of the plan."""
-    verdict = now.verdict(name)
+    verdict = now.verdict(link_id)
     if verdict.freq_hz is None:
         return _unplaced(now, verdict)
     return Reasons(
-        name,
+        now.input.name(link_id),
         f"{mhz(verdict.freq_hz)} MHz",
         {"sound": "holds", "tight": "holds, barely", "broken": "broken"}[verdict.state],
         _sentence(now, verdict),
@@ -93,25 +93,24 @@ def for_link(store: Store, now: Board, picture: Picture, name: str, moment: date
 
 def _sentence(now: Board, verdict: Verdict) -> str:
     if verdict.fault:
-        bar = next(
-            (b for b in now.input.bars[verdict.link.name] if b.low_hz <= (verdict.freq_hz or 0) < b.high_hz), None
-        )
+        bar = next((b for b in now.input.bars[verdict.id] if b.low_hz <= (verdict.freq_hz or 0) < b.high_hz), None)
         return f"It may not stand here: {bar.text if bar else verdict.fault}."
     if verdict.limit is None or verdict.margin_hz is None:
         return "Nothing that is on at the same time comes near it."
     who = _who(now, verdict.limit)
     if verdict.level is not None and (verdict.excused or verdict.state == "broken" or now.input.school == "level"):
-        return _level_sentence(verdict, verdict.level, who)
+        return _level_sentence(now, verdict, verdict.level, who)
     if verdict.margin_hz < 0:
         return f"Too close by {khz(-verdict.margin_hz)}: {who}."
     return f"Clear of everything by {khz(verdict.margin_hz)}. The tightest is {who}."
 
 
-def _level_sentence(verdict: Verdict, level: Standing, who: str) -> str:
+def _level_sentence(now: Board, verdict: Verdict, level: Standing, who: str) -> str:
     ratio = f"{level.ratio_db:.0f} dB over noise and products, {level.needed_db:.0f} needed".replace("-", "−")
     if level.spare_db < 0:
         made = level.worst
-        worst = f" The strongest is {made.kind} of {_listed(list(made.sources))}." if made is not None else ""
+        names = [now.input.name(s) for s in made.sources] if made is not None else []
+        worst = f" The strongest is {formula(made.kind)} of {_listed(names)}." if made is not None else ""
         return f"In danger by level: {ratio}.{worst}"
     if verdict.excused:
         return f"Too close by {khz(-(verdict.margin_hz or 0))} to {who}, but harmless here: {ratio}."
@@ -121,10 +120,16 @@ def _level_sentence(verdict: Verdict, level: Standing, who: str) -> str:
 
 
 def _who(now: Board, limit: Limit) -> str:
-    names = [f"{s} ({now.input.foreign[s]})" if s in now.input.foreign else s for s in limit.sources]
+    names = [_called(now, s) for s in limit.sources]
     if limit.kind == "spacing":
         return f"its neighbour {names[0]}"
-    return f"a {limit.kind} product of {_listed(names)} ({_NEED.get(limit.kind, 'see the arithmetic')})"
+    return f"the product {formula(limit.kind)} of {_listed(names)} ({ORDERS[limit.kind]})"
+
+
+def _called(now: Board, carrier: str) -> str:
+    """The name of a carrier, and what it is where it is none of ours."""
+    what = now.input.foreign.get(carrier, "")
+    return now.input.name(carrier) + (f" ({what})" if what else "")
 
 
 def _listed(names: list[str]) -> str:
@@ -137,24 +142,24 @@ def _arithmetic(now: Board, verdict: Verdict) -> tuple[Row, ...]:
         return ()
     placed = {c.id: c for c in carriers_of(now.input.request, dict(now.frequencies))}
     profiles = now.input.request.profiles
-    own = profiles[placed[verdict.link.name].profile]
+    own = profiles[placed[verdict.id].profile]
     if limit.kind == "spacing":
         other = placed[limit.sources[0]]
         need = max(own.spacing_hz, profiles[other.profile].spacing_hz)
         distance = abs(other.freq_hz - freq)
         return (
-            (other.id, mhz(other.freq_hz)),
+            (now.input.name(other.id), mhz(other.freq_hz)),
             ("distance", khz(distance)),
             ("spacing needed", khz(need)),
             ("margin", khz(distance - need)),
         )
-    rows = _terms(limit, {k: c.freq_hz for k, c in placed.items()})
+    rows = _terms(limit, {k: c.freq_hz for k, c in placed.items()}, now.input.name)
     distance = abs((limit.product_hz or 0) - freq)
     return (
         *rows,
         ("product", mhz(limit.product_hz or 0)),
         ("distance", khz(distance)),
-        (f"guard {limit.kind}", khz(own.guard(limit.kind))),
+        (f"guard {formula(limit.kind)}", khz(own.guard(limit.kind))),
         ("margin", khz(verdict.margin_hz)),
     )
 
@@ -173,13 +178,13 @@ def _level_rows(level: Standing | None) -> tuple[Row, ...]:
     )
 
 
-def _terms(limit: Limit, freq: dict[str, int]) -> tuple[Row, ...]:
+def _terms(limit: Limit, freq: dict[str, int], name: Callable[[str], str]) -> tuple[Row, ...]:
     """The terms of the formula that gives this product."""
     for pattern in PATTERNS[limit.kind]:
         total = sum(c * freq[s] for c, s in zip(pattern.coefficients, limit.sources, strict=True))
         if limit.product_hz in (total, abs(total)):
             return tuple(
-                (f"{'−' if c < 0 else ''}{f'{abs(c)} × ' if abs(c) > 1 else ' ' if c < 0 else ''}{s}",
+                (f"{'−' if c < 0 else ''}{f'{abs(c)} × ' if abs(c) > 1 else ' ' if c < 0 else ''}{name(s)}",
                  f"{'−' if c < 0 else ''}{mhz(abs(c) * freq[s])}")
                 for c, s in zip(pattern.coefficients, limit.sources, strict=True)
             )  # fmt: skip
@@ -208,8 +213,7 @@ def _origins(store: Store, now: Board, picture: Picture, verdict: Verdict, momen
     rule = permission.rule_at(store, freq)
     if rule is not None:
         rows += [("permitted by", rule.title), ("power cap", rule.cap_text() or "none given")]
-    model = now.input.wish(verdict.link.name).profile
-    rows.append(("spacing and guards from", model))
+    rows.append(("spacing and guards from", now.input.name(now.input.wish(verdict.id).profile)))
     return tuple(rows)
 
 
@@ -219,27 +223,27 @@ def _options(store: Store, verdict: Verdict) -> tuple[Option, ...]:
     return (Option("Lock it", "Plan all and Mend leave it here", lambda: plan.lock(store, verdict.link, True)),)
 
 
-def better_place(store: Store, now: Board, name: str, progress: Progress = always) -> tuple[Option, ...]:
+def better_place(store: Store, now: Board, link_id: str, progress: Progress = always) -> tuple[Option, ...]:
     """Moving to the best free step if that is better than where the link stands, and, for an important link that
     stands well, its swap spare. Tried out; takes some 100 ms at large sizes, so screens ask off their own thread."""
-    return (*_better(store, now, name, progress), *_swap(store, now, name))
+    return (*_better(store, now, link_id, progress), *_swap(store, now, link_id))
 
 
-def _swap(store: Store, now: Board, name: str) -> tuple[Option, ...]:
-    verdict = now.verdict(name)
+def _swap(store: Store, now: Board, link_id: str) -> tuple[Option, ...]:
+    verdict = now.verdict(link_id)
     important = verdict.link.priority <= 2 or verdict.link.use_class == "quiet"
     if verdict.freq_hz is None or verdict.state == "broken" or verdict.link.spare or not important:
         return ()
-    found = swap_spares(now.input.request, now.frequencies, [name]).get(name)
+    found = swap_spares(now.input.request, now.frequencies, [link_id]).get(link_id)
     if found is None:
         return ()
     effect = "its swap spare, should this one fail; nobody else moves"
-    to = found.freq_hz
-    return (Option(f"Swap to {mhz(to)}", effect, lambda: plan.set_frequencies(store, {name: to}, f"Swap {name}")),)
+    to, deed = found.freq_hz, f"Swap {now.input.name(link_id)}"
+    return (Option(f"Swap to {mhz(to)}", effect, lambda: plan.set_frequencies(store, {link_id: to}, deed)),)
 
 
-def _better(store: Store, now: Board, name: str, progress: Progress) -> tuple[Option, ...]:
-    verdict, better = now.verdict(name), best_alternative(now, name, progress)
+def _better(store: Store, now: Board, link_id: str, progress: Progress) -> tuple[Option, ...]:
+    verdict, better = now.verdict(link_id), best_alternative(now, link_id, progress)
     if better is None:
         return ()
     here = verdict.margin_hz if verdict.margin_hz is not None else _UNLIMITED
@@ -248,15 +252,15 @@ def _better(store: Store, now: Board, name: str, progress: Progress) -> tuple[Op
         return ()
     to = better.freq_hz
     title = f"Move to {mhz(to)}" if verdict.freq_hz is not None else f"Put it at {mhz(to)}"
-    deed = f"Move {name}" if verdict.freq_hz is not None else f"Place {name}"
+    deed = f"{'Move' if verdict.freq_hz is not None else 'Place'} {now.input.name(link_id)}"
     effect = f"{better.sentence()}, nobody else moves"
-    return (Option(title, effect, lambda: plan.set_frequencies(store, {name: to}, deed)),)
+    return (Option(title, effect, lambda: plan.set_frequencies(store, {link_id: to}, deed)),)
 
 
-def best_alternative(now: Board, name: str, progress: Progress = always) -> plan.Trial | None:
+def best_alternative(now: Board, link_id: str, progress: Progress = always) -> plan.Trial | None:
     """The free step with the widest margin among some spread over the lane; None when none is free."""
-    free = lane_of(now, name).free
-    free = free[free != now.frequencies.get(name, -1)]
+    free = lane_of(now, link_id).free
+    free = free[free != now.frequencies.get(link_id, -1)]
     if not len(free):
         return None
     chosen = free[np.unique(np.linspace(0, len(free) - 1, _CANDIDATES).round().astype(int))]
@@ -264,16 +268,16 @@ def best_alternative(now: Board, name: str, progress: Progress = always) -> plan
     for i, freq in enumerate(chosen.tolist()):
         if not progress(i, len(chosen)):
             break
-        trial = plan.try_at(now, name, freq)
+        trial = plan.try_at(now, link_id, freq)
         if trial.clean:
             trials.append(trial)
     return max(trials, key=lambda t: t.margin_hz if t.margin_hz is not None else _UNLIMITED, default=None)
 
 
 def _unplaced(now: Board, verdict: Verdict) -> Reasons:
-    name = verdict.link.name
-    found = lane_of(now, name)
-    shares = refined_shares(now, name, found)
+    name = now.input.name(verdict.id)
+    found = lane_of(now, verdict.id)
+    shares = refined_shares(now, verdict.id, found)
     text = f"None of its {len(found.freq_hz)} steps is free."
     if len(found.free):
         text = f"{len(found.free)} of its {len(found.freq_hz)} steps are free."
@@ -281,9 +285,9 @@ def _unplaced(now: Board, verdict: Verdict) -> Reasons:
     return Reasons(name, "no frequency", "not placed" if len(found.free) else "no room", text, rows)
 
 
-def refined_shares(now: Board, name: str, found: Lane) -> list[tuple[str, float]]:
+def refined_shares(now: Board, link_id: str, found: Lane) -> list[tuple[str, float]]:
     """Shares of the lane by cause, with what closed it named: not permitted, television, sweep, tuning."""
-    codes, names = refined_causes(now, name, found)
+    codes, names = refined_causes(now, link_id, found)
     total = max(len(codes), 1)
     counts = np.bincount(codes, minlength=len(names))
     shares = [(names[i], float(counts[i] / total)) for i in range(1, len(names)) if counts[i]]
@@ -294,18 +298,18 @@ LANE_CAUSES = ("free", "tuning", "permission", "television", "sweep", "neighbour
 
 
 def refined_causes(
-    now: Board, name: str, found: Lane
+    now: Board, link_id: str, found: Lane
 ) -> tuple["np.ndarray[tuple[int], np.dtype[np.int8]]", tuple[str, ...]]:
     """The lane's causes as indices into `LANE_CAUSES`."""
     codes = np.zeros(len(found.freq_hz), np.int8)
     codes[found.cause == 2] = LANE_CAUSES.index("spacing")
     codes[found.cause > 2] = LANE_CAUSES.index("intermodulation")
     request = now.input.request
-    own = request.profiles[now.input.wish(name).profile]
+    own = request.profiles[now.input.wish(link_id).profile]
     for carrier in request.carriers:
         reach = max(own.spacing_hz, request.profiles[carrier.profile].spacing_hz)
         near = np.abs(found.freq_hz - carrier.freq_hz) < reach
         codes[near & (codes == LANE_CAUSES.index("spacing"))] = LANE_CAUSES.index("neighbour")
-    for bar in reversed(now.input.bars[name]):
+    for bar in reversed(now.input.bars[link_id]):
         codes[(found.freq_hz >= bar.low_hz) & (found.freq_hz < bar.high_hz)] = LANE_CAUSES.index(bar.cause)
     return codes, LANE_CAUSES

@@ -58,7 +58,7 @@ def for_system(design: Design, solved: Solved, name: str = "") -> Reasons:
     for r in solved.receivers:
         rows.append((f"headroom, at {r.limiting_stage or 'nothing'}", _db(r.headroom_db)))
         rows.append(("noise rise at the receiver", _db(r.noise_rise_db)))
-        rows.append(("strongest 3T3O there", _db(solved.products_dbm[r.receiver][1], "dBm")))
+        rows.append(("strongest a+b-c there", _db(solved.products_dbm[r.receiver][1], "dBm")))
     for antenna, sent in transmit_results(design).items():
         rows += [
             (f"{antenna}: EIRP in all", f"{sent.eirp_total_w:.2f} W"),

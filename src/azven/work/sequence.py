@@ -17,27 +17,28 @@ SENSIBLE = 5
 
 @dataclass(frozen=True)
 class Step:
-    """One thing to do: `all off`, `sweep`, `choose` or `switch on`, for a link where it is about one."""
+    """One thing to do: `all off`, `sweep`, `choose` or `switch on`, for a link (its id) where it is about one."""
 
     kind: str
     link: str
     text: str
 
 
-def steps(names: tuple[str, ...]) -> list[Step]:
-    """The whole sequence for the links, in their order."""
+def steps(board: Board, links: tuple[str, ...]) -> list[Step]:
+    """The whole sequence for the links (ids), in their order."""
     out = [Step("all off", "", "Switch every transmitter of ours off.")]
-    for i, name in enumerate(names):
+    names = [board.input.name(link) for link in links]
+    for i, (link, name) in enumerate(zip(links, names, strict=True)):
         on = f"with {', '.join(names[:i])} on" if i else "with all of ours off"
-        out.append(Step("sweep", name, f"Sweep for {name}, {on}."))
-        out.append(Step("choose", name, f"Choose a frequency for {name} from what is free now."))
-        out.append(Step("switch on", name, f"Tune {name}, switch it on, hear it, leave it on."))
+        out.append(Step("sweep", link, f"Sweep for {name}, {on}."))
+        out.append(Step("choose", link, f"Choose a frequency for {name} from what is free now."))
+        out.append(Step("switch on", link, f"Tune {name}, switch it on, hear it, leave it on."))
     return out
 
 
 def candidates(board: Board) -> tuple[str, ...]:
-    """Links without a frequency, the most important first."""
-    return tuple(v.link.name for v in board.verdicts if v.freq_hz is None)
+    """Ids of links without a frequency, the most important first."""
+    return tuple(v.id for v in board.verdicts if v.freq_hz is None)
 
 
 def caution(count: int) -> str:
@@ -47,10 +48,11 @@ def caution(count: int) -> str:
     return "Each transmitter stays on for the sweeps of those after it, so its products are seen."
 
 
-def choose(store: Store, board: Board, name: str, progress: Progress = always) -> tuple[Edit, str]:
+def choose(store: Store, board: Board, link_id: str, progress: Progress = always) -> tuple[Edit, str]:
     """The edit that gives a link the free step with the widest margin, and that in words; ValueError when none is."""
-    found = best_alternative(board, name, progress)
+    name = board.input.name(link_id)
+    found = best_alternative(board, link_id, progress)
     if found is None:
         raise ValueError(f"Nothing is free for {name} in what was swept. Its reasons say what closes its lane.")
     text = f"{name} at {mhz(found.freq_hz)} MHz, {found.sentence()}."
-    return plan.set_frequencies(store, {name: found.freq_hz}, f"Place {name}"), text
+    return plan.set_frequencies(store, {link_id: found.freq_hz}, f"Place {name}"), text

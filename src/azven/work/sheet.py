@@ -113,7 +113,9 @@ def html(store: Store, board: Board, moment: datetime, swaps: Mapping[str, Swap]
                 for p in place.permits
                 if p.kind == "override"
             ],
-            swaps=[(name, mhz(board.frequencies[name]), mhz(s.freq_hz)) for name, s in (swaps or {}).items()],
+            swaps=[
+                (board.input.name(key), mhz(board.frequencies[key]), mhz(s.freq_hz)) for key, s in (swaps or {}).items()
+            ],
         )
     )
 

@@ -9,7 +9,7 @@ from azven.book.store import Store
 from azven.gear.standin import StandInAnalyser
 from azven.rf.sweep import Sweep
 from azven.rf.venue import Emitter, Settings, Venue
-from azven.work import demo, ground, kit, plan
+from azven.work import demo, ground, ids, kit, plan
 
 ANTENNAS = {"omni": "whip, omnidirectional, 1.6 m", "rack": "log-periodic pair, aimed 20°"}
 
@@ -51,7 +51,7 @@ class SimulatedVenue:
                 power = 10 * math.log10(model.power_mw)
                 spot = (x + i % 6 - 3.0, y + i // 6, z)
                 own.append(
-                    Emitter(link.name, placed[link.id].freq_hz, power, spot, model.bandwidth_hz / 2, 10.0, ours=True)
+                    Emitter(ids.of(link), placed[link.id].freq_hz, power, spot, model.bandwidth_hz / 2, 10.0, ours=True)
                 )
         self._world = demo.venue(tuple(own))
 

@@ -3,11 +3,12 @@
 import csv
 import io
 from collections import Counter
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 
-from azven.rf.coordinate.plan import carriers_of, formula_terms
+from azven.rf.coordinate.plan import carriers_of, formula_of
 from azven.rf.levels import dbm, milliwatts
 from azven.rf.products import Found, Situation, near
 from azven.rf.request import KINDS
@@ -15,16 +16,18 @@ from azven.rf.schools import LEVEL_KINDS, Scene, product_levels
 from azven.work.plan import Board
 from azven.work.reasons import mhz
 from azven.work.sheet import harmless
+from azven.work.wording import formula
 
 MOST = 5_000
 
 
 @dataclass(frozen=True)
 class Threat:
-    """A product near a link: how far it falls from it and how much of that the guard leaves [Hz], and, of third
-    order, its level at the link's receiver [dBm]."""
+    """A product near a link (`victim_id`): how far it falls from it and how much of that the guard leaves [Hz], and, of
+    third order, its level at the link's receiver [dBm]. `victim` and `formula` are for people."""
 
     id: int
+    victim_id: str
     victim: str
     kind: str
     formula: str
@@ -49,7 +52,7 @@ def threats(board: Board, within_hz: int) -> ThreatList:
     carriers = carriers_of(request, dict(board.frequencies))
     situation = Situation(carriers, request.profiles, request.relations)
     scene = Scene(situation, carriers, board.input.levels.radios, board.input.levels.rooms)
-    ours = np.array([name in board.frequencies for name in situation.ids], bool)
+    ours = np.array([i in board.frequencies for i in situation.ids], bool)
     rows: list[tuple[int, str, Found, int, float | None]] = []
     for kind in KINDS:
         guard = situation.guard[kind]
@@ -62,18 +65,20 @@ def threats(board: Board, within_hz: int) -> ThreatList:
                 (s, kind, found, i, level) for i, (s, level) in enumerate(zip(slack.tolist(), levels, strict=True))
             ]
     rows.sort(key=lambda r: r[0])
-    made = tuple(_threat(n, situation, *row) for n, row in enumerate(rows[:MOST], start=1))
+    made = tuple(_threat(n, situation, board.input.name, *row) for n, row in enumerate(rows[:MOST], start=1))
     return ThreatList(made, len(rows))
 
 
 def _threat(
-    number: int, situation: Situation, slack: int, kind: str, found: Found, i: int, level: float | None
-) -> Threat:
+    number: int, situation: Situation, name: Callable[[str], str], slack: int, kind: str, found: Found, i: int,
+    level: float | None,
+) -> Threat:  # fmt: skip
     sources = tuple(situation.ids[int(s)] for s in found.sources[i])
     product, victim = int(found.product[i]), int(found.victim[i])
-    formula = " + ".join(formula_terms(found.coefficients, sources)).replace("+ −", "− ")
+    made = formula_of(found.coefficients, [name(s) for s in sources])
     distance = abs(product - int(situation.freq[victim]))
-    return Threat(number, situation.ids[victim], kind, formula, sources, product, distance, slack, level)
+    victim_id = situation.ids[victim]
+    return Threat(number, victim_id, name(victim_id), kind, made, sources, product, distance, slack, level)
 
 
 def matching(
@@ -96,9 +101,9 @@ def summary(board: Board) -> str:
         return "Nothing limits any link."
     kinds = Counter(x.kind for x in limits)
     sources = Counter(s for x in limits for s in x.sources)
-    by_kind = ", ".join(f"{kind} {n}" for kind, n in kinds.most_common())
-    name, times = sources.most_common(1)[0]
-    return f"Margins are set by {by_kind}. {name} takes part in {times} of them, more than any other."
+    by_kind = ", ".join(f"{formula(kind)} ({n})" for kind, n in kinds.most_common())
+    most, times = sources.most_common(1)[0]
+    return f"Margins are set by {by_kind}. {board.input.name(most)} takes part in {times} of them, more than any other."
 
 
 def csv_text(rows: list[Threat]) -> str:
@@ -109,6 +114,6 @@ def csv_text(rows: list[Threat]) -> str:
     for t in rows:
         level = "" if t.level_dbm is None else f"{t.level_dbm:.1f}"
         far = (f"{t.distance_hz / 1e3:g}", f"{t.slack_hz / 1e3:g}", level)
-        line = (t.victim, t.kind, t.formula, mhz(t.product_hz), *far)
+        line = (t.victim, formula(t.kind), t.formula, mhz(t.product_hz), *far)
         writer.writerow([harmless(cell) for cell in line])
     return out.getvalue()

@@ -8,11 +8,12 @@ from azven.book.records import Link, Model
 from azven.book.store import Store
 from azven.rf.coordinate import lane
 from azven.rf.coordinate.plan import carriers_of
-from azven.work import ground, kit, plan, plan_input
+from azven.work import ground, ids, kit, plan, plan_input
 from azven.work.listen import Picture
 from azven.work.plan import Board, Progress
 from azven.work.plan_input import PlanInput
 from azven.work.reasons import Option, always, best_alternative, mhz
+from azven.work.wording import formula
 
 _FREED_AT_MOST = 12
 _OFFERED_AT_MOST = 2
@@ -45,33 +46,34 @@ def variants(store: Store, picture: Picture, now: PlanInput, link: Link) -> tupl
     for title, changes in wishes:
         changed = replace(link, **changes)  # type: ignore[arg-type]
         out.append(Variant(title, changes, plan_input.with_link(now, store, picture, changed)))
-    if link.spare and model.guard_hz.get("3T3O"):
+    if link.spare and model.guard_hz.get("a+b-c"):
         out.insert(0, _unguarded(store, picture, now, link, model))
     return tuple(out)
 
 
 def _unguarded(store: Store, picture: Picture, now: PlanInput, link: Link, model: Model) -> Variant:
     """The spare as a model of its own without a guard against three-transmitter products."""
-    name = f"{model.name}, 3T3O may land"
-    known = next((m for m in store.all(Model) if m.name == name), None)
-    guards = {k: g for k, g in model.guard_hz.items() if k != "3T3O"}
+    name = f"{model.name}, {formula('a+b-c')} may land"
+    guards = {k: g for k, g in model.guard_hz.items() if k != "a+b-c"}
+    known = next((m for m in store.all(Model) if replace(m, id=0, version=0, name="", builtin=False)
+                  == replace(model, id=0, version=0, name="", guard_hz=guards, builtin=False)), None)  # fmt: skip
     free = known or replace(model, id=-1, version=0, name=name, guard_hz=guards, builtin=False)
     asked = plan_input.with_link(now, store, picture, replace(link, model_id=free.id), (free,))
-    title = "Drop its guard against 3T3O, as it is a spare"
+    title = f"Drop its guard against {formula('a+b-c')}, as it is a spare"
     return Variant(title, {"model_id": free.id}, asked, None if known else free)
 
 
 def ways_out(
-    store: Store, now: Board, name: str, tries: tuple[Variant, ...], progress: Progress = always
+    store: Store, now: Board, link_id: str, tries: tuple[Variant, ...], progress: Progress = always
 ) -> tuple[Option, ...]:
     """Options that were tried and give the link a clean frequency; slow, so screens ask off their own thread."""
     out: list[Option] = []
     for variant in tries:
         board = plan.judge(variant.input, now.frequencies, now.locked)
-        found = best_alternative(board, name, progress)
+        found = best_alternative(board, link_id, progress)
         if found is not None:
-            out.append(_changing(store, now.input.links[name], variant, found))
-    return (*out, *_freeing(store, now, name, progress))
+            out.append(_changing(store, now.input.links[link_id], variant, found))
+    return (*out, *_freeing(store, now, link_id, progress))
 
 
 def _changing(store: Store, link: Link, variant: Variant, found: plan.Trial) -> Option:
@@ -85,28 +87,29 @@ def _changing(store: Store, link: Link, variant: Variant, found: plan.Trial) -> 
             models = (replace(variant.model, id=store.reserve()),)
             changes["model_id"] = models[0].id
         first = kit.change_links(store, [link], models=models, **changes)
-        then = plan.set_frequencies(store, {link.name: to}, f"Place {link.name}")
+        then = plan.set_frequencies(store, {ids.of(link): to}, f"Place {link.name}")
         return Edit(f"{link.name}: {variant.title.lower()}", add(*models) + first.changes + then.changes, (link.id,))
 
     return Option(variant.title, f"{mhz(to)} MHz, {found.sentence()}", edit)
 
 
-def _freeing(store: Store, now: Board, name: str, progress: Progress) -> list[Option]:
+def _freeing(store: Store, now: Board, link_id: str, progress: Progress) -> list[Option]:
     """Others, least important first, that could go elsewhere and leave room."""
     out: list[Option] = []
-    own = now.verdict(name).link
+    own = now.verdict(link_id).link
     movable = [
         v for v in reversed(now.verdicts)
-        if v.freq_hz is not None and not v.locked and v.link.name != name and _rank(v.link) >= _rank(own)
+        if v.freq_hz is not None and not v.locked and v.id != link_id and _rank(v.link) >= _rank(own)
     ]  # fmt: skip
     for i, other in enumerate(movable[:_FREED_AT_MOST]):
         if not progress(i, _FREED_AT_MOST) or len(out) >= _OFFERED_AT_MOST:
             break
-        swap = _swap(now, name, other.link.name)
+        swap = _swap(now, link_id, other.id)
         if swap is not None:
             here, there = swap
-            title = f"Move {other.link.name} to {mhz(there)}"
-            places = {other.link.name: there, name: here}
+            title = f"Move {now.input.name(other.id)} to {mhz(there)}"
+            places = {other.id: there, link_id: here}
+            name = now.input.name(link_id)
             out.append(
                 Option(title, f"then {name} fits at {mhz(here)}", _placing(store, places, f"Make room for {name}"))
             )
@@ -121,14 +124,14 @@ def _placing(store: Store, places: Mapping[str, int], title: str) -> Callable[[]
     return lambda: plan.set_frequencies(store, places, title)
 
 
-def _swap(now: Board, name: str, other: str) -> tuple[int, int] | None:
+def _swap(now: Board, link_id: str, other: str) -> tuple[int, int] | None:
     """Where the link and the other one would stand if the other made room; None when that does not work."""
     request = now.input.request
     without = {k: f for k, f in now.frequencies.items() if k != other}
-    for here in lane(request, now.input.wish(name), carriers_of(request, without)).free[:1].tolist():
-        placed = without | {name: here}
+    for here in lane(request, now.input.wish(link_id), carriers_of(request, without)).free[:1].tolist():
+        placed = without | {link_id: here}
         for there in lane(request, now.input.wish(other), carriers_of(request, placed)).free[:1].tolist():
             board = replace(now, frequencies=placed | {other: there})
-            if plan.try_at(board, name, here).clean and plan.try_at(board, other, there).clean:
+            if plan.try_at(board, link_id, here).clean and plan.try_at(board, other, there).clean:
                 return here, there
     return None

@@ -9,7 +9,7 @@ from azven.book.store import Store
 from azven.rf.coordinate import Mended
 from azven.rf.request import Relation
 from azven.rf.sweep import Channel
-from azven.work import ground, kit, plan, plan_input, planning
+from azven.work import ground, ids, kit, plan, plan_input, planning
 from azven.work.listen import Picture
 from azven.work.plan import Board, Progress
 from azven.work.plan_input import PlanInput
@@ -20,7 +20,7 @@ _EMISSION_HZ = 100_000
 
 @dataclass(frozen=True)
 class Supposition:
-    """Something that might come: what it adds or changes, in the book's own records (ids still 0)."""
+    """Something that might come: what it adds or changes, in the book's own records (ids still negative)."""
 
     title: str
     neighbours: tuple[Neighbour, ...] = ()
@@ -31,17 +31,16 @@ class Supposition:
         """The coordination as it would be."""
         related: dict[frozenset[str], Relation] = {}
         if self.opened is not None:
-            related[frozenset(z.name for z in self.opened)] = "together"
+            related[frozenset(ids.of(z) for z in self.opened)] = "together"
         return plan_input.input_for(store, picture, extra=self.links, neighbours=self.neighbours, related=related)
 
 
 def neighbour_appears(store: Store, freq_hz: int, zone: Zone | None, mixes: bool) -> Supposition:
     """Somebody else's carrier at `freq_hz`, in one room or everywhere. ValueError for no frequency."""
     ground.check_frequency(freq_hz)
-    name = ground.unused("New neighbour", [n.name for n in ground.neighbours(store)])
     new = Neighbour(
-        site_id=ground.current(store).site.id, name=name, freq_hz=freq_hz, zone_id=zone.id if zone else None,
-        mixes=mixes,
+        id=-1, site_id=ground.current(store).site.id, name="New neighbour", freq_hz=freq_hz,
+        zone_id=zone.id if zone else None, mixes=mixes,
     )  # fmt: skip
     where = f"in {zone.name}" if zone else "everywhere"
     return Supposition(f"A neighbour at {freq_hz / 1e6:.3f} MHz {where}", neighbours=(new,))
@@ -51,7 +50,7 @@ def multiplex_comes(store: Store, channel: Channel) -> Supposition:
     """A television multiplex on a raster channel: its whole width, and half an emission beside it, is closed."""
     half = (channel.high_hz - channel.low_hz) // 2
     new = Neighbour(
-        site_id=ground.current(store).site.id, name=f"Multiplex on {channel.name}", kind="avoid",
+        id=-1, site_id=ground.current(store).site.id, name=f"Multiplex on {channel.name}", kind="avoid",
         freq_hz=(channel.low_hz + channel.high_hz) // 2, spacing_hz=half + _EMISSION_HZ,
     )  # fmt: skip
     return Supposition(f"A multiplex on channel {channel.name}", neighbours=(new,))
@@ -70,7 +69,7 @@ def links_come(store: Store, like: Link, count: int) -> Supposition:
     names = kit.numbered(like.name, count, taken)
     first = max((x.position for x in kit.links(store)), default=0) + 1
     links = tuple(
-        replace(like, id=0, version=0, name=n, unit_id=None, performer="", position=first + i)
+        replace(like, id=-i - 1, version=0, name=n, unit_id=None, performer="", position=first + i)
         for i, n in enumerate(names)
     )  # fmt: skip
     return Supposition(f"{count} more like {like.name}", links=links)
@@ -89,14 +88,13 @@ class Outcome:
 
     @property
     def broken(self) -> list[str]:
-        known = {v.link.name: v.state for v in self.before.verdicts}
-        return [
-            v.link.name for v in self.standing.verdicts if v.state == "broken" and known.get(v.link.name) != "broken"
-        ]
+        """Ids of the links that break and did not before."""
+        known = {v.id: v.state for v in self.before.verdicts}
+        return [v.id for v in self.standing.verdicts if v.state == "broken" and known.get(v.id) != "broken"]
 
     def harm(self) -> str:
         """Who would break."""
-        names = self.broken
+        names = [self.standing.input.name(key) for key in self.broken]
         if not names:
             return "Nobody breaks."
         more = f" and {len(names) - _NAMED} more" if len(names) > _NAMED else ""
@@ -106,12 +104,11 @@ class Outcome:
         """What mending would take."""
         moved = [m for m in self.mended.moves if m.to_hz is not None]
         parts = [f"{len(moved)} would move" if moved else "nobody would move"]
-        if new := [
-            v.link.name for v in self.after.verdicts if v.freq_hz and v.link.name not in self.before.frequencies
-        ]:
+        if new := [v for v in self.after.verdicts if v.freq_hz and v.id not in self.before.frequencies]:
             parts.append(f"{len(new)} find a place")
         if self.lost:
-            parts.append(f"{len(self.lost)} would have no frequency ({', '.join(self.lost[:_NAMED])})")
+            names = [self.after.input.name(key) for key in self.lost[:_NAMED]]
+            parts.append(f"{len(self.lost)} would have no frequency ({', '.join(names)})")
         return "To mend: " + ", ".join(parts) + "."
 
 
@@ -123,19 +120,22 @@ def try_out(
     mended = planning.mend(standing, progress, elapsed)
     found = {n: now.frequencies[n] for n in now.locked} | {a.id: a.freq_hz for a in mended.plan.assignments}
     after = plan.judge(asked, found, now.locked)
-    lost = tuple(v.link.name for v in after.verdicts if v.freq_hz is None)
+    lost = tuple(v.id for v in after.verdicts if v.freq_hz is None)
     return Outcome(supposition, now, standing, mended, after, lost)
 
 
 def keep(store: Store, outcome: Outcome) -> Edit:
     """The edit that makes the supposition true: its records, and the mended plan."""
     what = outcome.supposition
-    first = store.reserve(len(what.neighbours) + len(what.links) or 1)
-    records = [replace(r, id=first + i) for i, r in enumerate((*what.neighbours, *what.links))]
+    supposed = (*what.neighbours, *what.links)
+    first = store.reserve(len(supposed) or 1)
+    records = [replace(r, id=first + i) for i, r in enumerate(supposed)]
+    lasting = {ids.of(old): ids.of(new) for old, new in zip(supposed, records, strict=True)}
     changes = add(*records)
     if what.opened is not None:
         loss = ground.relations(store).get(frozenset(z.id for z in what.opened))
         changes += ground.relate(store, *what.opened, "together", loss.wall_loss_db if loss else None).changes
     coming = [c.after for c in changes if c.after is not None]
-    placed = plan.set_frequencies(store, outcome.after.frequencies, what.title, complete=True, coming=coming)
+    frequencies = {lasting.get(key, key): freq for key, freq in outcome.after.frequencies.items()}
+    placed = plan.set_frequencies(store, frequencies, what.title, complete=True, coming=coming)
     return Edit(f"Keep: {what.title}", changes + placed.changes)

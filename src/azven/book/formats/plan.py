@@ -1,13 +1,15 @@
-"""The open format `azven-plan` 1: the answer of a coordination."""
+"""The open format `azven-plan` 2: the answer of a coordination. Version 1 names products by the older codes."""
 
+from collections.abc import Callable, Mapping
 from typing import Any, Literal
 
-from azven.book.formats.plan_request import Hertz
+from azven.book.formats.plan_request import CODES, Hertz
 from azven.book.formats.reading import Document, parse
 from azven.rf import coordinate as rf
 from azven.rf.verdict import Clash, Hit, Limit
 
-NAME, VERSION = "azven-plan", 1
+NAME, VERSION = "azven-plan", 2
+_OLD = {formula: code for code, formula in CODES.items()}
 
 
 class LimitDocument(Document):
@@ -49,37 +51,51 @@ def read(data: Any) -> dict[str, int]:
     return {a.id: a.freq_hz for a in document.assignments}
 
 
-def write(plan: rf.Plan) -> dict[str, Any]:
-    """The document of a plan, ready for JSON."""
+def write(plan: rf.Plan, version: int = VERSION, names: Mapping[str, str] | None = None) -> dict[str, Any]:
+    """The document of a plan, ready for JSON, in the `version` of the request it answers; `names` are for people."""
+    called = names or {} if version > 1 else {}
+
+    def kind(formula: str) -> str:
+        return formula if version > 1 else _OLD.get(formula, formula)
+
     return {
         "format": NAME,
-        "version": VERSION,
+        "version": version,
         "assignments": [
-            {"id": a.id, "freq_hz": a.freq_hz, "margin_hz": a.margin_hz, "limit": _limit(a.limit)}
+            {"id": a.id, **_name(called, a.id), "freq_hz": a.freq_hz, "margin_hz": a.margin_hz,
+             "limit": None if a.limit is None else _limit(a.limit, kind(a.limit.kind))}
             for a in plan.assignments
         ],
         "unplaced": [
-            {"id": u.id, "reason": u.reason, "blockers": [{"kind": k, "share": round(s, 4)} for k, s in u.blockers]}
+            {"id": u.id, **_name(called, u.id), "reason": u.reason,
+             "blockers": [{"kind": kind(k), "share": round(s, 4)} for k, s in u.blockers]}
             for u in plan.unplaced
         ],
-        "given_conflicts": [_conflict(c) for c in plan.given_conflicts],
-        "stats": {
-            "requested": plan.stats.requested,
-            "placed": plan.stats.placed,
-            "elapsed_s": round(plan.stats.elapsed_s, 3),
-            "seed": plan.stats.seed,
-            "timed_out": plan.stats.timed_out,
-        },
-    }
+        "given_conflicts": [_conflict(c, kind) for c in plan.given_conflicts],
+        "stats": _stats(plan.stats, version),
+    }  # fmt: skip
 
 
-def _limit(limit: Limit | None) -> dict[str, Any] | None:
-    if limit is None:
-        return None
-    return {"kind": limit.kind, "product_hz": limit.product_hz, "sources": list(limit.sources)}
+def _name(names: Mapping[str, str], member: str) -> dict[str, str]:
+    return {"name": names[member]} if member in names else {}
 
 
-def _conflict(item: Hit | Clash) -> dict[str, Any]:
+def _stats(stats: rf.Stats, version: int) -> dict[str, Any]:
+    out: dict[str, Any] = {
+        "requested": stats.requested, "placed": stats.placed, "elapsed_s": round(stats.elapsed_s, 3),
+        "seed": stats.seed, "timed_out": stats.timed_out,
+    }  # fmt: skip
+    if version > 1:
+        everything = stats.placed == stats.requested
+        out |= {"bound": None, "proved": everything, "proof": "all placed" if everything else None}
+    return out
+
+
+def _limit(limit: Limit, kind: str) -> dict[str, Any]:
+    return {"kind": kind, "product_hz": limit.product_hz, "sources": list(limit.sources)}
+
+
+def _conflict(item: Hit | Clash, kind: Callable[[str], str]) -> dict[str, Any]:
     if isinstance(item, Clash):
         victim, other = item.ids
         return {
@@ -87,6 +103,6 @@ def _conflict(item: Hit | Clash) -> dict[str, Any]:
             "distance_hz": item.distance_hz,
         }  # fmt: skip
     return {
-        "victim": item.victim, "kind": item.kind, "product_hz": item.product_hz, "sources": list(item.sources),
+        "victim": item.victim, "kind": kind(item.kind), "product_hz": item.product_hz, "sources": list(item.sources),
         "distance_hz": item.distance_hz,
     }  # fmt: skip

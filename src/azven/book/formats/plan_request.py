@@ -1,4 +1,4 @@
-"""The open format `azven-plan-request` 1: a coordination to be computed."""
+"""The open format `azven-plan-request` 2: a coordination to be computed. Version 1, with its codes, is read too."""
 
 from typing import Annotated, Any, Literal
 
@@ -8,13 +8,27 @@ from azven.book.formats.errors import FormatError
 from azven.book.formats.reading import Document, parse
 from azven.rf import request as rf
 
-NAME, VERSION = "azven-plan-request", 1
+NAME, VERSION = "azven-plan-request", 2
+CODES = {
+    "2T3O": "2a-b", "3T3O": "a+b-c", "2T5O": "3a-2b", "3T5O": "3a-b-c", "2T7O": "4a-3b", "2T9O": "5a-4b",
+    "H2": "2a", "H3": "3a", "2T2O": "a-b",
+}  # fmt: skip
+"""How version 1 names the kinds of products."""
+_LATER = "is part of version 2 that this Azven does not plan yet; it was not planned without it"
 Hertz = Annotated[int, Field(ge=0, le=10**12)]
 
 
 class ProfileDocument(Document):
     spacing_hz: Hertz
     guard_hz: dict[str, Hertz] = {}
+    width_hz: Hertz = 200_000
+    shared: bool = False
+
+
+class NamedDocument(Document):
+    """A room or an act: its id is the key it stands under."""
+
+    name: str = ""
 
 
 class RangeDocument(Document):
@@ -29,7 +43,7 @@ class BlockedDocument(RangeDocument):
 
 class RelationDocument(Document):
     zones: Annotated[list[str], Field(min_length=2, max_length=2)]
-    relation: Literal["together", "near", "apart"]
+    relation: Literal["together", "near", "apart", "far"]
 
 
 class CarrierDocument(Document):
@@ -39,18 +53,21 @@ class CarrierDocument(Document):
     zone: str
     radiates: bool = True
     times: list[str] = []
+    name: str = ""
 
 
 class RequestDocument(Document):
     id: str
     profile: str
     zone: str
-    ranges: list[RangeDocument]
-    step_hz: Hertz
+    ranges: list[RangeDocument] = []
+    step_hz: Hertz = 0
     origin_hz: Hertz = 0
     priority: int = 0
     times: list[str] = []
     allowed: list[RangeDocument] | None = None
+    name: str = ""
+    wide: dict[str, Any] | None = None
 
 
 class PlanRequestDocument(Document):
@@ -62,7 +79,8 @@ class PlanRequestDocument(Document):
     effort: Annotated[int, Field(ge=1, le=5)] = 3
     time_limit_s: Annotated[float, Field(gt=0, le=86_400, strict=False)] = 10.0
     profiles: dict[str, ProfileDocument]
-    zones: dict[str, dict[str, Any]]
+    zones: dict[str, NamedDocument]
+    acts: dict[str, NamedDocument] = {}
     relations: list[RelationDocument] = []
     blocked: list[BlockedDocument] = []
     carriers: list[CarrierDocument] = []
@@ -72,6 +90,7 @@ class PlanRequestDocument(Document):
 def read(data: Any) -> rf.PlanRequest:
     """A checked request from parsed JSON; FormatError in one line, with the path, when it cannot be used."""
     document = parse(PlanRequestDocument, data, NAME, VERSION)
+    _refuse_what_comes_later(document)
     try:
         return _request(document).validate()
     except FormatError:
@@ -80,9 +99,24 @@ def read(data: Any) -> rf.PlanRequest:
         raise FormatError(str(error)) from error
 
 
+def _refuse_what_comes_later(d: PlanRequestDocument) -> None:
+    for key, profile in d.profiles.items():
+        if profile.shared:
+            raise FormatError(f"profiles.{key}.shared: {_LATER}")
+    for i, relation in enumerate(d.relations):
+        if relation.relation == "far":
+            raise FormatError(f"relations[{i}].relation: far {_LATER}")
+    for i, wish in enumerate(d.requests):
+        if wish.wide is not None:
+            raise FormatError(f"requests[{i}].wide: {_LATER}")
+        for field in ("ranges", "step_hz"):
+            if field not in wish.model_fields_set:
+                raise FormatError(f"requests[{i}].{field}: field required")
+
+
 def _request(d: PlanRequestDocument) -> rf.PlanRequest:
     return rf.PlanRequest(
-        profiles={k: rf.Profile(p.spacing_hz, p.guard_hz) for k, p in d.profiles.items()},
+        profiles={k: rf.Profile(p.spacing_hz, _guards(p, d.version, k)) for k, p in d.profiles.items()},
         zones=tuple(d.zones),
         requests=tuple(_wish(r) for r in d.requests),
         relations=_relations(d),
@@ -96,7 +130,23 @@ def _request(d: PlanRequestDocument) -> rf.PlanRequest:
         seed=d.seed,
         effort=d.effort,
         time_limit_s=d.time_limit_s,
+        names={c.id: c.name for c in d.carriers if c.name} | {r.id: r.name for r in d.requests if r.name},
+        zone_names=_names(d.zones),
+        act_names=_names(d.acts),
     )
+
+
+def _names(named: dict[str, NamedDocument]) -> dict[str, str]:
+    return {key: item.name for key, item in named.items() if item.name}
+
+
+def _guards(profile: ProfileDocument, version: int, key: str) -> dict[str, int]:
+    """Guards by formula; what a version does not name stays as it is and is refused by name later."""
+    if version > 1:
+        return profile.guard_hz
+    if wrong := next((k for k in profile.guard_hz if k not in CODES), None):
+        raise FormatError(f"profiles.{key}.guard_hz.{wrong}: unknown product kind; known: {', '.join(CODES)}")
+    return {CODES[k]: g for k, g in profile.guard_hz.items()}
 
 
 def _relations(d: PlanRequestDocument) -> dict[frozenset[str], rf.Relation]:
@@ -110,7 +160,8 @@ def _relations(d: PlanRequestDocument) -> dict[frozenset[str], rf.Relation]:
             raise FormatError(f"relations[{i}].zones: a zone is always together with itself")
         if pair in out:
             raise FormatError(f"relations[{i}].zones: {' and '.join(r.zones)} stand twice")
-        out[pair] = r.relation
+        if r.relation != "far":
+            out[pair] = r.relation
     return out
 
 
@@ -140,13 +191,14 @@ def write(request: rf.PlanRequest) -> dict[str, Any]:
         "profiles": {
             k: {"spacing_hz": p.spacing_hz, "guard_hz": dict(p.guard_hz)} for k, p in request.profiles.items()
         },
-        "zones": {z: {} for z in request.zones},
+        "zones": {z: _named(request.zone_names.get(z)) for z in request.zones},
+        "acts": {a: _named(name) for a, name in request.act_names.items()},
         "relations": [{"zones": sorted(pair), "relation": r} for pair, r in request.relations.items()],
         "blocked": [],
         "carriers": [
             {
                 "id": c.id, "freq_hz": c.freq_hz, "profile": c.profile, "zone": c.zone, "radiates": c.radiates,
-                "times": sorted(c.times),
+                "times": sorted(c.times), **_named(request.names.get(c.id)),
             }
             for c in request.carriers
         ],
@@ -158,7 +210,11 @@ def write(request: rf.PlanRequest) -> dict[str, Any]:
     for r in request.requests:
         wish = {
             "id": r.id, "profile": r.profile, "zone": r.zone, "ranges": ranges(r.ranges), "origin_hz": r.origin_hz,
-            "step_hz": r.step_hz, "priority": r.priority, "times": sorted(r.times),
+            "step_hz": r.step_hz, "priority": r.priority, "times": sorted(r.times), **_named(request.names.get(r.id)),
         }  # fmt: skip
         out["requests"].append(wish if r.allowed is None else wish | {"allowed": ranges(r.allowed)})
     return out
+
+
+def _named(name: str | None) -> dict[str, str]:
+    return {"name": name} if name else {}

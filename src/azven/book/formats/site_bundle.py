@@ -28,7 +28,10 @@ Text = Annotated[str, Field(max_length=2_000)]
 
 
 class RoomDocument(Document):
+    """A room; where it has an `id`, relations and neighbours name it by that, else by its name."""
+
     name: Text
+    id: Text = ""
     note: Text = ""
     near_m: float = 5.0
     far_m: float = 30.0
@@ -64,6 +67,7 @@ class SiteDocument(Document):
     name: Text
     note: Text = ""
     made: Text = ""
+    time_zone: Text = "UTC"
     thresholds: dict[str, float] = {}
     rooms: list[RoomDocument] = []
     relations: list[RelationDocument] = []

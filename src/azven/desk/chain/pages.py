@@ -111,7 +111,7 @@ class ComparePage(QWidget):
             Column("Setting", 192, lambda n: n.what.name),
             Column("Headroom dB", 102, lambda n: figure(n.what.headroom_db), right=True),
             Column("with a radio at 3 m", 140, lambda n: figure(n.what.radio_headroom_db), right=True),
-            Column("3T3O dBm", 84, lambda n: figure(n.what.products_dbm), right=True),
+            Column("a+b-c dBm", 84, lambda n: figure(n.what.products_dbm), right=True),
             Column("Over noise dB, rooms in order", 200, rooms),
         ]
 

@@ -11,7 +11,8 @@ from azven.desk.session import Session
 from azven.desk.stage import button, choice, fill, label, row
 from azven.desk.tables import Column, RecordTable
 from azven.desk.tabs import Page
-from azven.work import ground, hours, listen, neighbours, permission
+from azven.work import ground, ids, listen, neighbours, permission
+from azven.work.hours import Clock
 from azven.work.plan import Progress
 
 _RELATIONS = (
@@ -118,14 +119,17 @@ class LicencesPage(Page):
     def _columns(self) -> list[Column]:
         session = self._session
 
+        def clock() -> Clock:
+            return ground.current(session.store).clock
+
         def cap(p: Permit) -> str:
             return "none" if p.power_mw is None else f"{p.power_mw:g}"
 
         def begin(p: Permit, text: str) -> bool:
-            return session.do(lambda: permission.set_dates(p, hours.moment(text), p.ends_at))
+            return session.do(lambda: permission.set_dates(p, clock().moment(text), p.ends_at))
 
         def end(p: Permit, text: str) -> bool:
-            return session.do(lambda: permission.set_dates(p, p.starts_at, hours.moment(text)))
+            return session.do(lambda: permission.set_dates(p, p.starts_at, clock().moment(text)))
 
         return [
             Column("Name", 130, lambda p: p.name),
@@ -133,8 +137,8 @@ class LicencesPage(Page):
             Column("From MHz", 80, lambda p: f"{p.low_hz / 1e6:g}", right=True),
             Column("To MHz", 72, lambda p: f"{p.high_hz / 1e6:g}", right=True),
             Column("Cap mW", 66, cap, right=True),
-            Column("From UTC", 126, lambda p: hours.said(p.starts_at), begin),
-            Column("To UTC", 126, lambda p: hours.said(p.ends_at), end),
+            Column("From", 126, lambda p: clock().said(p.starts_at), begin),
+            Column("To", 126, lambda p: clock().said(p.ends_at), end),
             Column("Note", 180, lambda p: p.note),
         ]
 
@@ -228,7 +232,7 @@ class NextDoorPage(Page):
 
     def refresh(self) -> None:
         store = self._session.store
-        fill(self.room, [(z.name, z.id) for z in ground.zones(store)])
+        fill(self.room, ids.choices_of(ground.zones(store)))
         fill(self.model, [(m.name, m.id) for m in ground.models(store)])
         self._bands()
 

@@ -25,7 +25,7 @@ from azven.desk.session import Session
 from azven.desk.stage import Stage, button, choice, label, row, rule
 from azven.desk.tables import Column, RecordTable
 from azven.desk.tabs import Pages
-from azven.work import bundle, ground, hours, isolation
+from azven.work import bundle, ground, hours, ids, isolation
 from azven.work.reasons import mhz
 
 _PAGES = ("Rooms and neighbours", "Distances", "Licences", "Limits", "Next door")
@@ -153,7 +153,8 @@ class GroundStage(Stage):
             )
 
         def room(n: Neighbour) -> str:
-            return next((z.name for z in ground.zones(session.store) if z.id == n.zone_id), "everywhere")
+            rooms = ids.choices_of(ground.zones(session.store))
+            return next((name for name, key in rooms if key == n.zone_id), "everywhere")
 
         return [
             Column("Name", 148, lambda n: n.name, change("name", str)),
@@ -161,7 +162,7 @@ class GroundStage(Stage):
             Column("Kind", 88, lambda n: n.kind, change("kind", str), lambda _: [(k, k) for k in NEIGHBOUR_KINDS]),
             Column(
                 "Where", 92, room, change("zone_id", lambda v: v),
-                lambda _: [("everywhere", None), *((z.name, z.id) for z in ground.zones(session.store))],
+                lambda _: [("everywhere", None), *ids.choices_of(ground.zones(session.store))],
             ),
             Column(
                 "kHz clear", 74, lambda n: f"{n.spacing_hz / 1e3:g}", change("spacing_hz", ground.kilohertz), right=True
@@ -170,7 +171,7 @@ class GroundStage(Stage):
                 "Mixes", 52, lambda n: "yes" if n.mixes else "no", change("mixes", bool),
                 lambda _: [("yes, strong enough to mix with ours", True), ("no", False)],
             ),
-            Column("On, UTC", 96, lambda n: n.hours or "always", change("hours", _hours)),
+            Column("On air", 96, lambda n: n.hours or "always", change("hours", _hours)),
             Column("Contact", 108, lambda n: n.contact, change("contact", str)),
             Column("Note", 100, lambda n: n.note, change("note", str)),
         ]  # fmt: skip

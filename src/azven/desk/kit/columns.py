@@ -1,6 +1,7 @@
 """The columns of Kit's tables: how each field is shown and changed."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from datetime import datetime
 from itertools import combinations
 from typing import Any
 
@@ -8,7 +9,15 @@ from azven.book.edits import Edit
 from azven.book.records import SERVICES, USE_CLASSES, Act, Link, Model, Unit, Zone
 from azven.desk.session import Session
 from azven.desk.tables import Column
-from azven.work import ground, hours, kit, sheet
+from azven.work import ground, ids, kit, sheet
+from azven.work.hours import Clock
+from azven.work.wording import formula
+
+
+def numbered(record: Any) -> str:
+    """What tells records of one name apart."""
+    return f"no. {abs(record.id)}"
+
 
 _FEW_ACTS = 4
 """Of so few acts every combination is offered, of more those that follow one another."""
@@ -21,18 +30,28 @@ def for_links(session: Session) -> list[Column]:
         (field, convert), *_ = values.items()
         return lambda link, value: session.do(lambda: kit.change_links(store, [link], **{field: convert(value)}))
 
+    def told(kind: type[Any]) -> dict[int, str]:
+        """Names by number, those that stand for several told apart."""
+        return {ids.number(k): name for k, name in ids.told_apart(store.all(kind), numbered).items()}
+
     def named(kind: type[Any], key: int | None) -> str:
-        return next((r.name for r in store.all(kind, id=key)), "") if key else ""
+        return told(kind).get(key, "") if key else ""
+
+    def choices(kind: type[Any], records: Sequence[Any]) -> list[tuple[str, Any]]:
+        names = told(kind)
+        return [(names[r.id], r.id) for r in records]
 
     def bands(link: Link) -> list[tuple[str, Any]]:
         return [(b[0], b[0]) for b in store.get(Model, link.model_id).bands]
 
     def acts_text(link: Link) -> str:
-        return sheet.act_names(link, {a.id: a.name for a in kit.acts(store)})
+        said = sheet.act_names(link, told(Act))
+        return f"{said} ({', '.join(link.acts_gone)} gone)" if kit.acts_note(link) else said
 
     def note(link: Link) -> str:
         unit = next(iter(store.all(Unit, id=link.unit_id)), None) if link.unit_id else None
-        return kit.band_note(link, unit, store.get(Model, link.model_id))
+        notes = kit.acts_note(link), kit.band_note(link, unit, store.get(Model, link.model_id))
+        return " ".join(n for n in notes if n)
 
     def importances(_: Link) -> list[tuple[str, Any]]:
         return [(f"{k} {v}", k) for k, v in kit.PRIORITIES.items()]
@@ -48,18 +67,19 @@ def for_links(session: Session) -> list[Column]:
         runs = [acts[i:j] for i in range(len(acts)) for j in range(i + 1, len(acts) + 1)]
         if len(acts) <= _FEW_ACTS:
             runs = [list(some) for n in range(1, len(acts) + 1) for some in combinations(acts, n)]
-        return [("always", ()), *((", ".join(a.name for a in r), tuple(a.id for a in r)) for r in runs)]
+        names = told(Act)
+        return [("always", ()), *((", ".join(names[a.id] for a in r), tuple(a.id for a in r)) for r in runs)]
 
     return [
         Column("Name", 122, lambda x: x.name, change(name=str)),
         Column(
             "Model", 150, lambda x: named(Model, x.model_id), change(model_id=int),
-            lambda _: [(m.name, m.id) for m in ground.models(store)],
+            lambda _: choices(Model, ground.models(store)),
         ),
         Column("Band", 76, lambda x: x.band, change(band=str), bands),
         Column(
             "Room", 92, lambda x: named(Zone, x.zone_id), change(zone_id=int),
-            lambda _: [(z.name, z.id) for z in ground.zones(store)],
+            lambda _: choices(Zone, ground.zones(store)),
         ),
         Column(
             "Importance", 84, lambda x: f"{x.priority} {kit.PRIORITIES.get(x.priority, '')}", change(priority=int),
@@ -71,7 +91,7 @@ def for_links(session: Session) -> list[Column]:
         Column("Performer", 96, lambda x: x.performer, change(performer=str)),
         Column(
             "Unit", 78, lambda x: named(Unit, x.unit_id), change(unit_id=lambda v: v),
-            lambda _: [("none", None), *((u.name, u.id) for u in kit.units(store))],
+            lambda _: [("none", None), *choices(Unit, kit.units(store))],
         ),
         Column("Note", 120, note),
     ]  # fmt: skip
@@ -106,11 +126,10 @@ def for_models(session: Session) -> list[Column]:
 
     def guard(kind: str) -> Column:
         def change(model: Model, text: str) -> bool:
-            return session.do(
-                lambda: ground.change(model, f"{model.name}: {kind}", guard_hz={**model.guard_hz, kind: _kilo(text)})
-            )
+            title = f"{model.name}: guard {formula(kind)}"
+            return session.do(lambda: ground.change(model, title, guard_hz={**model.guard_hz, kind: _kilo(text)}))
 
-        return Column(f"{kind} kHz", 72, lambda m: f"{m.guard_hz.get(kind, 0) / 1e3:g}", change, right=True)
+        return Column(f"{formula(kind)} kHz", 72, lambda m: f"{m.guard_hz.get(kind, 0) / 1e3:g}", change, right=True)
 
     def bands_text(model: Model) -> str:
         return ", ".join(b[0] for b in model.bands)
@@ -122,7 +141,7 @@ def for_models(session: Session) -> list[Column]:
         Column("Step kHz", 62, lambda m: f"{m.step_hz / 1e3:g}", setter("step_hz", _kilo), right=True),
         Column("Power mW", 66, lambda m: f"{m.power_mw:g}", setter("power_mw", _positive), right=True),
         Column("Spacing kHz", 78, lambda m: f"{m.spacing_hz / 1e3:g}", setter("spacing_hz", _kilo), right=True),
-        *(guard(k) for k in ("2T3O", "3T3O", "2T5O")),
+        *(guard(k) for k in ("2a-b", "a+b-c", "3a-2b")),
     ]
 
 
@@ -132,10 +151,16 @@ def for_acts(session: Session) -> list[Column]:
     def links_in(act: Act) -> str:
         return str(sum(act.id in x.acts or not x.acts for x in kit.links(session.store)))
 
+    def clock() -> Clock:
+        return ground.current(session.store).clock
+
+    def moment(text: Any) -> datetime | None:
+        return clock().moment(str(text))
+
     return [
         Column("Act", 220, lambda a: a.name, setter("name", str)),
-        Column("From UTC", 150, lambda a: hours.said(a.starts_at), setter("starts_at", hours.moment)),
-        Column("To UTC", 150, lambda a: hours.said(a.ends_at), setter("ends_at", hours.moment)),
+        Column("From", 150, lambda a: clock().said(a.starts_at), setter("starts_at", moment)),
+        Column("To", 150, lambda a: clock().said(a.ends_at), setter("ends_at", moment)),
         Column("Links on", 80, links_in, right=True),
     ]
 

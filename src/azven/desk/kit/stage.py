@@ -20,7 +20,8 @@ from azven.desk.session import Session
 from azven.desk.stage import Stage, button, choice, fill, label, row
 from azven.desk.tables import RecordTable
 from azven.desk.tabs import Tabs
-from azven.work import ground, kit
+from azven.work import ground, ids, kit
+from azven.work.ids import choices_of
 
 
 class KitStage(Stage):
@@ -40,7 +41,7 @@ class KitStage(Stage):
         self._empty = label("", "dim", wrap=True)
         self._make_entry()
         self._lay_out()
-        self.links.picked.connect(lambda link: session.select("link", link.name))
+        self.links.picked.connect(lambda link: session.select("link", ids.of(link)))
 
     def _make_entry(self) -> None:
         self.pattern, self.count = QLineEdit(), QSpinBox()
@@ -113,8 +114,8 @@ class KitStage(Stage):
             else "No links yet. Name the first, say how many, and add them; or paste rows from a spreadsheet."
         )
         self._empty.setVisible(not links)
-        fill(self.model, [(m.name, m.id) for m in ground.models(store)])
-        fill(self.room, [(z.name, z.id) for z in ground.zones(store)])
+        fill(self.model, choices_of(ground.models(store)))
+        fill(self.room, choices_of(ground.zones(store)))
         self._offer_bands()
 
     def _offer_bands(self) -> None:
@@ -171,7 +172,7 @@ class KitStage(Stage):
                 store, f"Unit {len(kit.units(store)) + 1}", models[0], models[0].bands[0][0]
             ),
             self.models: lambda: kit.add_model(store, like, like.name),
-            self.acts: lambda: kit.add_act(store, "Act"),
+            self.acts: lambda: kit.add_act(store),
         }
         if self.table in make:
             self.session.do(make[self.table])
@@ -209,6 +210,8 @@ class KitStage(Stage):
             self.session.say("Select the rows to remove first.")
         elif isinstance(chosen[0], Link):
             self.session.do(lambda: kit.remove_links(store, chosen))
-        elif isinstance(chosen[0], Unit | Model | Act):
+        elif isinstance(chosen[0], Act):
+            self.session.do(lambda: kit.remove_acts(store, chosen))
+        elif isinstance(chosen[0], Unit | Model):
             for record in chosen:
                 self.session.do(lambda r=record: ground.take_out(r, f"Remove {r.name}"))  # type: ignore[misc]

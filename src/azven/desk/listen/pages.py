@@ -221,7 +221,8 @@ class SequencePage(Page):
     def next_step(self) -> None:
         """Carry out the step that is due; what only hands can do is confirmed."""
         if not self._steps:
-            self._steps = sequence.steps(sequence.candidates(self._session.board))
+            board = self._session.board
+            self._steps = sequence.steps(board, sequence.candidates(board))
             self._at = 0
         elif self._at < len(self._steps):
             self._carry_out(self._steps[self._at])

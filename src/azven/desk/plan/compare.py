@@ -9,7 +9,8 @@ from azven.desk.tables import Column, RecordTable
 from azven.rf.coordinate import carriers_of
 from azven.rf.products import Situation
 from azven.rf.verdict import Margin, margins
-from azven.work import kept, plan
+from azven.work import ground, kept, plan
+from azven.work.hours import Clock
 from azven.work.kept import Difference
 from azven.work.plan import Board
 from azven.work.reasons import mhz
@@ -36,12 +37,14 @@ class ComparePage(QWidget):
         box.addWidget(self.origin)
         box.addWidget(self.summary)
         box.addWidget(self.table, 1)
-        self.table.picked.connect(lambda d: session.select("link", d.name))
+        self.table.picked.connect(lambda d: session.select("link", d.id))
 
     def show_board(self, board: Board) -> None:
         plans = kept.kept_plans(self._session.store)
-        fill(self.old, [(_title(k), k.id) for k in plans])
-        fill(self.new, [("the plan as it stands", 0), *((_title(k), k.id) for k in plans)])
+        clock = ground.current(self._session.store).clock
+        listed: list[tuple[str, object]] = [(_title(k, clock), k.id) for k in plans]
+        fill(self.old, listed)
+        fill(self.new, [("the plan as it stands", 0), *listed])
         self._compare()
 
     def _chosen(self, key: object) -> KeptPlan | None:
@@ -54,14 +57,16 @@ class ComparePage(QWidget):
         if old is None:
             self.table.show_records([])
             return
-        names = list(dict.fromkeys([*board.input.links, *old.frequencies]))
+        names = {**old.names, **{key: board.input.name(key) for key in board.input.links}}
         found = kept.compare(
             names, _judged(board, old.frequencies), _judged(board, new.frequencies if new else board.frequencies)
         )
         self.table.show_records(found)
         self.summary.setText(kept.summary(found))
+        clock = ground.current(self._session.store).clock
         by = f" by {old.made_by}" if old.made_by else ""
-        self.origin.setText(f"Made {old.made_at:%Y-%m-%d %H:%M} UTC{by} from: " + "; ".join(old.made_from) + ".")
+        made = clock.said(old.made_at, with_zone=True)
+        self.origin.setText(f"Made {made}{by} from: " + "; ".join(old.made_from) + ".")
 
     def go_back(self) -> None:
         old = self._chosen(self.old.currentData())
@@ -77,8 +82,8 @@ def _judged(board: Board, frequencies: dict[str, int] | object) -> tuple[dict[st
     return known, {n: found[n] for n in known}
 
 
-def _title(plan_kept: KeptPlan) -> str:
-    return f"{plan_kept.title}, {plan_kept.made_at:%d %b %H:%M}, {len(plan_kept.frequencies)} links"
+def _title(plan_kept: KeptPlan, clock: Clock) -> str:
+    return f"{plan_kept.title}, {clock.said(plan_kept.made_at)}, {len(plan_kept.frequencies)} links"
 
 
 def _columns() -> list[Column]:

@@ -9,7 +9,7 @@ from azven.desk.session import Session
 from azven.desk.stage import button, choice, fill, label, row
 from azven.desk.tables import Column, RecordTable
 from azven.rf.groups import GroupVerdict
-from azven.work import ground, group_tables
+from azven.work import ground, group_tables, ids
 from azven.work.group_tables import Judged, Table
 from azven.work.plan import Board, Progress
 
@@ -52,8 +52,9 @@ class GroupsPage(QWidget):
 
     def show_board(self, board: Board) -> None:
         store = self._session.store
-        fill(self.model, [(m.name, m.id) for m in ground.models(store)])
-        fill(self.room, [(z.name, z.name) for z in ground.zones(store)])
+        fill(self.model, ids.choices_of(ground.models(store)))
+        rooms = ids.told_apart(ground.zones(store), lambda z: f"no. {z.id}")
+        fill(self.room, [(name, key) for key, name in rooms.items()])
         self._show_bands()
 
     def _model(self) -> "ground.Model | None":

@@ -75,8 +75,8 @@ class LaneChart(QAbstractScrollArea):
         if board is None:
             return
         first = self.verticalScrollBar().value() // ROW
-        waiting = [v.link.name for v in board.verdicts if v.link.name not in self._fresh]
-        in_view = [v.link.name for v in board.verdicts[first : first + _BATCH] if v.link.name not in self._fresh]
+        waiting = [v.id for v in board.verdicts if v.id not in self._fresh]
+        in_view = [v.id for v in board.verdicts[first : first + _BATCH] if v.id not in self._fresh]
         batch = (in_view or waiting)[:_BATCH]
         if batch:
             self._session.jobs.quiet(
@@ -89,8 +89,8 @@ class LaneChart(QAbstractScrollArea):
         if board is self._board:
             self._tints |= tints
             self._fresh |= set(tints)
-            for name in tints:
-                self._strips.pop(name, None)
+            for key in tints:
+                self._strips.pop(key, None)
             self._repaint()
             self._tint()
 
@@ -112,7 +112,7 @@ class LaneChart(QAbstractScrollArea):
         self._repaint()
 
     def _scroll_to_selected(self) -> None:
-        row = self._row_of(self._session.link_name)
+        row = self._row_of(self._session.link_id)
         if row is None:
             return
         bar = self.verticalScrollBar()
@@ -121,9 +121,9 @@ class LaneChart(QAbstractScrollArea):
         elif (row + 1) * ROW > bar.value() + bar.pageStep():
             bar.setValue((row + 1) * ROW - bar.pageStep())
 
-    def _row_of(self, name: str | None) -> int | None:
+    def _row_of(self, link_id: str | None) -> int | None:
         verdicts = self._board.verdicts if self._board else ()
-        return next((i for i, v in enumerate(verdicts) if v.link.name == name), None)
+        return next((i for i, v in enumerate(verdicts) if v.id == link_id), None)
 
     def _row_at(self, y: float) -> int | None:
         row = int((y - HEAD + self.verticalScrollBar().value()) // ROW)
@@ -171,9 +171,8 @@ class LaneChart(QAbstractScrollArea):
 
     def _paint_lane(self, painter: QPainter, verdict: Verdict, y: float) -> None:
         theme = self._session.theme
-        name = verdict.link.name
         width = self.viewport().width()
-        if name == self._session.link_name:
+        if verdict.id == self._session.link_id:
             painter.fillRect(QRectF(0, y, width, ROW), theme.color("chosen"))
             if self.hasFocus():
                 painter.fillRect(QRectF(0, y, 3, ROW), theme.color("accent"))
@@ -181,21 +180,21 @@ class LaneChart(QAbstractScrollArea):
         painter.fillRect(lane, theme.color("shut"))
         painter.save()
         painter.setClipRect(lane)
-        self._paint_tint(painter, name, lane)
+        self._paint_tint(painter, verdict.id, lane)
         self._paint_place(painter, verdict, y)
         painter.restore()
         self._paint_name(painter, verdict, y)
         self._paint_tail(painter, verdict, y)
 
-    def _paint_tint(self, painter: QPainter, name: str, lane: QRectF) -> None:
-        tint = self._tints.get(name)
+    def _paint_tint(self, painter: QPainter, link_id: str, lane: QRectF) -> None:
+        tint = self._tints.get(link_id)
         if tint is None or not len(tint.freq_hz):
             return
         low, high = self._session.view_hz
-        strip = self._strips.get(name)
+        strip = self._strips.get(link_id)
         if strip is None or strip[:2] != (low, high) or strip[2].width() != int(lane.width()):
             strip = (low, high, pixel_row(tint, low, high, int(lane.width()), self._session.theme))
-            self._strips[name] = strip
+            self._strips[link_id] = strip
         painter.drawImage(lane, strip[2])
         self._hatch_television(painter, tint, lane)
 
@@ -213,7 +212,7 @@ class LaneChart(QAbstractScrollArea):
         freq = verdict.freq_hz
         theme = self._session.theme
         color = service_color(theme, verdict.link.service)
-        if self.dragged == verdict.link.name and self.trial is not None:
+        if self.dragged == verdict.id and self.trial is not None:
             freq = self.trial.freq_hz
             color = color if self.trial.clean else theme.color("brick")
         elif verdict.state == "broken":
@@ -225,12 +224,15 @@ class LaneChart(QAbstractScrollArea):
         painter.drawLine(QLineF(x, y + 2, x, y + ROW - 2))
         paint_pennant(painter, QPointF(x, y + 3), verdict.link.service, color, outlined=verdict.link.spare)
 
+    def _name(self, link_id: str) -> str:
+        return self._board.input.name(link_id) if self._board else ""
+
     def _paint_name(self, painter: QPainter, verdict: Verdict, y: float) -> None:
         theme = self._session.theme
         painter.setFont(look.font(bold=verdict.link.priority <= 2 and not verdict.link.spare))
         painter.setPen(theme.color("ink"))
         metrics = painter.fontMetrics()
-        text = metrics.elidedText(verdict.link.name, Qt.TextElideMode.ElideRight, NAME_W - 34)
+        text = metrics.elidedText(self._name(verdict.id), Qt.TextElideMode.ElideMiddle, NAME_W - 34)
         painter.drawText(QRectF(12, y, NAME_W - 20, ROW), Qt.AlignmentFlag.AlignVCenter, text)
         if verdict.locked:
             paint_lock(painter, QPointF(NAME_W - 17, y + 6), theme.color("dim"))
@@ -282,12 +284,12 @@ class LaneChart(QAbstractScrollArea):
         if row is None:
             return
         verdict = self._board.verdicts[row]
-        self._session.select("link", verdict.link.name)
+        self._session.select("link", verdict.id)
         x = event.position().x()
         if verdict.freq_hz is not None and not verdict.locked:
             at = self._axis.x(verdict.freq_hz)
             if at - 4 <= x <= at + _GRAB_PX:
-                self.dragged = verdict.link.name
+                self.dragged = verdict.id
                 return
         if self._axis.inside(x):
             self._panning = True
@@ -308,32 +310,32 @@ class LaneChart(QAbstractScrollArea):
         if row is None or self._board is None or not self._axis.inside(event.position().x()):
             self._session.hinted.emit(None)
             return
-        name = self._board.verdicts[row].link.name
-        tint, freq = self._tints.get(name), self._axis.hz(event.position().x())
+        key = self._board.verdicts[row].id
+        tint, freq = self._tints.get(key), self._axis.hz(event.position().x())
         cause = "not tunable"
         if tint is not None and len(tint.freq_hz) and tint.freq_hz[0] <= freq <= tint.freq_hz[-1]:
             cause = LANE_CAUSES[tint.cause[int(np.argmin(np.abs(tint.freq_hz - freq)))]]
-        bar = next((b.text for b in self._board.input.bars[name] if b.low_hz <= freq < b.high_hz), cause)
-        self._session.hinted.emit(f"{name} at {freq / 1e6:.3f}: {bar}")
+        bar = next((b.text for b in self._board.input.bars[key] if b.low_hz <= freq < b.high_hz), cause)
+        self._session.hinted.emit(f"{self._name(key)} at {freq / 1e6:.3f} MHz: {bar}")
 
-    def try_at(self, name: str, freq_hz: float) -> None:
+    def try_at(self, link_id: str, freq_hz: float) -> None:
         """Show what would happen if the link stood there."""
         assert self._board is not None
-        freq = plan.nearest_step(self._board.input, name, freq_hz)
+        freq = plan.nearest_step(self._board.input, link_id, freq_hz)
         if self.trial is None or self.trial.freq_hz != freq:
-            self.trial = plan.try_at(self._board, name, freq)
+            self.trial = plan.try_at(self._board, link_id, freq)
             self._repaint()
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        name, trial = self.dragged, self.trial
+        dragged, trial = self.dragged, self.trial
         self.dragged = self.trial = None
         self._panning = False
         self._axis.release()
         self._repaint()
-        if name is None or trial is None or self._board is None:
+        if dragged is None or trial is None or self._board is None:
             return
-        if trial.freq_hz != self._board.frequencies.get(name):
-            self.moved.emit(name, trial.freq_hz)
+        if trial.freq_hz != self._board.frequencies.get(dragged):
+            self.moved.emit(dragged, trial.freq_hz)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         self._axis.whole()
@@ -349,12 +351,12 @@ class LaneChart(QAbstractScrollArea):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None or self._board is None or not self._board.verdicts:
             return
-        row = self._row_of(self._session.link_name)
+        row = self._row_of(self._session.link_id)
         step = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(Qt.Key(event.key()))
         nudge = {Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1}.get(Qt.Key(event.key()))
         if step is not None:
             row = 0 if row is None else max(0, min(len(self._board.verdicts) - 1, row + step))
-            self._session.select("link", self._board.verdicts[row].link.name)
+            self._session.select("link", self._board.verdicts[row].id)
         elif nudge is not None and row is not None:
             self._nudge(self._board.verdicts[row], nudge)
         else:
@@ -363,9 +365,9 @@ class LaneChart(QAbstractScrollArea):
     def _nudge(self, verdict: Verdict, steps: int) -> None:
         assert self._board is not None
         if verdict.freq_hz is not None and not verdict.locked:
-            wish = self._board.input.wish(verdict.link.name)
-            self.moved.emit(verdict.link.name, plan.nearest_step(
-                self._board.input, verdict.link.name, verdict.freq_hz + steps * wish.step_hz))  # fmt: skip
+            wish = self._board.input.wish(verdict.id)
+            self.moved.emit(verdict.id, plan.nearest_step(
+                self._board.input, verdict.id, verdict.freq_hz + steps * wish.step_hz))  # fmt: skip
 
 
 def _margin_text(margin_hz: int | None) -> str:

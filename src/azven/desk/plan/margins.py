@@ -9,6 +9,7 @@ from azven.work import margins, plan_input, planning
 from azven.work.margins import Row
 from azven.work.plan import Board, Progress
 from azven.work.reasons import mhz
+from azven.work.wording import formula
 
 _STATE = {"sound": "holds", "tight": "tight", "broken": "broken"}
 
@@ -29,7 +30,7 @@ class MarginsPage(QWidget):
         for line in (self.schools, self.kinds, self.harm, self.acts):
             box.addWidget(line)
         box.addWidget(self.table, 1)
-        self.table.picked.connect(lambda found: session.select("link", found.name))
+        self.table.picked.connect(lambda found: session.select("link", found.id))
 
     def show_board(self, board: Board) -> None:
         """Judge another plan both ways."""
@@ -68,7 +69,7 @@ def _columns() -> list[Column]:
         Column("Link", 118, lambda r: r.name),
         Column("MHz", 76, lambda r: mhz(r.freq_hz), right=True),
         Column("Margin kHz", 96, khz, right=True),
-        Column("Set by", 64, lambda r: r.kind),
+        Column("Set by", 78, lambda r: formula(r.kind)),
         Column("of", 128, lambda r: r.set_by),
         Column("Ratio dB", 78, lambda r: f"{r.ratio_db:.0f}", right=True),
         Column("Spare dB", 80, spare, right=True),

@@ -90,11 +90,11 @@ class PairGrid(QWidget):
         found, cell = self.shown, self._cell
         assert found is not None
         top = i * cell
-        chosen = found.names[i] == self._session.link_name
+        chosen = found.ids[i] == self._session.link_id
         if cell >= 12 or chosen:
             painter.setPen(theme.color("ink" if chosen else "dim"))
             middle = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
-            name = painter.fontMetrics().elidedText(found.names[i], Qt.TextElideMode.ElideRight, _NAMES - 12)
+            name = painter.fontMetrics().elidedText(found.names[i], Qt.TextElideMode.ElideMiddle, _NAMES - 12)
             painter.drawText(QRectF(0, top, _NAMES - 8, cell), middle, name)
         for j in range(len(found.names)):
             square = QRectF(_NAMES + j * cell, top, cell - 1, cell - 1)
@@ -133,4 +133,4 @@ class PairGrid(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         at = self.cell_at(event.position().x(), event.position().y()) if event else None
         if at and self.shown:
-            self._session.select("link", self.shown.names[at[0]])
+            self._session.select("link", self.shown.ids[at[0]])

@@ -12,7 +12,8 @@ from azven.rf.request import KINDS
 from azven.work import threats
 from azven.work.plan import Board
 from azven.work.reasons import decibel, khz, mhz
-from azven.work.threats import Threat, ThreatList
+from azven.work.threats import ThreatList
+from azven.work.wording import formula, product
 
 _WITHIN_HZ = (0, 25_000, 50_000, 100_000, 250_000)
 _LEVELS_DBM = (None, -110, -100, -90, -80, -70)
@@ -27,7 +28,7 @@ class ProductList(QWidget):
         self._board: Board | None = None
         self.listed = ThreatList((), 0)
         self.victim, self.source = _words("Falls near"), _words("Product of")
-        self.kind = choice([("every kind", ""), *((k, k) for k in KINDS)], "Kind of product")
+        self.kind = choice([("every kind", ""), *((product(k), k) for k in KINDS)], "Kind of product")
         self.within = choice([(_within(w), w) for w in _WITHIN_HZ], "How far beyond the guard")
         self.within.setCurrentIndex(2)
         self.level = choice([(_at_least(level), level) for level in _LEVELS_DBM], "Least level at the receiver")
@@ -44,7 +45,7 @@ class ProductList(QWidget):
         for chosen in (self.kind, self.level):
             chosen.currentIndexChanged.connect(self.show_matching)
         self.within.currentIndexChanged.connect(self._ask)
-        self.table.picked.connect(lambda threat: session.select("link", threat.victim))
+        self.table.picked.connect(lambda threat: session.select("link", threat.victim_id))
 
     def show_board(self, board: Board) -> None:
         """List the products of another plan."""
@@ -101,15 +102,12 @@ def _columns() -> list[Column]:
     def figure(hz: int) -> str:
         return f"{hz / 1e3:g}".replace("-", "−")
 
-    def formula(t: Threat) -> str:
-        return t.formula
-
     return [
         Column("Falls near", 118, lambda t: t.victim),
-        Column("Kind", 56, lambda t: t.kind),
+        Column("Kind", 84, lambda t: formula(t.kind)),
         Column("Product MHz", 96, lambda t: mhz(t.product_hz), right=True),
         Column("Away kHz", 86, lambda t: figure(t.distance_hz), right=True),
         Column("Beyond guard", 116, lambda t: figure(t.slack_hz), right=True),
         Column("Level dBm", 92, lambda t: "" if t.level_dbm is None else decibel(t.level_dbm, "").strip(), right=True),
-        Column("Product of", 300, formula),
+        Column("Product of", 300, lambda t: t.formula),
     ]

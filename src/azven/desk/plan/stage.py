@@ -22,6 +22,7 @@ from azven.desk.tabs import Tabs
 from azven.rf.coordinate import Best, Mended, Plan, Swap
 from azven.work import ground, kept, plan, plan_input, planning, sheet
 from azven.work.plan import Board
+from azven.work.wording import why_moved
 
 Search = Callable[[Board, Progress, Callable[[], float]], Plan | Mended]
 _NOTHING = "There is nothing to plan yet. Say which links there are, and they get their lanes here."
@@ -170,8 +171,8 @@ class PlanStage(Stage):
         self.session.do(lambda: plan.set_school(self.session.store, school))
 
     def _refresh_lock(self) -> None:
-        name = self.session.link_name
-        verdict = self.session.board.verdict(name) if name else None
+        chosen = self.session.link_id
+        verdict = self.session.board.verdict(chosen) if chosen else None
         self._lock.setText("Unlock" if verdict and verdict.locked else "Lock")
         self._lock.setEnabled(verdict is not None and verdict.freq_hz is not None)
 
@@ -185,7 +186,7 @@ class PlanStage(Stage):
             Action("add-missing", "Add missing links without moving anyone", self.add_missing, "Ctrl+Shift+A"),
             *self._tabs.as_actions("plan"),
             Action("spares", "More spares", self.more_spares),
-            Action("lock", "Lock or unlock the link", self.lock, "Ctrl+L", lambda: self.session.link_name is not None),
+            Action("lock", "Lock or unlock the link", self.lock, "Ctrl+L", lambda: self.session.link_id is not None),
             Action("sheet", "Print the frequency sheet", self.print_sheet, "Ctrl+P"),
         ]
 
@@ -225,7 +226,7 @@ class PlanStage(Stage):
         if not self.session.ready():
             return
         board = self.session.board
-        staying = {name: board.frequencies[name] for name in held}
+        staying = {key: board.frequencies[key] for key in held}
         started = time.monotonic()
 
         def work(progress: Progress) -> Plan | Mended:
@@ -261,21 +262,22 @@ class PlanStage(Stage):
             return
         self.session.do(lambda: plan.adopt(self.session.store, found, title, staying))
         after = self.session.board
-        moved = sum(after.frequencies.get(n) != f for n, f in before.frequencies.items())
+        moved = sum(after.frequencies.get(k) != f for k, f in before.frequencies.items())
         missing = after.count("unplaced")
         text = f"{title}: {len(after.frequencies)} placed, {moved} moved"
         if moves:
-            text += f" ({moves[0].id}: {moves[0].why})" if len(moves) == 1 else ""
+            name = after.input.name
+            text += f" ({name(moves[0].id)}: {why_moved(moves[0], name)})" if len(moves) == 1 else ""
         self.session.say(text + (f", {missing} found no room; select one to see why." if missing else "."))
 
-    def move_link(self, name: str, freq_hz: int) -> None:
-        store = self.session.store
-        self.session.do(lambda: plan.set_frequencies(store, {name: freq_hz}, f"Move {name}"))
+    def move_link(self, link_id: str, freq_hz: int) -> None:
+        store, name = self.session.store, self.session.board.input.name(link_id)
+        self.session.do(lambda: plan.set_frequencies(store, {link_id: freq_hz}, f"Move {name}"))
 
     def lock(self) -> None:
-        name = self.session.link_name
-        if name:
-            verdict = self.session.board.verdict(name)
+        chosen = self.session.link_id
+        if chosen:
+            verdict = self.session.board.verdict(chosen)
             self.session.do(lambda: plan.lock(self.session.store, verdict.link, not verdict.locked))
 
     def print_sheet(self) -> None:
@@ -318,13 +320,13 @@ def _detail(board: Board) -> str:
     if broken := board.count("broken"):
         parts.append(f"{broken} broken")
     if tightest := _tightest(board):
-        parts.append(f"tightest {tightest}")
+        parts.append(f"tightest {board.input.name(tightest)}")
     if board.stale:
         parts.append(f"stale, {' and '.join(board.stale)} changed")
     return " · ".join(parts)
 
 
 def _tightest(board: Board) -> str:
-    """Name of the placed link with the least margin, empty when nothing limits any."""
+    """Id of the placed link with the least margin, empty when nothing limits any."""
     bounded = [v for v in board.verdicts if v.margin_hz is not None]
-    return min(bounded, key=lambda v: v.margin_hz or 0).link.name if bounded else ""
+    return min(bounded, key=lambda v: v.margin_hz or 0).id if bounded else ""

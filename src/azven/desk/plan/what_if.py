@@ -14,6 +14,7 @@ from azven.work import ground, kit, what_if
 from azven.work.plan import Board, Progress
 from azven.work.reasons import mhz
 from azven.work.what_if import Outcome, Supposition
+from azven.work.wording import why_moved
 
 _KINDS = [
     ("a neighbour appears", "neighbour"),
@@ -127,7 +128,7 @@ class WhatIfPage(QWidget):
         self.outcome = outcome
         self.harm.setText(f"{outcome.supposition.title}. {outcome.harm()}")
         self.cost.setText(outcome.cost())
-        self.moves.show_records([_Row(i, m) for i, m in enumerate(outcome.mended.moves, start=1)])
+        self.moves.show_records([_Row(m, outcome.after.input.name) for m in outcome.mended.moves])
         self._refresh_buttons()
 
     def keep(self) -> None:
@@ -150,17 +151,18 @@ class WhatIfPage(QWidget):
 
 
 class _Row:
-    """A move with the id that the table asks for."""
+    """A move in words."""
 
-    def __init__(self, number: int, move: Move) -> None:
-        self.id, self.move = number, move
+    def __init__(self, move: Move, name: Callable[[str], str]) -> None:
+        self.id, self.name, self.why = move.id, name(move.id), why_moved(move, name)
+        self.from_mhz = mhz(move.from_hz)
+        self.to_mhz = "no place" if move.to_hz is None else mhz(move.to_hz)
 
 
 def _columns() -> list[Column]:
-    moved: Callable[[_Row], Move] = lambda r: r.move  # noqa: E731
     return [
-        Column("Link", 150, lambda r: moved(r).id),
-        Column("From MHz", 92, lambda r: mhz(moved(r).from_hz), right=True),
-        Column("To MHz", 92, lambda r: "no place" if moved(r).to_hz is None else mhz(moved(r).to_hz or 0), right=True),
-        Column("Why", 420, lambda r: moved(r).why),
+        Column("Link", 150, lambda r: r.name),
+        Column("From MHz", 92, lambda r: r.from_mhz, right=True),
+        Column("To MHz", 92, lambda r: r.to_mhz, right=True),
+        Column("Why", 420, lambda r: r.why, prose=True),
     ]

@@ -16,7 +16,7 @@ from azven.desk.session import Session
 from azven.desk.stage import Stage, button, choice, fill, label, row
 from azven.rf.links import WALL_DB
 from azven.rf.reach import Coverage, Suggestion, Walk
-from azven.work import backdrop, ground, reach, room_plan
+from azven.work import backdrop, ground, ids, reach, room_plan
 from azven.work.plan import Progress
 from azven.work.reach import Room
 
@@ -118,7 +118,7 @@ class ReachStage(Stage):
     def refresh(self) -> None:
         store = self.session.store
         before = self.zone.currentData()
-        fill(self.zone, [(z.name, z.id) for z in ground.zones(store)])
+        fill(self.zone, ids.choices_of(ground.zones(store)))
         if self.zone.currentData() != before:
             self._corners = []
         zone = self.zone_record()

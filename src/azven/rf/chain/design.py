@@ -148,7 +148,7 @@ class Solved:
     paths: tuple[PathResult, ...]
     receivers: tuple[ReceiverResult, ...]
     products_dbm: Mapping[str, tuple[float | None, float | None]]
-    """Strongest 2T3O and 3T3O [dBm] at each receiver's input, made in the blocks behind the last joint and in it."""
+    """Strongest 2a-b and a+b-c [dBm] at each receiver's input, made in the blocks behind the last joint and in it."""
 
 
 def solve_design(design: Design) -> Solved:

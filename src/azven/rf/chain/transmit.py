@@ -145,7 +145,7 @@ def ganged(outer: TransmitResult, inner: TransmitResult, gain_db: float) -> Tran
 
 
 def _products(output: Sequence[float], oip3_dbm: float | None) -> tuple[float | None, float | None]:
-    """Strongest 2T3O and 3T3O [dBm] at the combiner's output, from its output intercept."""
+    """Strongest 2a-b and a+b-c [dBm] at the combiner's output, from its output intercept."""
     if oip3_dbm is None or len(output) < 2:
         return None, None
     a, b, *rest = sorted(output, reverse=True)

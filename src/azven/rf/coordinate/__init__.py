@@ -12,7 +12,9 @@ from azven.rf.coordinate.mending import Move, least_change, most_in_conflict
 from azven.rf.coordinate.plan import (
     Assignment,
     Plan,
+    Rule,
     Stats,
+    TuningFault,
     Unplaced,
     assess,
     carriers_of,
@@ -154,23 +156,11 @@ def finish(request: PlanRequest, frequencies: Mapping[str, int], stats: Stats) -
             alike = replace(r, id="", priority=0)
             if alike not in lanes:
                 lanes[alike] = lane(request, r, others)
-            unplaced.append(_explain(request, r, lanes[alike]))
+            found = lanes[alike]
+            unplaced.append(Unplaced(r.id, len(found.freq_hz), len(found.free), found.shares()))
     _, given = conflicts(request, frequencies)
     stats = replace(stats, requested=len(request.requests), placed=len(frequencies))
     return Plan(assess(request, frequencies), tuple(unplaced), tuple(given), stats)
-
-
-_WORDS = {"range": "not permitted, taken or not quiet enough", "spacing": "too close to another carrier"}
-
-
-def _explain(request: PlanRequest, link: Request, found: Lane) -> Unplaced:
-    shares = found.shares()
-    if not len(found.freq_hz):
-        return Unplaced(link.id, "its ranges hold no step it could be tuned to", ())
-    if len(found.free):
-        return Unplaced(link.id, f"the search was stopped with {len(found.free)} free steps left", shares)
-    parts = [f"{share:.0%} {_WORDS.get(cause, cause + ' products')}" for cause, share in shares]
-    return Unplaced(link.id, f"none of its {len(found.freq_hz)} steps is free: " + ", ".join(parts), shares)
 
 
 def _spread_over_members(grid: Grid, places: Sequence[tuple[int, int]]) -> dict[str, int]:
@@ -200,8 +190,10 @@ __all__ = [
     "Mended",
     "Move",
     "Plan",
+    "Rule",
     "Stats",
     "Swap",
+    "TuningFault",
     "Unplaced",
     "assess",
     "carriers_of",

@@ -15,8 +15,8 @@ from azven.rf.request import Carrier, PlanRequest, Profile, Request, meet_in_tim
 
 _FINEST_HZ = 5_000
 Level = tuple[int, bool, int]
-"""Guard against 3T3O [Hz], whether it radiates, distance off the raster [Hz]."""
-_TWO_SIGNAL = {"2T3O": (2, 1), "2T5O": (3, 2), "2T7O": (4, 3), "2T9O": (5, 4)}
+"""Guard against a+b-c [Hz], whether it radiates, distance off the raster [Hz]."""
+_TWO_SIGNAL = {"2a-b": (2, 1), "3a-2b": (3, 2), "4a-3b": (4, 3), "5a-4b": (5, 4)}
 
 
 @dataclass(frozen=True)
@@ -131,7 +131,7 @@ class Grid:
 
     def widest_reach(self) -> int:
         """Steps that any product rule can reach at most, rounding included."""
-        guards = [self.profile(t).guard(k) for t in range(len(self.tags)) for k in (*_TWO_SIGNAL, "3T3O")]
+        guards = [self.profile(t).guard(k) for t in range(len(self.tags)) for k in (*_TWO_SIGNAL, "a+b-c")]
         errors = 4 * max((t.error_hz for t in self.tags), default=0)
         return max(0, self.reach(max(guards, default=0), errors)) + 1
 
@@ -145,7 +145,7 @@ class Grid:
         levels: dict[Level, int] = {}
         self.group_of = [groups.setdefault((t.zone, t.times), len(groups)) for t in self.tags]
         self.level_of = [
-            levels.setdefault((self.profile(i).guard("3T3O"), t.radiates, t.error_hz), len(levels))
+            levels.setdefault((self.profile(i).guard("a+b-c"), t.radiates, t.error_hz), len(levels))
             for i, t in enumerate(self.tags)
         ]
         self._levels = list(levels)
@@ -178,11 +178,11 @@ class Grid:
         return any(self.profile(t).guard(kind) > 0 for t in range(len(self.tags)))
 
     def pair_rule(self, f: int, x: int, y: int) -> tuple[tuple[int, int, int] | None, bool]:
-        """For three needs: reaches of 2T3O at 2x − y, 2y − x and the middle when all radiate on the raster, else None;
-        and whether any other two-signal kind, or 2T3O itself, has to be looked up as a pattern."""
+        """For three needs: reaches of 2a-b at 2x − y, 2y − x and the middle when all radiate on the raster, else None;
+        and whether any other two-signal kind, or 2a-b itself, has to be looked up as a pattern."""
         tags = [self._tag_with_need[n] for n in (f, x, y)]
-        others = any(self.profile(t).guard(k) > 0 for t in tags for k in _TWO_SIGNAL if k != "2T3O")
-        third = [self.reach(self.profile(t).guard("2T3O"), 0) for t in tags]
+        others = any(self.profile(t).guard(k) > 0 for t in tags for k in _TWO_SIGNAL if k != "2a-b")
+        third = [self.reach(self.profile(t).guard("2a-b"), 0) for t in tags]
         if any(not self.tags[t].radiates or self.tags[t].error_hz for t in tags):
             return None, others or max(third) >= 0
         r_f, r_x, r_y = third
@@ -197,7 +197,7 @@ class Grid:
         spans: list[tuple[int, int]] = []
         by_shifts = self.pair_rule(*(self.need_of[t] for t in (f, x, y)))[0] is not None
         for kind, (m, n) in _TWO_SIGNAL.items():
-            if kind == "2T3O" and by_shifts:
+            if kind == "2a-b" and by_shifts:
                 continue
             roles = (
                 (f, x, y, 1, -n * d), (f, y, x, 1, m * d),

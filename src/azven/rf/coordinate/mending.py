@@ -3,9 +3,10 @@
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import islice
+from typing import Literal
 
 from azven.rf.coordinate.lanes import lane
-from azven.rf.coordinate.plan import Plan, carriers_of, conflicts, describe, tuning_faults
+from azven.rf.coordinate.plan import Plan, Rule, carriers_of, conflicts, tuning_faults
 from azven.rf.products import Situation
 from azven.rf.request import PlanRequest, Request
 from azven.rf.verdict import Clash, involvement
@@ -18,22 +19,30 @@ _MORE_MOVERS_AT_MOST = 12
 _OUT_OF_PLACE = 1 << 40
 
 
+MoveCause = Literal["rule", "makes room", "not allowed", "level"]
+
+
 @dataclass(frozen=True)
 class Move:
-    """A link that had to move [Hz], or lost its place (`to_hz` None), and the rule it broke where it stood."""
+    """A link that had to move [Hz], or lost its place (`to_hz` None), and why.
+
+    `broke` is the first rule it broke where it stood, of the cause `rule`, and `more` how many others there were.
+    """
 
     id: str
     from_hz: int
     to_hz: int | None
-    why: str
+    cause: MoveCause
+    broke: Rule | None = None
+    more: int = 0
 
 
 @dataclass(frozen=True)
 class Broken:
-    """A broken rule: who of the movable links takes part, and the line that describes it."""
+    """A broken rule, and who of the movable links takes part."""
 
     movers: frozenset[str]
-    line: str
+    rule: Rule
 
 
 def least_change(
@@ -58,19 +67,17 @@ def least_change(
     if best is None:
         return stands, (), None
     after = _put_back(request, stands, best[1])
-    moves = tuple(
-        Move(r.id, stands[r.id], after.get(r.id), _why(r.id, found)) for r in movable if after.get(r.id) != stands[r.id]
-    )
+    moves = tuple(_move(r.id, stands[r.id], after.get(r.id), found) for r in movable if after.get(r.id) != stands[r.id])
     return after, moves, best[2]
 
 
 def broken_rules(request: PlanRequest, stands: Mapping[str, int], movable: set[str]) -> list[Broken]:
     """Conflicts and tuning faults that some movable link can end by leaving."""
-    out = [Broken(frozenset({line.split(": ")[0]}), line) for line in tuning_faults(request, dict(stands))]
+    out = [Broken(frozenset({fault.id}), fault) for fault in tuning_faults(request, stands)]
     for item in conflicts(request, dict(stands))[0]:
         members = item.ids if isinstance(item, Clash) else (item.victim, *item.sources)
-        out.append(Broken(frozenset(members), describe(item)))
-    return [Broken(b.movers & movable, b.line) for b in out if b.movers & movable]
+        out.append(Broken(frozenset(members), item))
+    return [Broken(b.movers & movable, b.rule) for b in out if b.movers & movable]
 
 
 def sets_to_move(
@@ -117,8 +124,8 @@ def most_in_conflict(request: PlanRequest, kept: Mapping[str, int], movable: Seq
     """The movable link that takes part in most conflicts; of equal ones the least important, then the last."""
     situation = Situation(carriers_of(request, dict(kept)), request.profiles, request.relations)
     score = dict(zip(situation.ids, involvement(situation).tolist(), strict=True))
-    for line in tuning_faults(request, dict(kept)):
-        score[line.split(": ")[0]] += _OUT_OF_PLACE
+    for fault in tuning_faults(request, kept):
+        score[fault.id] += _OUT_OF_PLACE
     candidates = [(score[r.id], r.priority, i, r) for i, r in enumerate(movable) if score.get(r.id)]
     return max(candidates, key=lambda c: c[:3])[3] if candidates else None
 
@@ -173,9 +180,8 @@ def _put_back(request: PlanRequest, stands: Mapping[str, int], after: Mapping[st
     return out
 
 
-def _why(name: str, found: Sequence[Broken]) -> str:
-    lines = [b.line for b in found if name in b.movers]
-    if not lines:
-        return "makes room for another link"
-    more = f" (and {len(lines) - 1} more)" if len(lines) > 1 else ""
-    return lines[0] + more
+def _move(link_id: str, from_hz: int, to_hz: int | None, found: Sequence[Broken]) -> Move:
+    rules = [b.rule for b in found if link_id in b.movers]
+    if not rules:
+        return Move(link_id, from_hz, to_hz, "makes room")
+    return Move(link_id, from_hz, to_hz, "rule", rules[0], len(rules) - 1)

@@ -1,7 +1,8 @@
 """The answer of a coordination, and the exact check that every answer has to pass."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
@@ -23,11 +24,26 @@ class Assignment:
 
 @dataclass(frozen=True)
 class Unplaced:
-    """A link that found no room; `blockers` are (cause, share of its tunable steps), largest first."""
+    """A link that found no room: how many steps it can be tuned to, how many of them were left free by a search that
+    was stopped, and `blockers` (cause, share of its steps), largest first."""
 
     id: str
-    reason: str
+    steps: int
+    free: int
     blockers: tuple[tuple[str, float], ...]
+
+    @property
+    def reason(self) -> str:
+        """Why, in one sentence."""
+        if not self.steps:
+            return "its ranges hold no step it could be tuned to"
+        if self.free:
+            return f"the search was stopped with {self.free} free steps left"
+        parts = [f"{share:.0%} {_CLOSED.get(cause, f'{cause} products')}" for cause, share in self.blockers]
+        return f"none of its {self.steps} steps is free: " + ", ".join(parts)
+
+
+_CLOSED = {"range": "not permitted, taken or not quiet enough", "spacing": "too close to another carrier"}
 
 
 @dataclass(frozen=True)
@@ -41,7 +57,7 @@ class Stats:
 
 @dataclass(frozen=True)
 class Plan:
-    """The open format `azven-plan` 1 in memory."""
+    """The open format `azven-plan` in memory."""
 
     assignments: tuple[Assignment, ...]
     unplaced: tuple[Unplaced, ...]
@@ -66,20 +82,46 @@ def conflicts(request: PlanRequest, frequencies: dict[str, int]) -> tuple[Confli
     return Conflicts(ours, mine), Conflicts(theirs, others)
 
 
-def tuning_faults(request: PlanRequest, frequencies: dict[str, int]) -> list[str]:
-    """One line for each placed link that stands where it may not: off its steps, out of range, blocked."""
+FaultCause = Literal["unknown", "off step", "out of range", "closed"]
+
+
+@dataclass(frozen=True)
+class TuningFault:
+    """A placed link that stands where it may not [Hz]."""
+
+    id: str
+    cause: FaultCause
+    freq_hz: int
+    step_hz: int = 0
+
+    def words(self) -> str:
+        """What is wrong, without the name of the link."""
+        return {
+            "unknown": "is not in the request",
+            "off step": f"{self.freq_hz} Hz is not on its steps of {self.step_hz} Hz",
+            "out of range": f"{self.freq_hz} Hz is outside its tuning ranges",
+            "closed": f"{self.freq_hz} Hz is blocked or not allowed",
+        }[self.cause]
+
+
+Rule = Hit | Clash | TuningFault
+"""A rule that is broken."""
+
+
+def tuning_faults(request: PlanRequest, frequencies: Mapping[str, int]) -> list[TuningFault]:
+    """A fault for each placed link that stands where it may not: off its steps, out of range, closed to it."""
     known = {r.id: r for r in request.requests}
     out = []
-    for name, freq in frequencies.items():
-        r = known.get(name)
+    for link_id, freq in frequencies.items():
+        r = known.get(link_id)
         if r is None:
-            out.append(f"{name}: is not in the request")
+            out.append(TuningFault(link_id, "unknown", freq))
         elif (freq - r.origin_hz) % r.step_hz:
-            out.append(f"{name}: {freq} Hz is not on its steps of {r.step_hz} Hz")
+            out.append(TuningFault(link_id, "off step", freq, r.step_hz))
         elif not contains(r.ranges, freq):
-            out.append(f"{name}: {freq} Hz is outside its tuning ranges")
+            out.append(TuningFault(link_id, "out of range", freq))
         elif not permitted(request, r, freq):
-            out.append(f"{name}: {freq} Hz is blocked or not allowed")
+            out.append(TuningFault(link_id, "closed", freq))
     return out
 
 
@@ -93,16 +135,24 @@ def assess(request: PlanRequest, frequencies: dict[str, int]) -> tuple[Assignmen
     )
 
 
-def describe(item: Hit | Clash) -> str:
-    """One line for a broken rule, frequencies in MHz, distances in kHz."""
+def describe(item: Rule, names: Mapping[str, str] | None = None) -> str:
+    """One line for a broken rule, frequencies in MHz, distances in kHz; `names` (id → name) instead of ids."""
+    called = names or {}
+    if isinstance(item, TuningFault):
+        return f"{called.get(item.id, item.id)}: {item.words()}"
     if isinstance(item, Clash):
-        a, b = item.ids
+        a, b = (called.get(i, i) for i in item.ids)
         return f"{a} and {b}: {item.distance_hz / 1e3:g} kHz apart, {item.spacing_hz / 1e3:g} kHz needed"
-    sources = " + ".join(formula_terms(item.coefficients, item.sources)).replace("+ −", "− ")
+    sources = formula_of(item.coefficients, [called.get(s, s) for s in item.sources])
     return (
-        f"{item.victim}: {item.kind} product {sources} = {item.product_hz / 1e6:.4f} MHz "
+        f"{called.get(item.victim, item.victim)}: {item.kind} product {sources} = {item.product_hz / 1e6:.4f} MHz "
         f"falls {item.distance_hz / 1e3:g} kHz away"
     )
+
+
+def formula_of(coefficients: Sequence[int], sources: Sequence[str]) -> str:
+    """A product written out, such as `2 × Brass 1 − Brass 2`."""
+    return " + ".join(formula_terms(coefficients, sources)).replace("+ −", "− ")
 
 
 def formula_terms(coefficients: Sequence[int], sources: Sequence[str]) -> list[str]:

@@ -25,7 +25,7 @@ _WORST = 4
 
 
 def suits(grid: Grid, rules: Rules) -> bool:
-    """Whether all links have one shape and nothing but spacing and 2T3O matters to them."""
+    """Whether all links have one shape and nothing but spacing and 2a-b matters to them."""
     if not grid.kinds or grid.given or len({(k.tag, k.open) for k in grid.kinds}) != 1:
         return False
     need = grid.need_of[grid.kinds[0].tag]
@@ -136,7 +136,7 @@ class Plateau:
         self._count(x, slot, -1)
 
     def _count(self, x: int, slot: int, sign: int) -> None:
-        """Rules that a carrier at `x` makes alone (spacing) and with each other carrier (2T3O), counted in or out."""
+        """Rules that a carrier at `x` makes alone (spacing) and with each other carrier (2a-b), counted in or out."""
         low, high = max(x - self._spacing, 0), min(x + self._spacing + 1, self._width)
         self._against[low:high] += sign
         self._share[low:high, slot] += sign

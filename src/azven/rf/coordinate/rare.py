@@ -1,4 +1,4 @@
-"""Exclusions by the kinds that are seldom guarded: 3T5O, harmonics and second order.
+"""Exclusions by the kinds that are seldom guarded: 3a-b-c, harmonics and second order.
 
 They have no shift-and-or form, so every combination with the new carrier is written out with NumPy
 as the interval of steps it closes, and the intervals are painted together.
@@ -21,7 +21,7 @@ _FIFTH = (
     (1, 2, -2, -1), (1, -2, 2, -1), (1, -1, 2, -2),
 )  # fmt: skip
 """Coefficients of f, x, y, z in a rule |Σ coefficient · member| < guard: 3a = b + c + v and 2a + b = 2c + v."""
-_HARMONICS = {"H2": 2, "H3": 3}
+_HARMONICS = {"2a": 2, "3a": 3}
 
 
 def close(state: "State", tag: int, x: int) -> None:
@@ -71,7 +71,7 @@ class _Painter:
 
 
 def _fifth(painter: _Painter, grid: Grid, f: int, tag: int, x: int, tags: Ints, places: Ints) -> None:
-    """3T5O with f, x and two placed carriers y, z: every way to write a product of three on the fourth."""
+    """3a-b-c with f, x and two placed carriers y, z: every way to write a product of three on the fourth."""
     mixes = np.array(grid.mixes)
     i, j = (a.ravel() for a in np.meshgrid(np.arange(len(places)), np.arange(len(places)), indexing="ij"))
     keep = (i != j) & mixes[tags[i], tags[j]]
@@ -94,7 +94,7 @@ class _FifthReach:
         shape = np.ones(len(y), np.int64)
         self._members = (f * shape, x * shape, y, z)
         self._unit = grid.unit
-        self._guard = np.array([grid.profile(t).guard("3T5O") for t in range(len(grid.tags))])
+        self._guard = np.array([grid.profile(t).guard("3a-b-c") for t in range(len(grid.tags))])
         self._error = np.array([t.error_hz for t in grid.tags])
         self._listens = np.array([not t.radiates for t in grid.tags])
         self._listeners = np.sum([self._listens[m] for m in self._members], axis=0)
@@ -128,9 +128,9 @@ def _absolute(painter: _Painter, grid: Grid, f: int, tag: int, x: int, tags: Int
         _mark(painter, grid, f, (tag,), kind, factor, x_hz, tag, (f,))
     for t, y_hz in zip(tags.tolist(), hz, strict=True):
         for target in (x_hz + y_hz, abs(x_hz - y_hz)):
-            _mark(painter, grid, f, (tag, t), "2T2O", 1, target, f, (tag, t))
-            _mark(painter, grid, f, (tag, t), "2T2O", 1, target, t, (f, tag))
-            _mark(painter, grid, f, (tag, t), "2T2O", 1, target, tag, (f, t))
+            _mark(painter, grid, f, (tag, t), "a-b", 1, target, f, (tag, t))
+            _mark(painter, grid, f, (tag, t), "a-b", 1, target, t, (f, tag))
+            _mark(painter, grid, f, (tag, t), "a-b", 1, target, tag, (f, t))
 
 
 def _mark(

@@ -36,15 +36,15 @@ class Rules:
         self.pad = grid.widest_reach()
         """Steps kept below the raster while shifting: a product just under it still closes its lowest steps."""
         self.spacing = [[grid.spacing_reach(a, b) for b in range(n)] for a in range(n)]
-        self.pairs_matter = any(grid.active(k) for k in ("2T3O", "2T5O", "2T7O", "2T9O"))
-        self.triples_matter = grid.active("3T3O")
-        self.absolute_kinds = [k for k in ("H2", "H3", "2T2O") if grid.active(k)]
-        self.fifth_matters = grid.active("3T5O")
+        self.pairs_matter = any(grid.active(k) for k in ("2a-b", "3a-2b", "4a-3b", "5a-4b"))
+        self.triples_matter = grid.active("a+b-c")
+        self.absolute_kinds = [k for k in ("2a", "3a", "a-b") if grid.active(k)]
+        self.fifth_matters = grid.active("3a-b-c")
         self.pair_patterns: dict[tuple[int, int, int, int], tuple[int, int]] = {}
         self._pair_rules: dict[tuple[int, int, int], tuple[tuple[int, int, int] | None, bool]] = {}
 
     def pair_rule(self, needs: tuple[int, int, int]) -> tuple[tuple[int, int, int] | None, bool]:
-        """How far 2T3O reaches (beyond, behind, middle) where shifts can do it, and whether patterns are needed too."""
+        """How far 2a-b reaches (beyond, behind, middle) where shifts can do it, and whether patterns are needed too."""
         if needs not in self._pair_rules:
             self._pair_rules[needs] = self.grid.pair_rule(*needs)
         return self._pair_rules[needs]
@@ -72,7 +72,7 @@ class Ladder(NamedTuple):
 
 
 class _Shifts:
-    """2T3O of x with all carriers of a tag at once: f at 2x − y, at 2y − x, and in the middle of both."""
+    """2a-b of x with all carriers of a tag at once: f at 2x − y, at 2y − x, and in the middle of both."""
 
     def __init__(self, pad: int) -> None:
         self._pad = pad
@@ -194,7 +194,7 @@ class State:
                 self.closed[f] |= ((1 << (x + r + 1 - low)) - 1) << low
 
     def _close_by_pairs(self, tag: int, x: int) -> None:
-        """Two-signal products of x, one placed carrier and f: 2T3O by shifts where it can be, patterns for the rest."""
+        """Two-signal products of x, one placed carrier and f: 2a-b by shifts where it can be, patterns for the rest."""
         grid, rules = self.rules.grid, self.rules
         for f in grid.searched:
             if not grid.mixes[f][tag]:
