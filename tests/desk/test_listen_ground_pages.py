@@ -97,7 +97,7 @@ def test_the_waterfall_holds_averages_freezes_and_tells(window, settle):
     assert np.all(hold[1] >= hold[0] - 1e-9)
     window.grab()
     assert "MHz" in view.words_at(300, 20)
-    assert "UTC" in view.words_at(300, 170)
+    assert " CE" in view.words_at(300, 170)  # the site's own time
     stage.waterfall.frozen.click()
     view.add(listen.load(window.session.store, listen.sweeps(window.session.store)[0]), datetime.now())
     assert len(view.rows) == 2
@@ -109,8 +109,15 @@ def test_two_sweeps_are_compared_and_advice_sets_the_controls(window):
     window.show_stage("listen")
     stage = window.open_stage("listen")
     stage.show_page(3)
-    kinds = {n.what.kind for n in stage.compare.table.records.records}
-    assert kinds
+    shown = stage.compare.table.records.records
+    assert shown
+    assert all(n.what.matters for n in shown)
+    stage.compare.folded.click()
+    everything = stage.compare.table.records.records
+    assert len(everything) > len(shown)
+    assert everything[0].what == shown[0].what  # what matters stays first
+    stage.compare.folded.click()
+    assert len(stage.compare.table.records.records) == len(shown)
     stage.compare.table.selectRow(0)
     low, high = window.session.view_hz
     assert high - low < 100e6
@@ -165,13 +172,13 @@ def test_a_site_is_shared_and_taken_in_through_the_window(window, empty_window, 
 def test_grounds_pages_take_distances_licences_and_limits(window):
     window.show_stage("ground")
     stage, session = window.open_stage("ground"), window.session
-    stage.show_page(1)
+    stage.show_page(2)
     table = stage.distances.table
     assert table.records.setData(table.records.index(0, 1), "4,5")
     assert ground.zones(session.store)[0].near_m == 4.5
     assert not table.records.setData(table.records.index(0, 1), "far")
     assert "is not a number" in window.said()
-    stage.show_page(2)
+    stage.show_page(3)
     page = stage.licences
     for field, text in ((page.name, "EV-9"), (page.low, "470"), (page.high, "606"), (page.cap, "30")):
         field.setText(text)
@@ -180,7 +187,7 @@ def test_grounds_pages_take_distances_licences_and_limits(window):
     page.table.selectRow(0)
     page.remove()
     assert permission.permits(session.store) == []
-    stage.show_page(3)
+    stage.show_page(4)
     stage.limits.guard.setText("300")
     stage.limits.guard.editingFinished.emit()
     assert ground.current(session.store).site.tv_guard_hz == 300_000
@@ -207,7 +214,7 @@ def test_rooms_are_related_from_the_plan_through_the_window_and_undone(window):
 def test_frequencies_next_door_are_proposed_kept_and_written(window, settle, tmp_path, monkeypatch):
     window.show_stage("ground")
     stage, session = window.open_stage("ground"), window.session
-    stage.show_page(4)
+    stage.show_page(5)
     page = stage.next_door
     page.propose()
     assert "who the frequencies are for" in window.said()

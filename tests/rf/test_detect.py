@@ -48,6 +48,24 @@ def test_what_appeared_went_and_grew():
     assert CHANNELS[3].low_hz - 1e5 <= kinds["gone"].low_hz < CHANNELS[3].high_hz
     assert kinds["louder"].low_hz <= 523_000_000 <= kinds["louder"].high_hz
     assert detect.compare(before, before) == []
+
+
+def test_the_one_carrier_that_came_stands_before_a_hundred_changes_of_noise():
+    before = venue(mux(3)).sweep(Antenna(), SETTINGS, 1)
+    came = Emitter("came", 523_000_000, -20.0, (0, 20, 1.5))
+    noise = np.random.default_rng(1).exponential(1.0, (2, len(before.freq_hz)))
+    old, new = (
+        Sweep(s.freq_hz, s.level_dbm + 10 * np.log10(n), s.rbw_hz)
+        for s, n in zip((before, venue(mux(3), emitters=(came,)).sweep(Antenna(), SETTINGS, 2)), noise, strict=True)
+    )
+    found = detect.compare(old, new)
+    assert len(found) > 100
+    assert [d.kind for d in found if d.matters] == ["appeared"]
+    assert found[0].low_hz <= 523_000_000 <= found[0].high_hz
+
+
+def test_sweeps_that_share_no_band_do_not_differ():
+    before = venue(mux(3)).sweep(Antenna(), SETTINGS, 1)
     far = Sweep(np.array([900_000_000, 900_100_000]), np.array([-90.0, -90.0]), 30_000)
     assert detect.compare(before, far) == []
 

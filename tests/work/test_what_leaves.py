@@ -103,7 +103,7 @@ def test_the_design_on_paper_shows_names_and_runs_none(named):
     document = {**chain.document_of(record), "name": EVIL}
     design = chain.read(document)
     solved = solve_design(design)
-    html = chain_sheet.html(design, solved, chain_troubles.warnings(design, solved), EVIL, NOW)
+    html = chain_sheet.html(design, solved, chain_troubles.warnings(design, solved), EVIL, "2026-08-14 19:30 CEST")
     assert EVIL not in html
     for caution in chain_sheet.CAUTIONS:
         assert caution.split(":")[0] in html

@@ -1,11 +1,12 @@
 """A frequency axis that several views share: hertz to pixels, mouse to zoom and pan."""
 
+import math
 from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QPointF
-from PyQt6.QtGui import QMouseEvent, QPolygonF, QWheelEvent
+from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
+from PyQt6.QtGui import QMouseEvent, QPainter, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from azven.desk.session import Session
@@ -77,6 +78,32 @@ class BandView(QWidget):
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         if event is not None:
             self._axis.wheel(event)
+
+
+def mhz_ticks(low_hz: float, high_hz: float, width: float, least_px: float = 58.0) -> list[tuple[float, str]]:
+    """Round frequencies [Hz] of a band drawn `width` pixels wide, at least `least_px` apart, with their MHz as text."""
+    least = max(least_px * (high_hz - low_hz) / max(width, 1.0), 1.0)
+    decade = 10.0 ** math.floor(math.log10(least))
+    step = next(m * decade for m in (1, 2, 5, 10) if m * decade >= least)
+    decimals = max(0, round(6 - math.floor(math.log10(step) + 1e-9)))
+    first, last = math.ceil(low_hz / step), math.floor(high_hz / step)
+    return [(n * step, f"{n * step / 1e6:.{decimals}f}") for n in range(first, last + 1)]
+
+
+def paint_mhz(
+    painter: QPainter, left: float, width: float, band_hz: tuple[float, float], top: float, height: float
+) -> None:
+    """A row of MHz figures with their ticks under a band drawn from `left`, in the painter's pen; the last place is
+    kept for the unit."""
+    low, high = band_hz
+    right = left + width
+    unit = painter.fontMetrics().horizontalAdvance("MHz") + 4
+    painter.drawText(QRectF(right - unit, top, unit, height), Qt.AlignmentFlag.AlignCenter, "MHz")
+    for freq, text in mhz_ticks(low, high, width):
+        x, half = left + (freq - low) / (high - low) * width, painter.fontMetrics().horizontalAdvance(text) / 2 + 2
+        if left <= x - half and x + half <= right - unit:
+            painter.drawText(QRectF(x - half, top, 2 * half, height), Qt.AlignmentFlag.AlignCenter, text)
+            painter.drawLine(QLineF(x, top - 2, x, top + 1))
 
 
 def silhouette(

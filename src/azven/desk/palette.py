@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QEvent, QObject, Qt
-from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtGui import QKeyEvent, QShowEvent
 from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 _MOST = 60
@@ -31,6 +31,7 @@ class Palette(QDialog):
 
     def __init__(self, parent: QWidget, entries: list[Entry]) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
+        self.setObjectName("popover")
         self._entries = entries
         self._shown: list[Entry] = []
         self._text = QLineEdit()
@@ -49,6 +50,12 @@ class Palette(QDialog):
         self._list.itemClicked.connect(lambda _: self._take())
         self._text.installEventFilter(self)
         self._refresh("")
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """A popup gets no keyboard by itself on X11: its field takes it."""
+        super().showEvent(event)
+        self.activateWindow()
+        self._text.setFocus(Qt.FocusReason.PopupFocusReason)
 
     def _refresh(self, text: str) -> None:
         self._shown = matching(self._entries, text)

@@ -48,6 +48,7 @@ def write_pdf(html: str, path: Path, title: str = "Azven frequency sheet") -> in
     width, height = writer.width(), writer.height() - _FOOT_PX
     document.setPageSize(QSizeF(width, height))
     _keep_headings_with_tables(document, height)
+    document.markContentsDirty(0, document.characterCount())  # else what follows the last break is not drawn
     painter = QPainter(writer)
     pages = document.pageCount()
     for page in range(pages):

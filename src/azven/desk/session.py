@@ -13,7 +13,8 @@ from azven.book.records import Assignment, Link, Model, Neighbour, Region, Site,
 from azven.book.store import Store
 from azven.desk.jobs import Jobs
 from azven.desk.theme import DAYLIGHT, Theme
-from azven.work import kit, listen, plan
+from azven.work import ground, kit, listen, plan
+from azven.work.hours import Clock
 from azven.work.listen import Picture
 from azven.work.plan import Board
 
@@ -105,6 +106,15 @@ class Session(QObject):
 
     def now(self) -> datetime:
         return datetime.now(UTC)
+
+    @property
+    def clock(self) -> Clock:
+        """The clock of the site, by which people here read and type times."""
+        return ground.current(self.store).clock
+
+    def local_now(self) -> datetime:
+        """What that clock shows now."""
+        return self.now().astimezone(self.clock.tz)
 
     # -- editing -------------------------------------------------------------------------------------
 

@@ -6,7 +6,7 @@ from PyQt6.QtGui import QBrush, QMouseEvent, QPainter, QPaintEvent, QPen, QResiz
 from PyQt6.QtWidgets import QToolTip
 
 from azven.desk import theme as look
-from azven.desk.axis import BandView, polygon, silhouette, stacked
+from azven.desk.axis import BandView, paint_mhz, polygon, silhouette, stacked
 from azven.desk.marks import PENNANT_W, paint_pennant, service_color
 from azven.desk.session import Session
 from azven.desk.stage import tip
@@ -14,7 +14,7 @@ from azven.work import ground, kit, permission
 from azven.work.plan import Verdict
 from azven.work.reasons import mhz
 
-_HEIGHT, _RASTER, _ROWS = 118, 18, 4
+_HEIGHT, _RASTER, _MHZ, _ROWS = 128, 17, 14, 4
 _LEVELS_DBM = (-125.0, -45.0)
 _LABEL_W = 240
 
@@ -54,7 +54,7 @@ class Spine(BandView):
 
     @property
     def _floor(self) -> float:
-        return self.height() - _RASTER - 4
+        return self.height() - _RASTER - _MHZ - 4
 
     def _paint_silhouette(self, painter: QPainter) -> None:
         merged = self._session.picture.merged
@@ -85,11 +85,15 @@ class Spine(BandView):
             if decision.reading.occupancy == "taken":
                 painter.fillRect(QRectF(left, 4, right - left, self._floor - 4), hatch)
             painter.setPen(theme.color("line"))
-            painter.drawLine(QLineF(left, self._floor, left, self.height()))
+            painter.drawLine(QLineF(left, self._floor, left, self._floor + _RASTER + 2))
             if right - left > 18:
                 painter.setPen(theme.color("dim"))
-                box = QRectF(left, self._floor + 4, right - left, _RASTER)
+                box = QRectF(left, self._floor + 4, right - left, _RASTER - 3)
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, channel.name)
+
+        painter.setPen(theme.color("dim"))
+        axis = self._axis
+        paint_mhz(painter, axis.left, axis.width, self._session.view_hz, self.height() - _MHZ, _MHZ - 1)
 
     def _paint_permitted(self, painter: QPainter, place: ground.Place) -> None:
         low, high = (int(edge) for edge in self._session.view_hz)

@@ -81,9 +81,21 @@ def button(title: str, run: Callable[[], object], tip: str = "", name: str = "")
     return made
 
 
+class Choice(QComboBox):
+    """A box of named values whose list shows all of them where the screen has room.
+
+    The style sheet says `combobox-popup: 0`: the other kind of list is measured before the sheet has padded its rows,
+    and is cut after a few.
+    """
+
+    def showPopup(self) -> None:
+        self.setMaxVisibleItems(max(self.count(), 1))
+        super().showPopup()
+
+
 def choice(items: list[tuple[str, object]], name: str) -> QComboBox:
     """A box of named values."""
-    made = QComboBox()
+    made = Choice()
     made.setAccessibleName(name)
     made.setToolTip(name)
     fill(made, items)

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QObject, Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetrics
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
@@ -15,10 +16,12 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from azven.desk.stage import tip
+from azven.desk.stage import Choice, tip
 from azven.work.wording import one_line
 
 _ROOT = QModelIndex()
+_HEADING_AIR, _WIDENED = 20, 22
+"""What the style keeps free beside a heading, and by how much a column is widened rather than its heading broken."""
 
 
 @dataclass(frozen=True)
@@ -38,6 +41,14 @@ class Column:
     warn: Callable[[Any], str] | None = None
     prose: bool = False
 
+    def heading(self, metrics: QFontMetrics) -> str:
+        """The title, in two lines where one is much wider than the column."""
+        if metrics.horizontalAdvance(self.title) + _HEADING_AIR <= self.width + _WIDENED or " " not in self.title:
+            return self.title
+        words = self.title.split(" ")
+        breaks = [(" ".join(words[:i]), " ".join(words[i:])) for i in range(1, len(words))]
+        return "\n".join(min(breaks, key=lambda two: max(metrics.horizontalAdvance(line) for line in two)))
+
 
 class RecordModel(QAbstractTableModel):
     """Records as rows."""
@@ -46,6 +57,7 @@ class RecordModel(QAbstractTableModel):
         super().__init__(parent)
         self.columns = list(columns)
         self.records: list[Any] = []
+        self.metrics: QFontMetrics | None = None
 
     def show_records(self, records: Sequence[Any]) -> None:
         self.beginResetModel()
@@ -61,7 +73,7 @@ class RecordModel(QAbstractTableModel):
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if orientation == Qt.Orientation.Horizontal and 0 <= section < len(self.columns):
             if role == Qt.ItemDataRole.DisplayRole:
-                return self.columns[section].title
+                return self.columns[section].heading(self.metrics) if self.metrics else self.columns[section].title
             if role == Qt.ItemDataRole.TextAlignmentRole:
                 side = Qt.AlignmentFlag.AlignRight if self.columns[section].right else Qt.AlignmentFlag.AlignLeft
                 return int(side | Qt.AlignmentFlag.AlignVCenter)
@@ -112,7 +124,7 @@ class _Delegate(QStyledItemDelegate):
         if isinstance(model, RecordModel):
             column = model.columns[index.column()]
             if column.choices is not None:
-                box = QComboBox(parent)
+                box = Choice(parent)
                 for text, value in column.choices(model.records[index.row()]):
                     box.addItem(text, value)
                 box.activated.connect(lambda: self._take(box))
@@ -166,8 +178,10 @@ class RecordTable(QTableView):
         down.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
         across.setHighlightSections(False)
         across.setStretchLastSection(True)
+        metrics = self.records.metrics = across.fontMetrics()
         for i, column in enumerate(columns):
-            self.setColumnWidth(i, column.width)
+            words = max(metrics.horizontalAdvance(line) for line in column.heading(metrics).split("\n"))
+            self.setColumnWidth(i, max(column.width, words + _HEADING_AIR))
 
     def show_records(self, records: Sequence[Any]) -> None:
         """Show records, keeping scroll place and the selected ones by id."""

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QWidget
 
 from azven.desk.actions import Action
@@ -9,7 +10,9 @@ from azven.desk.stage import button
 
 
 class Tabs(QWidget):
-    """Calls `show(number)` when a title is chosen."""
+    """Calls `show(number)` when a title is chosen; `chosen` tells afterwards."""
+
+    chosen = pyqtSignal()
 
     def __init__(self, titles: Sequence[str], show: Callable[[int], None]) -> None:
         super().__init__()
@@ -30,6 +33,7 @@ class Tabs(QWidget):
         made = self._group.button(number)
         if made is not None:
             made.setChecked(True)
+        self.chosen.emit()
 
     def as_actions(self, stage: str) -> list[Action]:
         """The pages for keys and palette, named `stage-number`."""

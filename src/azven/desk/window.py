@@ -1,10 +1,9 @@
 """The frame: rail, header, stage, spine, Reasons, and the line that says what happened."""
 
-from datetime import datetime
 from importlib import import_module
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QCloseEvent
+from PyQt6.QtCore import QSize, Qt, QTimer
+from PyQt6.QtGui import QCloseEvent, QShowEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QLabel, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from azven.desk import theme as look
@@ -26,6 +25,9 @@ STAGES = {
     "ground": "Ground", "listen": "Listen", "kit": "Kit", "plan": "Plan", "chain": "Chain", "reach": "Reach",
 }  # fmt: skip
 """The stages in the order of the day."""
+LEAST, MADE_FOR = (1100, 700), (1280, 800)
+_FRAMED_MS = 150
+"""The window manager puts its frame around the window a moment after it is shown."""
 
 
 def _stage_class(name: str) -> type[Stage]:
@@ -40,9 +42,10 @@ class Window(QMainWindow):
     def __init__(self, session: Session, note: str = "") -> None:
         super().__init__()
         self.application: QApplication | None = None
+        self._placed = False
         self.session = session
-        self.setMinimumSize(1100, 700)
-        self.resize(1280, 800)
+        self.setMinimumSize(*LEAST)
+        self.resize(*MADE_FOR)
         self.setWindowTitle(f"{session.store.path.name} – Azven")
         self._made: dict[str, Stage] = {}
         self.rail, self.header = Rail(session), Header(session.jobs)
@@ -135,7 +138,7 @@ class Window(QMainWindow):
         """It stays, with its time, until something else is said: whoever was called away has not missed it."""
         self._said.setObjectName("bad" if trouble else "small")
         self._said.setStyleSheet("/* role changed */")
-        self.tell(f"{datetime.now():%H:%M}  {text}")
+        self.tell(f"{self.session.local_now():%H:%M}  {text}")
 
     def tell(self, note: str) -> None:
         """Keep a line under the stage until something else is said; an empty one folds it."""
@@ -205,6 +208,33 @@ class Window(QMainWindow):
         palette = Palette(self, self.find_entries())
         palette.move(self.mapToGlobal(self.header.geometry().bottomRight()) - palette.rect().topRight())
         palette.show()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Open inside the free part of the screen, once the frame around the window is known."""
+        super().showEvent(event)
+        if event is not None and not event.spontaneous() and not self._placed:
+            self._placed = True
+            self.fit_screen()
+            QTimer.singleShot(_FRAMED_MS, self.fit_screen)
+
+    def fit_screen(self) -> None:
+        """Bring the window, its frame included, inside the free part of its screen; a smaller screen wins over the
+        least size that the window is made for."""
+        screen = self.screen()
+        if screen is None or self.isMaximized() or self.isFullScreen() or QApplication.platformName() == "offscreen":
+            return
+        free, frame, inner = screen.availableGeometry(), self.frameGeometry(), self.geometry()
+        across, down = frame.width() - inner.width(), frame.height() - inner.height()
+        most = free.width() - across, free.height() - down
+        least = QSize(min(LEAST[0], most[0]), min(LEAST[1], most[1]))
+        if least != self.minimumSize():
+            self.setMinimumSize(least)
+        self.resize(min(inner.width(), most[0]), min(inner.height(), most[1]))
+        wide, tall = self.width() + across, self.height() + down
+        x = min(max(frame.x(), free.x()), free.x() + free.width() - wide)
+        y = min(max(frame.y(), free.y()), free.y() + free.height() - tall)
+        if (x, y) != (frame.x(), frame.y()):
+            self.move(x, y)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self.session.jobs.wait()

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from azven.rf.levels import Floats
 from azven.rf.sweep import Channel, Ints, Line, Sweep, floors, maximum_in_cells, quantile
@@ -20,6 +21,12 @@ _FLAT_WITHIN_DB = 12.0
 _PILOT_ABOVE_TOP_DB = 6.0
 LOUDER_DB = 6.0
 FALLS_DB = 3.0
+_BROAD_CELLS, _BROAD_SHARE, _BROAD_SIGMAS, _MEDIAN_DEVIATION = 15, 0.7, 5.5, 0.6745
+"""A change over so many cells shows in their mean: more than this share of what counts, and more than so many
+deviations of noise, which is told from the median deviation of all cells (normal law)."""
+_BESIDE_CELLS = 16
+_FEW_CELLS, _CLEAR_SIGMAS, _SIGMAS_AT_90 = 8, 4.0, 1.28
+"""Of so few cells no noise can be told; noise hardly ever stands so many of its deviations above its middle."""
 
 
 @dataclass(frozen=True)
@@ -72,17 +79,19 @@ def _pilot(sweep: Sweep, channel: Channel, level_dbm: float) -> bool:
 
 @dataclass(frozen=True)
 class Difference:
-    """A stretch where two sweeps differ: `appeared`, `gone` or `louder`, and by how much at most [dB]."""
+    """A stretch where two sweeps differ: `appeared`, `gone`, `louder` or `quieter`, by how much at most [dB], and the
+    level there in the sweep that hears more [dBm]. It `matters` where that stands clear of the noise around it."""
 
     low_hz: int
     high_hz: int
     kind: str
     by_db: float
     level_dbm: float
+    matters: bool = True
 
 
 def compare(old: Sweep, new: Sweep, by_db: float = LOUDER_DB) -> list[Difference]:
-    """Where the new sweep is above or below the old one by more than `by_db`, strongest change first.
+    """Where the new sweep is above or below the old one by more than `by_db`: what matters first, then the strongest.
 
     Both are taken to the coarser cell by maximum. `appeared` and `gone` are against the quieter sweep's 20 % level
     of the neighbourhood; what was there before and has grown is `louder`, what fell is `quieter`.
@@ -97,23 +106,48 @@ def compare(old: Sweep, new: Sweep, by_db: float = LOUDER_DB) -> list[Difference
     both = ~(np.isnan(before) | np.isnan(after))
     change = np.where(both, after - before, 0.0)
     out = []
+    broad = np.convolve(change, np.full(_BROAD_CELLS, 1 / _BROAD_CELLS), "same")
+    scatter = float(np.median(np.abs(change - np.median(change)))) / _MEDIAN_DEVIATION
+    enough = max(_BROAD_SHARE * by_db, _BROAD_SIGMAS * scatter / _BROAD_CELLS**0.5)
     for sign in (1, -1):
-        marked = np.r_[False, sign * change > by_db, False].astype(np.int8)
-        for start, stop in np.flatnonzero(np.diff(marked)).reshape(-1, 2).tolist():
-            out.append(_difference(edges, before, after, start, stop, sign))
-    return sorted(out, key=lambda d: -abs(d.by_db))
+        wide = sign * broad > enough
+        for start, stop in _stretches(wide):
+            out.append(_difference(edges, before, after, start, stop, sign, broad=True))
+        for start, stop in _stretches((sign * change > by_db) & ~wide):
+            out.append(_difference(edges, before, after, start, stop, sign, broad=False))
+    return sorted(out, key=lambda d: (not d.matters, -abs(d.by_db)))
 
 
-def _difference(edges: Ints, before: Floats, after: Floats, start: int, stop: int, sign: int) -> Difference:
+def _stretches(marked: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    """Where marks stand side by side: first and behind the last."""
+    steps = np.flatnonzero(np.diff(np.r_[False, marked, False].astype(np.int8))).reshape(-1, 2)
+    return [(start, stop) for start, stop in steps.tolist()]
+
+
+def _difference(
+    edges: Ints, before: Floats, after: Floats, start: int, stop: int, sign: int, broad: bool
+) -> Difference:
     wide = slice(max(0, start - 200), stop + 200)
     quieter = before if sign > 0 else after
     floor = quantile(quieter[wide][~np.isnan(quieter[wide])], 0.2)
     was_there = float(np.nanmax(quieter[start:stop])) > floor + 2 * LOUDER_DB
     change = after[start:stop] - before[start:stop]
-    by = float(change[np.argmax(np.abs(change))])
+    by = float(np.nanmean(change)) if broad else float(change[np.nanargmax(np.abs(change))])
     kind = ("louder" if was_there else "appeared") if sign > 0 else ("quieter" if was_there else "gone")
-    level = float(np.nanmax((after if sign > 0 else before)[start:stop]))
-    return Difference(int(edges[start]), int(edges[stop]), kind, by, level)
+    louder = after if sign > 0 else before
+    level = float(np.nanmax(louder[start:stop]))
+    around = np.r_[louder[max(0, start - _BESIDE_CELLS) : start], louder[stop : stop + _BESIDE_CELLS]]
+    matters = broad or _stands_clear(level, around)
+    return Difference(int(edges[start]), int(edges[stop]), kind, by, level, matters)
+
+
+def _stands_clear(level_dbm: float, around: Floats) -> bool:
+    """Whether a level is more than the noise around it would show in thousands of cells."""
+    around = around[~np.isnan(around)]
+    if len(around) < _FEW_CELLS:
+        return True
+    middle, upper = quantile(around, 0.5), quantile(around, 0.9)
+    return level_dbm > middle + max(LOUDER_DB, _CLEAR_SIGMAS * (upper - middle) / _SIGMAS_AT_90)
 
 
 @dataclass(frozen=True)

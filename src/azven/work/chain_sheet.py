@@ -1,6 +1,5 @@
 """The design on paper: signal path, settings to dial in, parts, cables, cautions."""
 
-from datetime import datetime
 from importlib.resources import files
 
 from azven.rf.chain.design import Design, Solved
@@ -17,8 +16,8 @@ CAUTIONS = (
 )
 
 
-def html(design: Design, solved: Solved, troubles: list[Trouble], show: str, moment: datetime) -> str:
-    """The design as HTML for Qt's document."""
+def html(design: Design, solved: Solved, troubles: list[Trouble], show: str, made: str) -> str:
+    """The design as HTML for Qt's document; `made` says when, in local time."""
     from jinja2 import Environment
 
     template = (files("azven") / "data" / "chain.html").read_text("utf-8")
@@ -27,7 +26,7 @@ def html(design: Design, solved: Solved, troubles: list[Trouble], show: str, mom
         for n, b in design.blocks.items() if b.kind in ("amp", "split") or b.steps_db
     ]  # fmt: skip
     return Environment(autoescape=True).from_string(template).render(
-        name=design.name, show=show, made=f"{moment:%Y-%m-%d %H:%M} UTC", figures=side(design.name, design),
+        name=design.name, show=show, made=made, figures=side(design.name, design),
         paths=solved.paths, zone=design.zone_of, receivers=solved.receivers, settings=settings,
         parts=chain_parts.parts(design), cables=chain_parts.cables(design), troubles=troubles,
         keep_away=chain_troubles.keep_away(design), cautions=CAUTIONS,

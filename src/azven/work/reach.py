@@ -145,11 +145,16 @@ def usual_walk(drawn: Room) -> list[tuple[float, float]]:
 def in_words(drawn: Room, found: Coverage | None) -> str:
     """The room in one sentence."""
     if found is None:
-        return "No receive antenna stands in this placement. Suggest a pair, or place one."
+        how = "Suggest antennas tries every pair of the mounting places, or place one with the tool."
+        if len(drawn.mounts) < 2:
+            how = ("Place one: choose “place receive antenna” and click in the plan. With two mounting places drawn, "
+                   "the best pair of them can be suggested.")  # fmt: skip
+        return f"No receive antenna stands in this placement. {how}"
     worst = np.unravel_index(int(np.argmin(found.margin_db)), found.margin_db.shape)
     x, y, _ = found.points[worst]
     margin = f"{found.margin_db.min():.0f} dB".replace("-", "−")
-    return f"{found.served:.0%} of the places are served at 99 %; weakest {margin} over need at {x:.0f}, {y:.0f} m."
+    served = f"{found.served * 100:.0f} % of the places are served at 99 %"
+    return f"{served}; weakest {margin} over need at {x:.0f}, {y:.0f} m."
 
 
 def pair_in_words(drawn: Room) -> str:

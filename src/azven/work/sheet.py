@@ -8,11 +8,11 @@ from datetime import datetime
 from importlib.resources import files
 from pathlib import Path
 
-from azven.book.records import Link, Model
+from azven.book.records import Act, Link, Model, Zone
 from azven.book.regions import ADVICE
 from azven.book.store import Store
 from azven.rf.coordinate import Swap
-from azven.work import ground, kit
+from azven.work import ground, ids, kit
 from azven.work.plan import Board, Verdict
 from azven.work.reasons import mhz
 
@@ -46,18 +46,18 @@ class Entry:
 
 def entries(store: Store, board: Board) -> list[Entry]:
     """All links of the plan, by room, then frequency; those without a frequency last."""
-    place = ground.current(store)
-    zones = {z.id: z.name for z in ground.zones(store)}
-    order = {z.id: i for i, z in enumerate(ground.zones(store))}
-    acts = {a.id: a.name for a in kit.acts(store)}
+    place, names = ground.current(store), board.input.names
+    acts = {a.id: names[ids.of(a)] for a in kit.acts(store)}
     models = {m.id: m for m in store.all(Model)}
-
-    def rank(v: Verdict) -> tuple[int, bool, int]:
-        return order[v.link.zone_id], v.freq_hz is None, v.freq_hz or 0
-
     return [
-        _entry(v, zones[v.link.zone_id], acts, models[v.link.model_id], place) for v in sorted(board.verdicts, key=rank)
+        _entry(v, board.input.name(ids.key(Zone, v.link.zone_id)), acts, models[v.link.model_id], place)
+        for v in _in_order(store, board)
     ]
+
+
+def _in_order(store: Store, board: Board) -> list[Verdict]:
+    order = {z.id: i for i, z in enumerate(ground.zones(store))}
+    return sorted(board.verdicts, key=lambda v: (order[v.link.zone_id], v.freq_hz is None, v.freq_hz or 0))
 
 
 def _entry(v: Verdict, room: str, acts: dict[int, str], model: Model, place: ground.Place) -> Entry:
@@ -87,12 +87,13 @@ def html(store: Store, board: Board, moment: datetime, swaps: Mapping[str, Swap]
     """The sheet as HTML for Qt's document: by room, by act, and where each of the `swaps` goes if it fails."""
     from jinja2 import Environment
 
-    place = ground.current(store)
-    rows = entries(store, board)
-    acts = {a.name: [e for e in rows if e.acts == "always" or a.name in e.acts.split(", ")] for a in kit.acts(store)}
-    rooms: dict[str, list[Entry]] = {}
-    for entry in rows:
-        rooms.setdefault(entry.room, []).append(entry)
+    place, name = ground.current(store), board.input.name
+    verdicts, rows = _in_order(store, board), entries(store, board)
+    both = list(zip(verdicts, rows, strict=True))
+    acts = kit.acts(store)
+    known = {a.id for a in acts}
+    on = {a.id: [e for v, e in both if a.id in v.link.acts or not known & set(v.link.acts)] for a in acts}
+    rooms = [(name(ids.of(z)), [e for v, e in both if v.link.zone_id == z.id]) for z in ground.zones(store)]
     template = (files("azven") / "data" / "sheet.html").read_text("utf-8")
     return (
         Environment(autoescape=True)
@@ -100,11 +101,14 @@ def html(store: Store, board: Board, moment: datetime, swaps: Mapping[str, Swap]
         .render(
             show=place.show.name,
             site=place.site.name,
-            acts=acts,
-            made=f"{moment:%Y-%m-%d %H:%M} UTC",
-            region=f"{place.region.title}, {place.region.dated}" if place.region else "no region chosen",
+            acts=[(name(ids.of(a)), _times(a, place), on[a.id]) for a in acts],
+            made=place.clock.said(moment),
+            zone=place.clock.abbreviation(moment),
+            region=f"{place.region.title}, as of {place.region.dated}"
+            if place.region
+            else "no region, none was chosen",
             advice=ADVICE,
-            rooms=rooms,
+            rooms=[(room, listed) for room, listed in rooms if listed],
             broken=board.count("broken"),
             unplaced=board.count("unplaced"),
             stale=board.stale,
@@ -113,11 +117,16 @@ def html(store: Store, board: Board, moment: datetime, swaps: Mapping[str, Swap]
                 for p in place.permits
                 if p.kind == "override"
             ],
-            swaps=[
-                (board.input.name(key), mhz(board.frequencies[key]), mhz(s.freq_hz)) for key, s in (swaps or {}).items()
-            ],
+            swaps=[(name(key), mhz(board.frequencies[key]), mhz(s.freq_hz)) for key, s in (swaps or {}).items()],
         )
     )
+
+
+def _times(act: Act, place: ground.Place) -> str:
+    """When an act is on, empty where it has no times."""
+    if act.starts_at is None or act.ends_at is None:
+        return ""
+    return f"{place.clock.said(act.starts_at)}–{place.clock.said(act.ends_at)[-5:]}"
 
 
 def csv_text(store: Store, board: Board) -> str:

@@ -189,10 +189,13 @@ def since_yesterday(store: Store) -> tuple[SweepRecord, SweepRecord] | None:
 
 
 def compared_in_words(found: Sequence[Difference]) -> str:
-    """How many of each kind."""
-    counts = {kind: sum(d.kind == kind for d in found) for kind in ("appeared", "gone", "louder", "quieter")}
+    """How many of each kind matter, and how many changes are no more than noise."""
+    kinds = ("appeared", "gone", "louder", "quieter")
+    counts = {kind: sum(d.kind == kind for d in found if d.matters) for kind in kinds}
     said = [f"{n} {kind}" for kind, n in counts.items() if n]
-    return "Nothing differs by more than 6 dB." if not said else ", ".join(said) + " (by more than 6 dB)."
+    noise = sum(not d.matters for d in found)
+    small = f" {noise} small change{'' if noise == 1 else 's'} of noise." if noise else ""
+    return ("Nothing differs by more than 6 dB." if not said else ", ".join(said) + " (by more than 6 dB).") + small
 
 
 def one_sided(store: Store, picture: Picture) -> list[str]:

@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QScrollArea, QSlider, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPushButton, QScrollArea, QSlider, QStackedWidget, QVBoxLayout, QWidget
 
 from azven.book.formats.errors import FormatError
 from azven.book.records import Design as DesignRecord
@@ -67,14 +67,21 @@ class ChainStage(Stage):
         self.sides = button(
             "Own side B", self.change_sides, "Diversity side B with its own blocks, or like side A", "flat"
         )
-        remove = button("Remove", self.remove, "Take this design out; undo brings it back", "flat")
+        self._remove = button("Remove", self.remove, "Take this design out; undo brings it back", "flat")
         deeds = (
             button("Import", self.load, name="flat"), button("Export", self.export, name="flat"),
             button("Print", self.print_design, name="flat"),
         )  # fmt: skip
-        box.addLayout(row(self.chosen, self.sides, remove, 1, label("from", "dim"), self.template, new, spacing=6))
-        self._nothing = label(_NOTHING, "dim")
-        box.addWidget(self._nothing)
+        box.addLayout(
+            row(self.chosen, self.sides, self._remove, 1, label("from", "dim"), self.template, new, spacing=6)
+        )
+        self._nothing = QWidget()
+        empty = QVBoxLayout(self._nothing)
+        empty.setContentsMargins(0, 40, 0, 0)
+        empty.addWidget(label(_NOTHING, "dim"))
+        empty.addLayout(row(*(self._starter(name) for name in TEMPLATES), 1, spacing=6))
+        empty.addStretch(1)
+        box.addWidget(self._nothing, 1)
         self._scroll = QScrollArea()
         self._scroll.setWidget(self.strips)
         self._scroll.setWidgetResizable(True)
@@ -85,10 +92,21 @@ class ChainStage(Stage):
         line.setStretch(1, 2)
         self._control.setLayout(line)
         box.addWidget(self._control)
-        box.addLayout(row(self._tabs, 1, *deeds, spacing=4))
+        self._beside = QWidget()
+        self._beside.setLayout(row(self._tabs, 1, *deeds, spacing=4))
+        box.addWidget(self._beside)
         for page in (self.stairs, self.troubles, self.parts, self.compare, self.heard):
             self._pages.addWidget(page)
         box.addWidget(self._pages, 5)
+
+    def _starter(self, name: str) -> QPushButton:
+        """A template on the empty page: one click makes the design."""
+
+        def start() -> None:
+            self.template.setCurrentIndex(self.template.findText(name))
+            self.new_from_template()
+
+        return button(name.capitalize(), start, f"A design from the template {name}")
 
     # -- showing -------------------------------------------------------------------------------------
 
@@ -101,7 +119,7 @@ class ChainStage(Stage):
         fill(self.chosen, [(d.name, d.id) for d in records])
         self._nothing.setVisible(not records)
         record = self.record()
-        for part in (self.strips, self._control, self._pages):
+        for part in (self._scroll, self._control, self._pages, self._beside, self.chosen, self.sides, self._remove):
             part.setVisible(record is not None)
         self.primary_changed.emit()
         if record is not None:
@@ -306,9 +324,8 @@ class ChainStage(Stage):
         if self._design is None or self._solved is None:
             return
         session, troubles = self.session, self._troubles(self._design, self._solved)
-        html = chain_sheet.html(
-            self._design, self._solved, troubles, ground.current(session.store).show.name, session.now()
-        )
+        made = session.clock.said(session.now(), with_zone=True)
+        html = chain_sheet.html(self._design, self._solved, troubles, ground.current(session.store).show.name, made)
         try:
             pages = write_pdf(html, path, "Azven antenna system")
         except OSError as error:

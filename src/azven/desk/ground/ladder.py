@@ -1,16 +1,27 @@
 """The permission ladder: a rung per permitted or reserved range, the raster under it, neighbours as marks."""
 
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
-from PyQt6.QtGui import QBrush, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QBrush, QFontMetrics, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
+from azven.book.records import Neighbour
 from azven.book.regions import Rule, Territory
 from azven.desk import theme as look
-from azven.desk.marks import paint_pennant
+from azven.desk.axis import paint_mhz
 from azven.desk.session import Session
+from azven.desk.stage import tip
 from azven.work import ground
+from azven.work.reasons import mhz
+from azven.work.wording import one_line
 
-_ROW, _LEFT, _TOP, _FOOT = 26, 14, 8, 40
+_ROW, _LEFT, _TOP = 24, 14, 6
+_RASTER, _MHZ, _LABEL, _LABEL_ROWS, _LABEL_W = 16, 15, 15, 3, 150
+"""Heights of the rows under the rungs; names of neighbours stand in up to three of them, so wide [px] at most."""
+
+_NO_REGION = "Choose a region above: its rules make the ladder."
+_KIND_ROLE = {"neighbour": "slate", "avoid": "brick", "ours": "accent"}
+_KIND_LINE = {"neighbour": Qt.PenStyle.DotLine, "avoid": Qt.PenStyle.DashLine, "ours": Qt.PenStyle.SolidLine}
+"""A neighbour's line is dotted, one to be avoided dashed, one of ours solid."""
 
 
 class Ladder(QWidget):
@@ -20,14 +31,19 @@ class Ladder(QWidget):
         super().__init__()
         self.setAccessibleName("Permission ladder")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
         self._session = session
+        self._neighbours: list[Neighbour] = []
         for signal in (session.edited, session.selected, session.themed):
             signal.connect(self._refresh)
         self._refresh()
 
     def _refresh(self) -> None:
         region = self._region()
-        self.setMinimumHeight(_TOP + _FOOT + _ROW * (len(region.rules) if region else 2))
+        self._neighbours = ground.neighbours(self._session.store)
+        rows = _LABEL_ROWS if self._neighbours else 0
+        below = (_RASTER if region else 0) + _MHZ + rows * _LABEL + 6
+        self.setMinimumHeight(_TOP + below + _ROW * (len(region.rules) if region else 1))
         self.update()
 
     def _region(self) -> Territory | None:
@@ -46,22 +62,29 @@ class Ladder(QWidget):
         theme = self._session.theme
         painter.fillRect(self.rect(), theme.color("ground"))
         region = self._region()
+        span = self._span(region) if region is not None else self._session.full_view()
+        foot = self._foot(region)
         if region is None:
             painter.setPen(theme.color("dim"))
-            painter.drawText(
-                QRectF(_LEFT, _TOP, self.width(), 40), 0, "Choose a region above: its rules make the ladder."
-            )
-            return
-        span = self._span(region)
-        self._paint_raster(painter, region, span)
-        self._paint_neighbours(painter, span, _TOP + len(region.rules) * _ROW)
-        for i, rule in enumerate(region.rules):
+            painter.drawText(QRectF(_LEFT, _TOP, self.width(), _ROW), 0, _NO_REGION)
+        else:
+            self._paint_raster(painter, region, span)
+        self._paint_neighbours(painter, span, foot)
+        for i, rule in enumerate(region.rules if region is not None else ()):
             self._paint_rung(painter, i, rule, span)
+        painter.setFont(look.font(look.SMALL_PX))
+        painter.setPen(theme.color("dim"))
+        top = foot + (_RASTER if region is not None else 0)
+        paint_mhz(painter, _LEFT, self.width() - 2 * _LEFT, span, top, _MHZ)
+
+    def _foot(self, region: Territory | None) -> float:
+        """Where the rungs end and the rows of figures begin."""
+        return _TOP + _ROW * (len(region.rules) if region is not None else 1) + 2
 
     def _paint_raster(self, painter: QPainter, region: Territory, span: tuple[float, float]) -> None:
         theme = self._session.theme
         painter.setFont(look.font(look.SMALL_PX))
-        bottom = _TOP + len(region.rules) * _ROW + 16
+        bottom = self._foot(region)
         last_label = -100.0
         for channel in region.channels:
             left, right = self._x(channel.low_hz, span), self._x(channel.high_hz, span)
@@ -70,7 +93,7 @@ class Ladder(QWidget):
             if (left + right) / 2 - last_label > 24:
                 last_label = (left + right) / 2
                 painter.setPen(theme.color("dim"))
-                box = QRectF(last_label - 14, bottom - 2, 28, 16)
+                box = QRectF(last_label - 14, bottom, 28, _RASTER)
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, channel.name)
 
     def _paint_rung(self, painter: QPainter, i: int, rule: Rule, span: tuple[float, float]) -> None:
@@ -79,7 +102,7 @@ class Ladder(QWidget):
         y = _TOP + i * _ROW
         if self._session.selection.kind == "rule" and self._session.selection.key == i:
             painter.fillRect(QRectF(0, y, self.width(), _ROW), theme.color("chosen"))
-        rung = QRectF(left, y + 8, max(right - left, 3), 10)
+        rung = QRectF(left, y + 7, max(right - left, 3), 10)
         permitted = rule.kind == "permitted"
         if permitted:
             painter.fillRect(rung, theme.color("accent"))
@@ -117,18 +140,62 @@ class Ladder(QWidget):
         shown = metrics.elidedText(text, Qt.TextElideMode.ElideRight, int(box.width()))
         painter.drawText(box, side | Qt.AlignmentFlag.AlignVCenter, shown)
 
-    def _paint_neighbours(self, painter: QPainter, span: tuple[float, float], y: float) -> None:
-        theme = self._session.theme
-        for n in ground.neighbours(self._session.store):
-            x = self._x(n.freq_hz, span)
-            if 0 <= x <= self.width():
-                painter.setPen(QPen(theme.color("slate"), 1, Qt.PenStyle.DotLine))
-                painter.drawLine(QLineF(x, _TOP, x, y + 14))
-                paint_pennant(painter, QPointF(x, y + 2), "", theme.color("slate"), hatched=True)
+    def _labels(self, span: tuple[float, float], metrics: QFontMetrics) -> list[tuple[Neighbour, float, QRectF, str]]:
+        """Neighbours in order of frequency: where each stands, where its name is written, and what of it fits."""
+        placed = sorted(((self._x(n.freq_hz, span), n) for n in self._neighbours), key=lambda p: p[0])
+        shown = [(x, n) for x, n in placed if 0 <= x <= self.width()]
+        texts = [metrics.elidedText(f"{one_line(n.name)} {mhz(n.freq_hz)}", Qt.TextElideMode.ElideMiddle, _LABEL_W)
+                 for _, n in shown]  # fmt: skip
+        top = self._foot(self._region()) + (_RASTER if self._region() is not None else 0) + _MHZ + 2
+        ends = [-1e9] * _LABEL_ROWS
+        out = []
+        for (x, n), text in zip(shown, texts, strict=True):
+            wide = metrics.horizontalAdvance(text) + 14
+            left = min(x - 1, self.width() - wide - 2)
+            free = next((r for r in range(_LABEL_ROWS) if ends[r] < left), None)
+            if free is None:
+                out.append((n, x, QRectF(), ""))
+            else:
+                ends[free] = left + wide + 4
+                out.append((n, x, QRectF(left, top + free * _LABEL, wide, _LABEL), text))
+        return out
+
+    def _paint_neighbours(self, painter: QPainter, span: tuple[float, float], foot: float) -> None:
+        """Each with its own line down to its own name; the one that is selected stands out."""
+        theme, chosen = self._session.theme, self._session.selection
+        painter.setFont(look.font(look.SMALL_PX))
+        for n, x, box, text in self._labels(span, painter.fontMetrics()):
+            here = chosen.kind == "neighbour" and chosen.key == n.id
+            color = theme.color("accent" if here else _KIND_ROLE.get(n.kind, "slate"))
+            style = Qt.PenStyle.SolidLine if here else _KIND_LINE.get(n.kind, Qt.PenStyle.DotLine)
+            painter.setPen(QPen(color, 2 if here else 1, style))
+            painter.drawLine(QLineF(x, _TOP, x, box.bottom() - 3 if text else foot))
+            if text:
+                painter.fillRect(box.adjusted(0, 1, 0, -1), theme.color("chosen" if here else "ground"))
+                painter.fillRect(QRectF(box.left(), box.top() + 2, 3, box.height() - 4), color)
+                painter.setPen(theme.color("ink"))
+                painter.drawText(box.adjusted(8, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, text)
+
+    def neighbour_at(self, at: QPointF) -> Neighbour | None:
+        """The neighbour whose name or line is at a point."""
+        region = self._region()
+        span = self._span(region) if region is not None else self._session.full_view()
+        labels = self._labels(span, QFontMetrics(look.font(look.SMALL_PX)))
+        named = next((n for n, _, box, _ in labels if box.contains(at)), None)
+        near = min(labels, key=lambda entry: abs(entry[1] - at.x()), default=None)
+        return named or (near[0] if near is not None and abs(near[1] - at.x()) < 4 else None)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        found = self.neighbour_at(event.position()) if event is not None else None
+        self.setToolTip(tip(f"{found.name}  {mhz(found.freq_hz)} MHz, {found.kind}") if found is not None else "")
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         region = self._region()
-        if event is not None and region is not None:
+        if event is None:
+            return
+        if (found := self.neighbour_at(event.position())) is not None:
+            self._session.select("neighbour", found.id)
+        elif region is not None:
             at = int((event.position().y() - _TOP) // _ROW)
             if 0 <= at < len(region.rules):
                 self._session.select("rule", at)

@@ -5,7 +5,8 @@ from itertools import combinations
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QGridLayout,
@@ -28,9 +29,11 @@ from azven.desk.tabs import Pages
 from azven.work import bundle, ground, hours, ids, isolation
 from azven.work.reasons import mhz
 
-_PAGES = ("Rooms and neighbours", "Distances", "Licences", "Limits", "Next door")
+_PAGES = ("Neighbours", "Rooms", "Distances", "Licences", "Limits", "Next door")
 _SAID = 3
 """So many relations are said in the line under the stage; the table has all of them."""
+_PAGE_SHARE, _LEAST_PAGE, _LEAST_LADDER = 0.5, 150, 60
+"""The page below takes at most half of the height, and never less than this [px]; nor does the ladder."""
 _MEANING = {
     "together": "together: spacing and products count",
     "near": "near: spacing counts, products do not",
@@ -59,6 +62,10 @@ class GroundStage(Stage):
         shipped += [(r["title"], r) for r in regions.shipped()]
         self.region: QComboBox = choice(shipped, "Region")
         self._region_note = label("", "small", wrap=True)
+        self._clock = label("", "small")
+        self.zone = choice([(name, name) for name in hours.zone_names()], "Time zone of the site")
+        self.zone.setMaximumWidth(190)
+        self.zone.activated.connect(self._choose_zone)
         self.ladder = Ladder(session)
         self.rooms = RecordTable([Column("Name", 130, lambda z: z.name, self._rename)], "Rooms")
         self.pairs = RecordTable(self._pair_columns(), "Rooms against rooms")
@@ -66,11 +73,12 @@ class GroundStage(Stage):
         self.room_name, self.neighbour_name, self.neighbour_mhz = QLineEdit(), QLineEdit(), QLineEdit()
         self.distances, self.licences = DistancesPage(session), LicencesPage(session)
         self.limits, self.next_door = LimitsPage(session), NextDoorPage(session)
-        first = QWidget()
-        first.setLayout(self._below())
-        self._pages = Pages(
-            list(zip(_PAGES, (first, self.distances, self.licences, self.limits, self.next_door), strict=True))
-        )
+        rooms, near = QWidget(), QWidget()
+        rooms.setLayout(self._rooms_page())
+        near.setLayout(self._neighbours_page())
+        pages = near, rooms, self.distances, self.licences, self.limits, self.next_door
+        self._pages = Pages(list(zip(_PAGES, pages, strict=True)))
+        self._pages.tabs.chosen.connect(self._share_height)
         self._lay_out()
         self.region.activated.connect(self._choose_region)
         for table in (self.rooms, self.pairs):
@@ -98,23 +106,44 @@ class GroundStage(Stage):
         box = QVBoxLayout(self)
         box.setContentsMargins(14, 10, 12, 6)
         box.setSpacing(6)
-        box.addLayout(row(label("Region", "section"), self.region, load, 1))
+        box.addLayout(row(label("Region", "section"), self.region, load, 1, label("Time zone", "section"), self.zone))
         box.addWidget(self._region_note)
         box.addWidget(rule())
-        box.addWidget(self._scroll, 5)
+        box.addWidget(self._scroll)
         box.addWidget(rule())
         share = button("Share site", self.share, "Sweeps, rooms and neighbours as one file for the next engineer")
         take = button("Take in", self.take_in, "Add what a shared site file knows and this book does not")
         box.addLayout(row(self._pages.tabs, 1, share, take, spacing=4))
-        box.addWidget(self._pages, 4)
+        box.addWidget(self._pages, 1)
 
-    def _below(self) -> QGridLayout:
+    def _share_height(self) -> None:
+        """The ladder gets the height it needs, as far as the page below leaves it: a short page leaves more."""
+        page = self._pages.currentWidget()
+        both = self._scroll.height() + self._pages.height()
+        wanted = page.sizeHint().height() if page is not None else 0
+        most = both - max(min(wanted, round(_PAGE_SHARE * both)), _LEAST_PAGE)
+        self._scroll.setFixedHeight(max(min(self.ladder.minimumHeight() + 2, most), _LEAST_LADDER))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        QTimer.singleShot(0, self._share_height)  # once the layout has spread what there is
+
+    def _neighbours_page(self) -> QVBoxLayout:
+        remove = button("Remove", self.remove_neighbour, "Take the selected neighbour out", "flat")
+        add = button("Add", self.add_neighbour)
+        box = QVBoxLayout()
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(4)
+        box.addLayout(row(self.neighbour_name, self.neighbour_mhz, add, 1, self._clock, remove, spacing=4))
+        box.addWidget(self.neighbours, 1)
+        return box
+
+    def _rooms_page(self) -> QGridLayout:
         grid = QGridLayout()
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(18)
         grid.setVerticalSpacing(4)
         remove_room = button("Remove", self.remove_room, "Take the selected room out", "flat")
-        remove_neighbour = button("Remove", self.remove_neighbour, "Take the selected neighbour out", "flat")
         grid.addLayout(row(label("Rooms", "section"), 1, remove_room), 0, 0)
         grid.addLayout(row(self.room_name, button("Add", self.add_room), spacing=4), 1, 0)
         from_plan = button("From the plan", self.relate_from_plan, "Walls and distances as drawn in Reach", "flat")
@@ -123,15 +152,7 @@ class GroundStage(Stage):
         for column, (table, stretch) in enumerate(((self.rooms, 4), (self.pairs, 5))):
             grid.addWidget(table, 2, column)
             grid.setColumnStretch(column, stretch)
-        add = button("Add", self.add_neighbour)
-        entry = row(
-            label("Neighbours", "section"), 12, self.neighbour_name, self.neighbour_mhz, add, 1, remove_neighbour,
-            spacing=4,
-        )  # fmt: skip
-        grid.addLayout(entry, 3, 0, 1, 2)
-        grid.addWidget(self.neighbours, 4, 0, 1, 2)
-        grid.setRowStretch(2, 5)
-        grid.setRowStretch(4, 6)
+        grid.setRowStretch(2, 1)
         return grid
 
     def _pair_columns(self) -> list[Column]:
@@ -173,14 +194,15 @@ class GroundStage(Stage):
             ),
             Column("On air", 96, lambda n: n.hours or "always", change("hours", _hours)),
             Column("Contact", 108, lambda n: n.contact, change("contact", str)),
-            Column("Note", 100, lambda n: n.note, change("note", str)),
+            Column("Note", 100, lambda n: n.note, change("note", str), prose=True),
         ]  # fmt: skip
 
     # -- showing -------------------------------------------------------------------------------------
 
     def refresh(self) -> None:
         store = self.session.store
-        region = ground.current(store).region
+        place = ground.current(store)
+        region = place.region
         at = next(
             (i for i in range(1, self.region.count()) if region and self.region.itemData(i)["key"] == region.key), 0
         )
@@ -189,7 +211,12 @@ class GroundStage(Stage):
             self._region_note.setText("Without a region nothing is checked against the rules. " + regions.ADVICE)
         else:
             self._region_note.setText(f"{region.title}, as of {region.dated}. {region.note} {regions.ADVICE}")
-        self._scroll.setMaximumHeight(self.ladder.minimumHeight() + 2)
+        self._share_height()
+        self._clock.setText(f"times of day of {place.site.time_zone}")
+        at_zone = self.zone.findData(place.site.time_zone)
+        if at_zone < 0:
+            self.zone.addItem(place.site.time_zone, place.site.time_zone)
+        self.zone.setCurrentIndex(self.zone.findData(place.site.time_zone))
         zones = ground.zones(store)
         related = ground.relations(store)
         self.rooms.show_records(zones)
@@ -200,7 +227,7 @@ class GroundStage(Stage):
         self._pages.refresh()
 
     def show_page(self, number: int) -> None:
-        """Rooms and neighbours, distances, licences, limits, next door."""
+        """Neighbours, rooms, distances, licences, limits, next door."""
         self._pages.show_page(number)
 
     def primary(self) -> tuple[str, bool]:
@@ -224,6 +251,11 @@ class GroundStage(Stage):
         document = self.region.currentData()
         if document is not None:
             self.session.do(lambda: ground.choose_region(self.session.store, document))
+
+    def _choose_zone(self) -> None:
+        name = str(self.zone.currentData())
+        if name != ground.current(self.session.store).site.time_zone:
+            self.session.do(lambda: ground.set_time_zone(self.session.store, name))
 
     def load_region(self) -> None:
         path = files.ask_which(self, "Region file", "Region files (*.json)")

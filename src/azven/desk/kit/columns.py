@@ -87,13 +87,13 @@ def for_links(session: Session) -> list[Column]:
         ),
         Column("Spectrum", 70, lambda x: x.use_class, change(use_class=str), lambda _: [(u, u) for u in USE_CLASSES]),
         Column("Role", 62, lambda x: "set aside" if x.set_aside else "spare" if x.spare else "on", set_role, roles),
-        Column("Acts", 106, acts_text, change(acts=tuple), act_choices),
+        Column("Acts", 128, acts_text, change(acts=tuple), act_choices, prose=True),
         Column("Performer", 96, lambda x: x.performer, change(performer=str)),
         Column(
             "Unit", 78, lambda x: named(Unit, x.unit_id), change(unit_id=lambda v: v),
             lambda _: [("none", None), *choices(Unit, kit.units(store))],
         ),
-        Column("Note", 120, note),
+        Column("Note", 240, note, prose=True),
     ]  # fmt: skip
 
 

@@ -281,8 +281,9 @@ class InstrumentPanel(QWidget):
         every_s = float(self.repeat.currentData())
         if every_s < 0:
             return
-        end = _local_time(self.until.text(), datetime.now())
-        if end is not None and datetime.now() + timedelta(seconds=every_s) > end:
+        now = self.session.local_now()
+        end = _local_time(self.until.text(), now)
+        if end is not None and now + timedelta(seconds=every_s) > end:
             self.session.say(f"The timetable ended at {end:%H:%M}.")
             return
         self._timetable.start(max(round(every_s * 1e3), _BREATH_MS))

@@ -29,12 +29,17 @@ class ComparePage(Page):
         self._session = session
         self.old, self.new = choice([], "Earlier sweep"), choice([], "Later sweep")
         self.words = label("", wrap=True)
+        self.folded = button("Show small changes", self._unfold, "Changes no greater than noise makes", "flat")
+        self._all = False
+        self._found: list[Difference] = []
         self.table = RecordTable(_difference_columns(), "Differences between two sweeps")
         box = QVBoxLayout(self)
         box.setContentsMargins(10, 0, 0, 0)
         yesterday = button("Since yesterday", self.since_yesterday, "The newest sweep against one a day before, here")
         box.addLayout(row(self.old, label("then", "dim"), self.new, yesterday, 1))
-        box.addWidget(self.words)
+        line = row(self.words, self.folded)
+        line.setStretch(0, 1)
+        box.addLayout(line)
         box.addWidget(self.table, 1)
         for chooser in (self.old, self.new):
             chooser.activated.connect(self._compare)
@@ -69,11 +74,22 @@ class ComparePage(Page):
         old, new = self._record(self.old.currentData()), self._record(self.new.currentData())
         if old is None or new is None or old.id == new.id:
             self.words.setText("Two sweeps are needed: what appeared, went or grew between them is listed here.")
-            self.table.show_records([])
-            return
-        found = spectrum.compare(self._session.store, old, new)
-        self.words.setText(spectrum.compared_in_words(found))
-        self.table.show_records([_Numbered(i, d) for i, d in enumerate(found, start=1)])
+            self._found = []
+        else:
+            self._found = spectrum.compare(self._session.store, old, new)
+            self.words.setText(spectrum.compared_in_words(self._found))
+        self._list()
+
+    def _unfold(self) -> None:
+        self._all = not self._all
+        self._list()
+
+    def _list(self) -> None:
+        """What matters, and the rest where it is asked for."""
+        shown = [d for d in self._found if d.matters or self._all]
+        self.folded.setText("Hide small changes" if self._all else "Show small changes")
+        self.folded.setVisible(any(not d.matters for d in self._found))
+        self.table.show_records([_Numbered(i, d) for i, d in enumerate(shown, start=1)])
 
     def _show(self, numbered: _Numbered) -> None:
         d = numbered.what

@@ -144,7 +144,7 @@ class ListenStage(Stage):
         now = self.session.now()
         own = " · ours on" if record.own_on else ""
         item = QListWidgetItem(f"{record.place}\n{record.antenna}\n{listen.age(record, now)}{own}")
-        item.setToolTip(f"{record.place}, {record.antenna}, {record.taken_at:%Y-%m-%d %H:%M} UTC")
+        item.setToolTip(f"{record.place}, {record.antenna}, {self.session.clock.said(record.taken_at, with_zone=True)}")
         item.setData(Qt.ItemDataRole.UserRole, record.id)
         item.setCheckState(Qt.CheckState.Checked if record.used else Qt.CheckState.Unchecked)
         if sample is not None:

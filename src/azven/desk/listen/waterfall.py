@@ -168,5 +168,6 @@ class Waterfall(BandView):
         half = self._axis.hz_per_pixel
         levels = sweep.level_dbm[sweep.between(int(freq - half), int(freq + half) + 1)]
         level = f"   {levels.max():.0f} dBm".replace("-", "−") if len(levels) else ""
-        when = f"   {self.rows[i][0]:%H:%M:%S} UTC" if 0 <= i < len(self.rows) else ""
+        zone = self._session.clock.tz
+        when = f"   {self.rows[i][0].astimezone(zone):%H:%M:%S %Z}" if 0 <= i < len(self.rows) else ""
         return f"{freq / 1e6:.3f} MHz{level}{when}"

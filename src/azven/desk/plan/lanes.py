@@ -16,7 +16,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QAbstractScrollArea
 
 from azven.desk import theme as look
-from azven.desk.axis import Axis
+from azven.desk.axis import Axis, paint_mhz
 from azven.desk.marks import paint_lock, paint_pennant, paint_state, service_color
 from azven.desk.plan.tints import LaneTint, pixel_row, tint_lanes
 from azven.desk.session import Session
@@ -24,7 +24,7 @@ from azven.work import plan
 from azven.work.plan import Board, Trial, Verdict
 from azven.work.reasons import LANE_CAUSES, mhz
 
-ROW, HEAD = 21, 26
+ROW, HEAD = 21, 33
 NAME_W, TAIL_W, _MHZ_W = 152, 154, 66
 _GRAB_PX = 14
 _BATCH = 36
@@ -99,9 +99,9 @@ class LaneChart(QAbstractScrollArea):
 
     def _range(self) -> None:
         rows = len(self._board.verdicts) if self._board else 0
-        page = self.viewport().height() - HEAD
-        self.verticalScrollBar().setRange(0, max(rows * ROW - page, 0))
-        self.verticalScrollBar().setPageStep(max(page, 1))
+        fit = max((self.viewport().height() - HEAD) // ROW, 1)
+        self.verticalScrollBar().setRange(0, max(rows - fit, 0) * ROW)
+        self.verticalScrollBar().setPageStep(fit * ROW)
         self.verticalScrollBar().setSingleStep(ROW)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
@@ -109,6 +109,10 @@ class LaneChart(QAbstractScrollArea):
         self._range()
 
     def scrollContentsBy(self, dx: int, dy: int) -> None:
+        """Rows stay whole: wherever the bar is let go, the top lane begins under the head."""
+        bar = self.verticalScrollBar()
+        if bar.value() % ROW:
+            bar.setValue(round(bar.value() / ROW) * ROW)
         self._repaint()
 
     def _scroll_to_selected(self) -> None:
@@ -160,8 +164,10 @@ class LaneChart(QAbstractScrollArea):
             middle_x = (left + right) / 2
             if middle_x - last_label >= _LABEL_PX:
                 last_label = middle_x
-                box = QRectF(middle_x - _LABEL_PX / 2, 0, _LABEL_PX, HEAD - 2)
+                box = QRectF(middle_x - _LABEL_PX / 2, 0, _LABEL_PX, HEAD // 2)
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, channel.name)
+        axis = self._axis
+        paint_mhz(painter, axis.left, axis.width, self._session.view_hz, HEAD // 2 + 1, HEAD // 2 - 2)
         painter.restore()
         tail = self._axis.left + self._axis.width
         middle = Qt.AlignmentFlag.AlignVCenter

@@ -4,7 +4,7 @@ import math
 
 import numpy as np
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QTransform
+from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QTransform
 from PyQt6.QtWidgets import QWidget
 
 from azven.book.records import Antenna
@@ -15,10 +15,20 @@ from azven.rf.reach import SERVED_OUTAGE, Coverage
 from azven.work import reach
 from azven.work.backdrop import Known, place
 from azven.work.reach import Room
+from azven.work.wording import one_line
 
 _EDGE, _HIT, _FAINT, _GLYPH = 26, 11, 0.4, 24
 MAPS = ("margin", "which antenna carries", "dropout risk")
 _ROLES = ("petrol", "plum", "slate", "ochre")
+_SHADE_DB, _MOST_DB, _DECADES = 10, 60, 6
+"""Margin in shades of 10 dB up to 60; dropout in decades down to a millionth."""
+_FAINTEST, _DEEPENED, _NAMED = 0.06, 0.5, 6
+
+
+def _between(a: QColor, b: QColor, share: float) -> QColor:
+    """A colour on the way from one to another."""
+    parts = ((a.red(), b.red()), (a.green(), b.green()), (a.blue(), b.blue()))
+    return QColor(*(round(x + share * (y - x)) for x, y in parts))
 
 
 class PlanView(QWidget):
@@ -110,10 +120,10 @@ class PlanView(QWidget):
             pixels = ground + 0.4 * (hues[found.best] - ground)
         else:
             if self.map == MAPS[0]:
-                share = np.floor(np.clip(found.margin_db, 0, 59) / 10) / 6
+                share = np.floor(np.clip(found.margin_db, 0, _MOST_DB - 1) / _SHADE_DB) * _SHADE_DB / _MOST_DB
             else:
-                share = np.clip(-np.log10(np.maximum(found.outage, 1e-6)) / 6, 0, 1)
-            pixels = ground + (0.06 + 0.5 * share[..., None]) * (good - ground)
+                share = np.clip(-np.log10(np.maximum(found.outage, 10.0**-_DECADES)) / _DECADES, 0, 1)
+            pixels = ground + (_FAINTEST + _DEEPENED * share[..., None]) * (good - ground)
             poor = (found.outage > SERVED_OUTAGE)[..., None]
             pixels = np.where(poor, ground + 0.5 * (bad - ground), pixels)
         image = np.ascontiguousarray(np.transpose(pixels, (1, 0, 2)), np.uint8)
@@ -198,13 +208,33 @@ class PlanView(QWidget):
         y = self.height() - 8.0
         painter.setPen(QPen(theme.color("ink"), 1))
         painter.drawLine(QLineF(_EDGE, y, _EDGE + metres * k, y))
-        words = {
-            MAPS[0]: "each shade 10 dB over need; brick: not served at 99 %",
-            MAPS[1]: "the colour of the antenna that carries",
-            MAPS[2]: "the darker, the rarer a dropout; brick: more than 1 % of the time",
-        }
         painter.drawText(QPointF(_EDGE, y - 4), f"{metres} m")
-        painter.drawText(QPointF(_EDGE + metres * k + 16, y - 1), words[self.map])
+        x = _EDGE + metres * k + 18
+        for color, text in self._shades(theme):
+            if color is not None:
+                painter.fillRect(QRectF(x, y - 11, 14, 11), color)
+                x += 18
+            painter.drawText(QPointF(x, y - 1), text)
+            x += painter.fontMetrics().horizontalAdvance(text) + 10
+
+    def _shades(self, theme: look.Theme) -> list[tuple[QColor | None, str]]:
+        """What each shade of the map says, in figures."""
+
+        def shade(share: float) -> QColor:
+            return _between(theme.color("ground"), theme.color("petrol"), _FAINTEST + _DEEPENED * share)
+
+        poor = _between(theme.color("ground"), theme.color("brick"), 0.5), "dropout over 1 % of the time"
+        if self.map == MAPS[1]:
+            heard = reach.receive(self.room) if self.room is not None else []
+            named = [
+                (_between(theme.color("ground"), theme.color(_ROLES[i % 4]), 0.4), one_line(a.name))
+                for i, a in enumerate(heard[:_NAMED])
+            ]
+            return [*named, (None, f"and {len(heard) - _NAMED} more")] if len(heard) > _NAMED else list(named)
+        if self.map == MAPS[0]:
+            steps = range(0, _MOST_DB, _SHADE_DB)
+            return [poor, *((shade(db / _MOST_DB), str(db)) for db in steps), (None, "dB and more over need")]
+        return [poor, *((shade(n / _DECADES), f"{100 / 10**n:g} %") for n in range(2, _DECADES + 1))]
 
     # -- mouse ---------------------------------------------------------------------------------------
 
