@@ -166,6 +166,7 @@ class RecordTable(QTableView):
         self.setAccessibleName(name)
         self.setShowGrid(False)
         self.setWordWrap(False)
+        self.setTabKeyNavigation(False)  # Tab leaves the table; arrow keys walk it
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.setTextElideMode(Qt.TextElideMode.ElideMiddle)

@@ -1,0 +1,199 @@
+"""What only a real window shows: who has the keyboard, what a list shows, where the window opens, what a drag does."""
+
+import sqlite3
+import subprocess
+import sys
+import textwrap
+import time
+
+import pytest
+from x11_screen import virtual_screen
+
+PALETTE = "app.activePopupWidget()"
+
+
+def test_find_or_do_has_the_keyboard_the_moment_it_opens(start):
+    desk = start()
+    desk.key("ctrl+k")
+    desk.until(f"{PALETTE} is not None")
+    desk.type("narr")
+    desk.until(f"{PALETTE}._text.text()", "narr")
+    desk.until(f"{PALETTE}._shown[0].title.split()[0]", "Narrator")
+    desk.key("Return")
+    desk.until(f"{PALETTE} is None")
+    desk.until("session.board.input.name(session.link_id)", "Narrator")
+    desk.click(*desk.ask("at(window.header._find)"))
+    desk.until(f"{PALETTE} is not None")
+    desk.type("brass")
+    desk.until(f"{PALETTE}._text.text()", "brass")
+    desk.key("Down", "Down", "Up")
+    desk.until(f"{PALETTE}._list.currentRow()", 1)
+    desk.key("Escape")
+    desk.until(f"{PALETTE} is None")
+    assert desk.ask("session.board.input.name(session.link_id)") == "Narrator"
+    desk.key("ctrl+3")
+    desk.until("window.stage.name", "kit")
+
+
+@pytest.mark.parametrize("stage", ["ground", "listen", "kit", "plan", "chain", "reach"])
+def test_every_box_opens_with_all_its_entries_in_view(start, stage):
+    desk = start(stage=stage)
+    desk.until("session.jobs.idle")
+    count = desk.ask("len(boxes(window))")
+    assert count
+    for i in range(count):
+        name = desk.ask(f"boxes(window)[{i}].accessibleName()")
+        desk.click(*desk.ask(f"arrow(boxes(window)[{i}])"))
+        desk.until(f"boxes(window)[{i}].view().isVisible()")
+        _, rows, seen, fits, height = desk.ask(f"open_list(boxes(window)[{i}])")
+        assert seen == rows or not fits, f"{name}: {seen} of {rows} in view"
+        assert height <= 800
+        desk.key("Escape")
+        desk.until(f"boxes(window)[{i}].view().isVisible()", False)
+
+
+@pytest.mark.parametrize("stage", ["ground", "kit", "plan"])
+def test_tab_walks_through_everything_that_can_be_pressed_and_comes_back(start, stage):
+    desk = start(stage=stage)
+    desk.until("session.jobs.idle")
+    pressable = (
+        "[b.text() for b in window.stage.findChildren(QPushButton) if b.isVisible() and b.isEnabled() and "
+        "(b.group() is None or b.isChecked())]"  # of a row of titles arrow keys choose
+    )
+    wanted = set(desk.ask(pressable))
+    where = "(lambda f: [id(f), getattr(f, 'text', str)() if isinstance(f, QPushButton) else ''])(app.focusWidget())"
+    first, seen = desk.ask(where)[0], set()
+    for _ in range(120):
+        desk.key("Tab")
+        now, text = desk.ask(where)
+        assert desk.ask("app.focusWidget() is not None and app.focusWidget().isVisible()")
+        seen.add(text)
+        if now == first and len(seen) > 3:
+            break
+    assert wanted <= seen
+
+
+def test_a_pennant_is_dragged_in_its_lane_and_the_band_on_the_spine(start):
+    desk = start()
+    desk.until("session.jobs.idle")
+    link = desk.ask("session.board.verdicts[1].id")
+    desk.ask(f"session.select('link', {link!r})")
+    desk.ask("session.show_band(session.board.verdicts[1].freq_hz - 2e6, session.board.verdicts[1].freq_hz + 6e6)")
+    before = desk.ask(f"session.board.frequencies[{link!r}]")
+    chart = "window.stage.chart"
+    place = f"spot({chart}.viewport(), {chart}._axis.x({{}}) + 3, 33 + 21 * 1.5 - {chart}.verticalScrollBar().value())"
+    desk.drag(desk.ask(place.format(before)), desk.ask(place.format(before + 2_000_000)))
+    desk.until(f"session.board.frequencies[{link!r}] != {before}")
+    assert abs(desk.ask(f"session.board.frequencies[{link!r}]") - before - 2_000_000) < 300_000
+    desk.key("ctrl+z")
+    desk.until(f"session.board.frequencies[{link!r}]", before)
+    view = desk.ask("session.view_hz")
+    desk.drag(desk.ask("at(window.spine, 0.6, 0.85)"), desk.ask("at(window.spine, 0.4, 0.85)"))
+    desk.until(f"session.view_hz[0] > {view[0]}")
+    desk.do("mousemove", "--sync", *desk.ask("at(window.spine)"), "click", 4)
+    desk.until(f"session.view_hz[1] - session.view_hz[0] < {view[1] - view[0]}")
+
+
+def test_an_antenna_is_dragged_on_the_room_plan(start):
+    desk = start(stage="reach")
+    desk.until("session.jobs.idle")
+    antenna = "[a for a in window.stage.room().antennas if a.role == 'receive'][0]"
+    x, y = desk.ask(f"[{antenna}.x_m, {antenna}.y_m]")
+    point = "(lambda p: spot(window.stage.view, p.x(), p.y()))(window.stage.view.pixel({}, {}))"
+    desk.drag(desk.ask(point.format(x, y)), desk.ask(point.format(x + 4, y + 12)))
+    desk.until(f"abs({antenna}.y_m - {y + 12}) < 1.0")
+    desk.key("ctrl+z")
+    desk.until(f"abs({antenna}.y_m - {y}) < 0.01")
+
+
+def test_rows_are_pasted_from_another_program(start, tmp_path):
+    desk = start(stage="kit")
+    rows = "name\troom\nVisitor 1\tRope Hall\nVisitor 2\tQuay Stage\nVisitor 2\tQuay Stage\n"
+    program = textwrap.dedent(f"""
+        from PyQt6.QtWidgets import QApplication
+        app = QApplication([])
+        app.clipboard().setText({rows!r})
+        print("there", flush=True)
+        app.exec()
+    """)
+    other = subprocess.Popen([sys.executable, "-c", program], env=desk.environment, stdout=subprocess.PIPE)
+    try:
+        assert other.stdout.readline() == b"there\n"
+        paste = "next(b for b in window.stage.findChildren(QPushButton) if b.text() == 'Paste')"
+        desk.click(*desk.ask(f"at({paste})"))
+        desk.until("[x.name for x in kit.links(session.store)].count('Visitor 2')", 2)
+        assert "3 links pasted" in desk.ask("window.said()")
+    finally:
+        other.kill()
+        other.communicate()
+
+
+def test_the_sheet_goes_where_the_file_dialog_says(start, tmp_path):
+    desk = start()
+    desk.until("session.jobs.idle")
+    desk.key("ctrl+p")
+    desk.until("app.activeModalWidget() is not None")
+    desk.key("ctrl+a")
+    desk.type(str(tmp_path / "evening.pdf"))
+    desk.key("Return")
+    desk.until("app.activeModalWidget() is None")
+    desk.until("'Wrote evening.pdf' in window.said()")
+    assert (tmp_path / "evening.pdf").read_bytes().startswith(b"%PDF")
+    assert "Harbour Master" in (tmp_path / "evening.csv").read_text("utf-8")
+    desk.key("ctrl+p")
+    desk.until("app.activeModalWidget() is not None")
+    desk.key("Escape")
+    desk.until("app.activeModalWidget() is None")
+
+
+INSIDE = (
+    "(lambda f, s: [f.left() >= s.left(), f.top() >= s.top(), f.right() <= s.right(), f.bottom() <= s.bottom()])"
+    "(window.frameGeometry(), window.screen().availableGeometry())"
+)
+
+
+@pytest.mark.parametrize("size", ["1024x660", "1280x800", "1920x1080"])
+def test_the_window_opens_inside_the_screen(start, size):
+    with virtual_screen(size) as screen:
+        desk = start(screen=screen)
+        desk.until(INSIDE, [True] * 4)
+        assert desk.ask("window.spine.mapToGlobal(window.spine.rect().bottomLeft()).y()") < int(size.split("x")[1])
+        desk.close()
+        assert desk.process.returncode == 0
+
+
+def test_closing_while_a_search_runs_ends_it(start):
+    desk = start()
+    desk.until("session.jobs.idle")
+    like = "next(x for x in kit.links(session.store) if x.name == 'Lamp Choir 1')"
+    desk.ask(
+        "(lambda x: session.do(lambda: kit.add_links(session.store, 'Crowd 1', 150, "
+        f"session.store.get(Model, x.model_id), x.band, session.store.get(Zone, x.zone_id))))({like})"
+    )
+    desk.until("session.jobs.idle")
+    desk.key("ctrl+Return")
+    desk.until("session.jobs.busy")
+    time.sleep(1.0)
+    began = time.monotonic()
+    desk.key("alt+F4")
+    desk.process.wait(20)
+    assert time.monotonic() - began < 15
+    assert desk.process.returncode == 0
+
+
+def test_a_second_start_on_the_same_book_works_beside_the_first(start, tmp_path):
+    book = tmp_path / "evening.azven"
+    one = start(book, "kit")
+    two = start(book, "kit")
+    for desk, name in ((one, "First"), (two, "Second")):
+        desk.ask("window.activateWindow() or window.raise_()")
+        desk.until("window.isActiveWindow()")
+        desk.click(*desk.ask("at(window.stage.pattern)"))
+        desk.type(f"{name} desk")
+        desk.click(*desk.ask("at(window.header.primary_button)"))
+        desk.until(f"{name + ' desk'!r} in [x.name for x in kit.links(session.store)]")
+    assert sorted(one.ask("[x.name for x in kit.links(session.store)]")) == ["First desk", "Second desk"]
+    one.close()
+    two.close()
+    with sqlite3.connect(book) as connection:
+        assert connection.execute("PRAGMA integrity_check").fetchone() == ("ok",)
