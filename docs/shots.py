@@ -56,13 +56,22 @@ def close(window: Window) -> None:
     window.session.store.close()
 
 
+def link_named(window: Window, name: object) -> str:
+    """The id of the link of this name."""
+    return ids.of(next(x for x in kit.links(window.session.store) if x.name == name))
+
+
+def select_link(window: Window, name: object) -> None:
+    window.session.select("link", link_named(window, name))
+
+
 def prepare(window: Window, name: str) -> None:
     """What has to be done in the window before its picture is taken."""
     session, store = window.session, window.session.store
     kind = name.split("-")[1]
     if kind in SCHOOLS:
         at = session.board.frequencies
-        one, two, three = (ids.of(next(x for x in kit.links(store) if x.name == f"Lamp Choir {n}")) for n in (1, 2, 3))
+        one, two, three = (link_named(window, f"Lamp Choir {n}") for n in (1, 2, 3))
         product = 2 * at[two] - at[one]
         session.do(lambda: plan.set_frequencies(store, {three: product}, "Move"))
         session.do(lambda: plan.set_school(store, SCHOOLS[kind]))  # type: ignore[arg-type]
@@ -92,7 +101,9 @@ def main() -> None:
         if action:
             window.actions_table.run(action)
         prepare(window, name)
-        if selection[0]:
+        if selection[0] == "link":
+            select_link(window, selection[1])
+        elif selection[0]:
             window.session.select(*selection)
         wait(lambda w=window: w.session.jobs.idle)  # type: ignore[misc]
         path = FOLDER / f"{name}.png"

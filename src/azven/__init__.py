@@ -1,3 +1,3 @@
 """Azven: radio frequency coordination for live events."""
 
-__version__ = "0.3.0"
+__version__ = "0.4.0"

@@ -73,7 +73,7 @@ def test_an_instrument_that_is_cut_is_said_and_the_timetable_goes_on(window, set
     stage.run_primary()
     settle(window)
     assert len(listen.sweeps(session.store)) == before
-    assert "went away" in window.said()
+    assert "closed the connection" in window.said()
     assert stage.instrument.repeating
     stage.instrument.stop_repeating()
     analyser.cut_after_bytes = None
@@ -265,7 +265,7 @@ def test_a_few_links_are_brought_up_one_by_one(window, settle):
     for _ in range(8):
         page.next_step()
         settle(window)
-    assert "All are up" in page.words.text()
+    assert "All links are on" in page.words.text()
     assert len(listen.sweeps(session.store)) == before + 2
     assert [s.own_on for s in listen.sweeps(session.store)[:2]] == [True, False]
     assert session.board.verdict(key(session, "Late 1")).state != "unplaced"

@@ -28,7 +28,7 @@ def test_when_radios_key_up_set_gains_makes_less_and_a_missing_filter_much_more(
     assert keyed["as it is, without filters"].made_dbm > keyed["as it is"].made_dbm + 30
     assert keyed["Set gains"].made_dbm < keyed["as it is"].made_dbm - 4
     assert keyed["Set gains"].made_dbm == pytest.approx(calm["Set gains"].made_dbm, abs=0.5)
-    assert "where nobody sends" in keyed["Set gains"].sentence()
+    assert "where no transmitter is on" in keyed["Set gains"].sentence()
 
 
 def test_wanted_signals_coincide_once_gains_are_taken_back(heard, store):

@@ -120,7 +120,7 @@ def test_a_fence_of_wire_mesh_costs_what_its_opening_says(store):
     store.apply(room_plan.add_wall(store, hall, (0, 30), (5, 30), reach.MESH, 0.05, 0.004))
     fence = next(w for w in reach.room(store, hall, "A").walls if w.material == reach.MESH)
     assert 6 < fence.loss_db < 12
-    with pytest.raises(ValueError, match="wider than its wires"):
+    with pytest.raises(ValueError, match="wider than its wire"):
         room_plan.add_wall(store, hall, (0, 30), (5, 30), reach.MESH, 0.005, 0.004)
 
 

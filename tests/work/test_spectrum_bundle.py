@@ -45,7 +45,7 @@ def test_warnings_name_what_is_missing_old_or_ours(store):
             store.apply(listen.set_used(record, False))
     text = " ".join(spectrum.warnings(store, now))
     assert "No sweep serves in-ear links" in text
-    assert "one way" in text
+    assert "with one antenna" in text
     later = now + demo.timedelta(days=3)
     assert "too old to be trusted" in " ".join(spectrum.warnings(store, later))
 

@@ -304,7 +304,7 @@ def test_a_spare_may_give_up_its_guard_against_three_signals(store):
     link = next(x for x in kit.links(store) if x.name == "Spare voice 1")
     board = plan.board(store)
     tries = ways_out.variants(store, listen.picture(store), board.input, link)
-    assert tries[0].title.startswith("Drop its guard against a + b − c")
+    assert tries[0].title.startswith("Remove its guard against a + b − c")
     here = plan.try_at(board, ids.of(link), board.frequencies[ids.of(link)])
     option = ways_out._changing(store, link, tries[0], here)
     landed = store.apply(option.edit())

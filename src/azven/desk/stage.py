@@ -3,8 +3,9 @@
 import html
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
 
 from azven.desk.actions import Action
 from azven.desk.session import Session
@@ -52,6 +53,41 @@ def label(text: str = "", name: str = "", wrap: bool = False) -> QLabel:
     return made
 
 
+class FittedLabel(QLabel):
+    """One line of plain text that takes what width there is: what does not fit loses its end, and the tool tip has the
+    whole."""
+
+    def __init__(self, name: str = "") -> None:
+        super().__init__()
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setObjectName(name)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self._tip = ""
+
+    def setToolTip(self, text: str | None) -> None:
+        """More than the text itself, where there is more to say."""
+        self._tip = text or ""
+        self._show_tip()
+
+    def setText(self, text: str | None) -> None:
+        super().setText(text)
+        self._show_tip()
+
+    def _show_tip(self) -> None:
+        super().setToolTip(tip(self._tip or self.text()))
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(0, super().minimumSizeHint().height())
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter, style = QPainter(self), self.style()
+        shown = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
+        if style is not None:
+            left = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+            style.drawItemText(painter, self.contentsRect(), int(left), self.palette(), self.isEnabled(), shown,
+                               self.foregroundRole())  # fmt: skip
+
+
 def shortened(text: str, most: int) -> str:
     """At most so many characters on one line; what is too much is lost from the middle."""
     line = one_line(text)
@@ -90,6 +126,9 @@ class Choice(QComboBox):
 
     def showPopup(self) -> None:
         self.setMaxVisibleItems(max(self.count(), 1))
+        view = self.view()
+        if view is not None:
+            view.setMinimumWidth(view.sizeHintForColumn(0) + 24)
         super().showPopup()
 
 

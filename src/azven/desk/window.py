@@ -2,9 +2,9 @@
 
 from importlib import import_module
 
-from PyQt6.QtCore import QSize, Qt, QTimer
+from PyQt6.QtCore import QSize, QTimer
 from PyQt6.QtGui import QCloseEvent, QShowEvent
-from PyQt6.QtWidgets import QApplication, QHBoxLayout, QLabel, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from azven.desk import theme as look
 from azven.desk.actions import Action, Actions
@@ -16,7 +16,7 @@ from azven.desk.rail import Entry, Rail
 from azven.desk.reasons import ReasonsPanel
 from azven.desk.session import Session
 from azven.desk.spine import Spine
-from azven.desk.stage import Stage
+from azven.desk.stage import FittedLabel, Stage
 from azven.work import ground, ids, kit
 from azven.work.reasons import mhz
 from azven.work.wording import one_line
@@ -52,10 +52,8 @@ class Window(QMainWindow):
         self.spine, self.panel = Spine(session), ReasonsPanel(session)
         self.actions_table = Actions(self)
         self._stack = QStackedWidget()
-        self._said = QLabel()
-        self._said.setObjectName("small")
+        self._said = FittedLabel("small")
         self._said.setContentsMargins(14, 2, 14, 3)
-        self._said.setTextFormat(Qt.TextFormat.PlainText)
         self.tell(note)
         self._lay_out()
         self._connect()

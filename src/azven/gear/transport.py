@@ -70,7 +70,7 @@ class SocketTransport:
         while b"\n" not in self._pending:
             if len(self._pending) > _LONGEST_LINE:
                 self.close()
-                raise InstrumentError(f"{self._name} sent an answer without end; the connection was closed.")
+                raise InstrumentError(f"{self._name} sent an answer that is too long; the connection was closed.")
             self._receive()
         line, _, self._pending = self._pending.partition(b"\n")
         return line.decode("ascii", "replace").strip()
@@ -106,7 +106,7 @@ class SocketTransport:
             self._fail(error)
         if not data:
             self.close()
-            raise InstrumentError(f"{self._name} went away in the middle of an answer.")
+            raise InstrumentError(f"{self._name} closed the connection in the middle of an answer.")
         self._pending += data
 
     def _fail(self, error: OSError) -> None:
@@ -114,7 +114,7 @@ class SocketTransport:
         self.close()
         if isinstance(error, TimeoutError):
             raise InstrumentError(f"{self._name} did not answer in time; the connection was closed.") from error
-        raise InstrumentError(f"{self._name} went away ({error}).") from error
+        raise InstrumentError(f"{self._name} closed the connection ({error}).") from error
 
 
 class VisaTransport:

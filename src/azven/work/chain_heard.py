@@ -45,7 +45,7 @@ class Heard:
         noise = f"noise {decibel(self.noise_dbm)}"
         if self.made_dbm < self.noise_dbm + _OVER_NOISE_DB:
             return f"{self.name}: {noise}, no products above it."
-        return f"{self.name}: {noise}, products up to {decibel(self.made_dbm)} where nobody sends."
+        return f"{self.name}: {noise}, products up to {decibel(self.made_dbm)} where no transmitter is on."
 
 
 def quiet_channels(picture: Picture) -> tuple[Channel, ...]:

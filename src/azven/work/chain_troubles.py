@@ -85,7 +85,7 @@ def _transmit_warnings(design: Design, rule: Rule | None) -> list[Trouble]:
     direct = [t for t in design.powers_dbm if not any(b for a, b in design.edges if a == t)]
     if len(direct) > _SHORT_EARS:
         out.append(Trouble(direct[0], f"{len(direct)} transmitters in one rack, each on its own antenna.",
-                            "More than two are due for an active combiner into one antenna."))  # fmt: skip
+                            "More than two in one rack belong on an active combiner with one antenna."))  # fmt: skip
     return out
 
 

@@ -237,7 +237,7 @@ def _swap(store: Store, now: Board, link_id: str) -> tuple[Option, ...]:
     found = swap_spares(now.input.request, now.frequencies, [link_id]).get(link_id)
     if found is None:
         return ()
-    effect = "its swap spare, should this one fail; nobody else moves"
+    effect = "its swap spare, if this one fails; no other link moves"
     to, deed = found.freq_hz, f"Swap {now.input.name(link_id)}"
     return (Option(f"Swap to {mhz(to)}", effect, lambda: plan.set_frequencies(store, {link_id: to}, deed)),)
 
@@ -253,7 +253,7 @@ def _better(store: Store, now: Board, link_id: str, progress: Progress) -> tuple
     to = better.freq_hz
     title = f"Move to {mhz(to)}" if verdict.freq_hz is not None else f"Put it at {mhz(to)}"
     deed = f"{'Move' if verdict.freq_hz is not None else 'Place'} {now.input.name(link_id)}"
-    effect = f"{better.sentence()}, nobody else moves"
+    effect = f"{better.sentence()}, no other link moves"
     return (Option(title, effect, lambda: plan.set_frequencies(store, {link_id: to}, deed)),)
 
 

@@ -54,7 +54,7 @@ def for_system(design: Design, solved: Solved, name: str = "") -> Reasons:
         zone = design.zone_of(p.antenna) or p.antenna
         rows.append((f"{zone}: over noise", _db(p.snr_db)))
         rows.append((f"{zone}: excess gain", _db(p.excess_gain_db)))
-        rows.append((f"{zone}: pays for the others", _db(p.penalty_db)))
+        rows.append((f"{zone}: loses because of the others", _db(p.penalty_db)))
     for r in solved.receivers:
         rows.append((f"headroom, at {r.limiting_stage or 'nothing'}", _db(r.headroom_db)))
         rows.append(("noise rise at the receiver", _db(r.noise_rise_db)))

@@ -130,7 +130,7 @@ def for_neighbour(store: Store, neighbour: Neighbour) -> Reasons:
     words = {
         "neighbour": "It is protected: our links keep their spacing and our products keep off it.",
         "avoid": "Our links keep their distance; it is not protected from products.",
-        "ours": "It is ours and does not count as foreign.",
+        "ours": "It is our own signal and does not count as interference.",
     }
     mixing = "It is strong enough to mix with ours." if neighbour.mixes else "It is taken as too weak to mix with ours."
     rows = (("spacing kept", khz(neighbour.spacing_hz)), ("contact", neighbour.contact or "not known"),

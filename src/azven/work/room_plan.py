@@ -27,7 +27,7 @@ def add_wall(
     if math.dist(start, end) < 0.1:
         raise ValueError("A wall needs two points.")
     if material == MESH and opening_m <= math.pi * wire_m:
-        raise ValueError("The opening of a mesh is wider than its wires.")
+        raise ValueError("The opening of a mesh must be wider than its wire.")
     if material not in (*WALL_DB, MESH):
         raise ValueError(f"unknown material '{material}'; known: {', '.join(WALL_DB)}")
     wall = Wall(

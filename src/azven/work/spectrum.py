@@ -87,7 +87,9 @@ def warnings(store: Store, now: datetime) -> list[str]:
         if not any(r.hears in HEARD_BY[use] for r in records):
             out.append(f"No sweep serves {use} links: take one through {where[use]}.")
     if len({r.hears for r in records}) == 1 and len(wanted) > 1:
-        out.append("All sweeps were taken one way: an omni at performer height and the receive antennas differ.")
+        out.append(
+            "All sweeps were taken with one antenna: an omni at performer height and the receive antennas differ."
+        )
     for r in records:
         sweep = listen.load(store, r)
         if listen.is_stale(r, now):

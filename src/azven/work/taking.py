@@ -46,7 +46,7 @@ def forecast(settings: Settings) -> Forecast:
     if narrowest > 0:
         sees = f"may miss carriers narrower than {narrowest / 1e3:.0f} kHz: take more points or a wider RBW"
     else:
-        sees = f"no carrier can hide between bins; tells apart what is {settings.rbw_hz / 1e3:.0f} kHz apart"
+        sees = f"finds every carrier; separates carriers that are {settings.rbw_hz / 1e3:.0f} kHz apart"
     return Forecast(seconds, narrowest, f"about {took} · {sees}")
 
 
@@ -143,7 +143,7 @@ def overload_in_words(taken: Taken) -> str:
     if taken.made_inside is None:
         return ""
     if not taken.made_inside:
-        return "Nothing in it falls behind the attenuator: no sign of overload."
+        return "No level falls with the attenuator: no sign of overload."
     at = ", ".join(f"{found.freq_hz / 1e6:.3f}" for found in taken.made_inside[:3])
     more = f" and at {len(taken.made_inside) - 3} other places" if len(taken.made_inside) > 3 else ""
     return f"Overloaded: what it showed at {at} MHz{more} is made in the instrument, and is left out."

@@ -59,7 +59,7 @@ def _unguarded(store: Store, picture: Picture, now: PlanInput, link: Link, model
                   == replace(model, id=0, version=0, name="", guard_hz=guards, builtin=False)), None)  # fmt: skip
     free = known or replace(model, id=-1, version=0, name=name, guard_hz=guards, builtin=False)
     asked = plan_input.with_link(now, store, picture, replace(link, model_id=free.id), (free,))
-    title = f"Drop its guard against {formula('a+b-c')}, as it is a spare"
+    title = f"Remove its guard against {formula('a+b-c')}, as it is a spare"
     return Variant(title, {"model_id": free.id}, asked, None if known else free)
 
 

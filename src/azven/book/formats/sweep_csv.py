@@ -30,7 +30,7 @@ class SweepFile:
     remarks: tuple[str, ...] = ()
 
     def level_dbm(self, column: str | None = None) -> NDArray[np.float64]:
-        """Levels of one column, or the greatest of all columns in each bin when None."""
+        """Levels of one column, or the highest of all columns columns in each bin when None."""
         if column is not None:
             return self.columns[column]
         return np.asarray(np.max(np.stack(list(self.columns.values())), axis=0))

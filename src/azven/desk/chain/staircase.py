@@ -76,7 +76,7 @@ class Staircase(QWidget):
         painter.drawText(QRectF(4, 0, _LEFT, 14), 0, "dBm")
         for i, stair in enumerate(self.stairs):
             box = QRectF(self._x(i), self.height() - _BOTTOM + 4, self._x(i + 1) - self._x(i), _BOTTOM - 6)
-            name = painter.fontMetrics().elidedText(stair.short, Qt.TextElideMode.ElideRight, int(box.width()) - 4)
+            name = painter.fontMetrics().elidedText(stair.short, Qt.TextElideMode.ElideMiddle, int(box.width()) - 4)
             gain = "0" if abs(stair.gain_db) < 0.05 else f"{stair.gain_db:+.1f}".replace("-", "−")
             gain = "" if stair.kind in ("antenna", "receiver") else gain
             painter.setPen(theme.color("ink"))

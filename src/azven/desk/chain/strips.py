@@ -74,10 +74,13 @@ class Strips(QWidget):
         painter.setFont(look.font(look.SMALL_PX))
         painter.setPen(theme.color("dim" if block.left_out else "ink"))
         text = chain.short_name(self._design, name)
-        text = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(inside.width()))
+        text = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideMiddle, int(inside.width()))
         painter.drawText(inside, Qt.AlignmentFlag.AlignTop, text)
         painter.setPen(theme.color("dim"))
-        painter.drawText(inside, Qt.AlignmentFlag.AlignBottom, figure(self._design, name))
+        said = figure(self._design, name)
+        if painter.fontMetrics().horizontalAdvance(said) > inside.width():
+            said = figure(self._design, name, brief=True)
+        painter.drawText(inside, Qt.AlignmentFlag.AlignBottom, said)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Arrows walk along the blocks and from branch to branch."""
@@ -123,8 +126,8 @@ def rows_of(design: Design) -> list[list[str]]:
     return rows
 
 
-def figure(design: Design, name: str) -> str:
-    """A block's one figure."""
+def figure(design: Design, name: str, brief: bool = False) -> str:
+    """A block's one figure; of a cable its length too, unless there is room for one only."""
     block = design.blocks[name]
     if block.kind == "antenna":
         end = design.antennas.get(name)
@@ -137,4 +140,4 @@ def figure(design: Design, name: str) -> str:
         return "left out"
     value = block.gain_at(design.freq_hz)
     text = "0 dB" if abs(value) < 0.05 else f"{value:+.1f} dB".replace("-", "−")
-    return f"{block.length_m:g} m {text[:-3]}" if block.kind == "cable" else text
+    return f"{block.length_m:g} m {text[:-3]}" if block.kind == "cable" and not brief else text

@@ -1,4 +1,4 @@
-"""What keys up near an antenna, in which room, and how far away: one row of controls, shared by the pages that ask."""
+"""Which transmitter is near an antenna, in which room and how far away: controls shared by the pages that ask."""
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QSlider, QVBoxLayout, QWidget
@@ -23,12 +23,12 @@ class ThreatRow(QWidget):
         super().__init__()
         self._session = session
         self._document: Document | None = None
-        self.kind, self.zone = choice([], "What keys up"), choice([], "Room it is in")
+        self.kind, self.zone = choice([], "Which transmitter is near"), choice([], "Room it is in")
         self.kind.setMinimumWidth(270)
         self.zone.setMinimumWidth(130)
         self.distance = QSlider(Qt.Orientation.Horizontal)
         self.distance.setRange(0, _STEPS)
-        self.distance.setAccessibleName("Distance of what keys up")
+        self.distance.setAccessibleName("Distance of the transmitter")
         self.said = label("", "dim")
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
@@ -63,7 +63,7 @@ class ThreatRow(QWidget):
         self.setVisible(bool(design.zones))
         fill(self.zone, [(z, z) for z in design.zones])
         listed = chain_threats.threats(self._session.store, self._session.picture, design)
-        fill(self.kind, [("nothing keys up", None), *((t.name, t) for t in listed)])
+        fill(self.kind, [("no other transmitter", None), *((t.name, t) for t in listed)])
         self._say()
 
     def _move(self) -> None:
@@ -75,7 +75,7 @@ class ThreatRow(QWidget):
         threat = self.threat
         self.distance.setEnabled(threat is not None and threat.level_dbm is None)
         if threat is None or not self.room or self._document is None:
-            self.said.setText("Choose what could key up near an antenna, and see what it does.")
+            self.said.setText("Choose a transmitter near an antenna, and see what it does.")
             return
         level, behind = chain_threats.behind_filter_dbm(self._document, self.room, threat, self.metres)
         where = "" if threat.level_dbm is not None else f"{self.metres:g} m from the antenna, in its main lobe: "

@@ -133,9 +133,10 @@ class Ladder(QWidget):
             box = QRectF(rung.left() + 6, y, min(wide, rung.width() - 12), _ROW)
             side = Qt.AlignmentFlag.AlignLeft
             painter.fillRect(box.adjusted(-3, 5, 3, -5), theme.color("ground"))
-        elif box.width() >= wide:
-            left = box.left() - 3 if side == Qt.AlignmentFlag.AlignLeft else box.right() - wide + 5
-            painter.fillRect(QRectF(left, y + 4, wide, _ROW - 8), theme.color("ground"))
+        else:
+            taken = min(wide, box.width())
+            left = box.left() - 3 if side == Qt.AlignmentFlag.AlignLeft else box.right() - taken + 5
+            painter.fillRect(QRectF(left, y + 4, taken, _ROW - 8), theme.color("ground"))
         painter.setPen(theme.color("ink"))
         shown = metrics.elidedText(text, Qt.TextElideMode.ElideRight, int(box.width()))
         painter.drawText(box, side | Qt.AlignmentFlag.AlignVCenter, shown)

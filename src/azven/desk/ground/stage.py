@@ -112,7 +112,7 @@ class GroundStage(Stage):
         box.addWidget(self._scroll)
         box.addWidget(rule())
         share = button("Share site", self.share, "Sweeps, rooms and neighbours as one file for the next engineer")
-        take = button("Take in", self.take_in, "Add what a shared site file knows and this book does not")
+        take = button("Import site", self.take_in, "Add what a shared site file knows and this book does not")
         box.addLayout(row(self._pages.tabs, 1, share, take, spacing=4))
         box.addWidget(self._pages, 1)
 
@@ -241,7 +241,7 @@ class GroundStage(Stage):
             Action("relate-from-plan", "Relate rooms by their plan", self.relate_from_plan),
             Action("region-file", "Read a region file", self.load_region),
             Action("share-site", "Share what is known of this site", self.share),
-            Action("take-in-site", "Take in a shared site", self.take_in),
+            Action("take-in-site", "Import a shared site", self.take_in),
             *self._pages.tabs.as_actions("ground"),
         ]
 
@@ -294,7 +294,7 @@ class GroundStage(Stage):
 
     def take_in(self) -> None:
         """Read a site bundle."""
-        path = files.ask_which(self, "Take in a site", "Site bundles (*.zip)")
+        path = files.ask_which(self, "Import a site", "Site bundles (*.zip)")
         if path:
             self.take_in_from(path)
 
@@ -305,7 +305,7 @@ class GroundStage(Stage):
         def merge(found: site_bundle.Bundle) -> None:
             merged = bundle.merge(self.session.store, found)
             self.session.do(lambda: merged.edit)
-            self.session.say(f"Took in {path.name}: {', '.join(merged.said)}.", trouble=bool(found.refused))
+            self.session.say(f"Imported {path.name}: {', '.join(merged.said)}.", trouble=bool(found.refused))
 
         self.session.jobs.start("Reading the site", lambda _: site_bundle.read(path), merge)
 

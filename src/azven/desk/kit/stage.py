@@ -46,6 +46,7 @@ class KitStage(Stage):
     def _make_entry(self) -> None:
         self.pattern, self.count = QLineEdit(), QSpinBox()
         self.pattern.setPlaceholderText("Name, e.g. Choir 1")
+        self.pattern.setMinimumWidth(136)
         self.pattern.setAccessibleName("Name of the first link")
         self.pattern.returnPressed.connect(self.add_links)
         self.count.setRange(1, 200)
@@ -71,7 +72,7 @@ class KitStage(Stage):
         self._entry = QWidget()
         entry = row(
             self.count, label("×"), self.pattern, self.model, self.band, self.room, self.importance,
-            button("Add", self.add_links, "Add as many links as said, named on from the first"), spacing=6,
+            button("Add", self.add_links, "Add this many links; the number in the name counts up"), spacing=6,
         )  # fmt: skip
         self._entry.setLayout(entry)
         box.addWidget(self._entry)

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QWidget
 
 from azven.desk.jobs import Job, Progress
 from azven.desk.session import Session
-from azven.desk.stage import button, choice, label, row
+from azven.desk.stage import FittedLabel, button, choice, label, row
 from azven.rf.venue import Settings
 from azven.work import listen, taking
 from azven.work.simulation import ANTENNAS
@@ -85,7 +85,7 @@ class InstrumentPanel(QWidget):
             "Overload?", self.prove, "Sweeps twice, the second time behind an attenuator: lines that fall "
             "are made in the instrument, and are left out",
         )  # fmt: skip
-        self._forecast = label("", "dim", wrap=True)
+        self._forecast = FittedLabel("dim")
         for field in (self.start, self.stop, self.place, self.antenna):
             field.textChanged.connect(self._foretell)
         for box in (self.rbw, self.count):
@@ -102,20 +102,19 @@ class InstrumentPanel(QWidget):
         self.count.setMinimumWidth(108)
         self.detector.setMinimumWidth(86)
         self.attenuation.setMinimumWidth(122)
-        span = row(
-            self.start, label("to"), self.stop, label("MHz"), self.rbw, self.count, self.repeat, self.until, 1,
-            spacing=6,
-        )  # fmt: skip
         rows = (
-            ("Instrument", row(self.address, self.detector, self.attenuation, self.twice)),
-            ("Range", span),
-            ("Place", row(self.place, self.antenna, self.hears, self.own_on)),
+            ("Instrument", row(self.address, self.detector, self.attenuation, spacing=6)),
+            ("Range", row(self.start, label("to"), self.stop, label("MHz"), self.rbw, self.count, 1, spacing=6)),
+            ("Place", row(self.place, self.antenna, self.hears, spacing=6)),
+            ("Sweep", row(self.repeat, self.until, self.own_on, 1, spacing=6)),
         )
         for i, (name, controls) in enumerate(rows):
             grid.addWidget(label(name, "dim"), i, 0)
             grid.addLayout(controls, i, 1)
         rows[0][1].setStretch(0, 1)
-        grid.addWidget(self._forecast, len(rows), 0, 1, 2)
+        foot = row(self._forecast, self.twice)
+        foot.setStretch(0, 1)
+        grid.addLayout(foot, len(rows), 0, 1, 2)
         grid.setColumnStretch(1, 1)
 
     # -- settings --------------------------------------------------------------------------------------

@@ -38,7 +38,7 @@ class Instruments(QWidget):
         self._list.activated.connect(lambda at: self.choose(self.panels[at]))
         self._more = button("Add an instrument", self.add, "Each has its own place, settings and timetable", "flat")
         self._fewer = button("Take it away", self.remove, "The instrument that is shown", "flat")
-        self._all = button("Sweep with all", self.take_all, "Every instrument not at work takes a sweep", "flat")
+        self._all = button("Sweep with all", self.take_all, "Start a sweep on every idle instrument", "flat")
         for made in (self._list, self._more, self._fewer, self._all):
             self._titles.addWidget(made)
         self._titles.addStretch(1)

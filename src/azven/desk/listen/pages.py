@@ -140,7 +140,7 @@ class AdvicePage(Page):
                     if (inner := part.widget()) is not None:
                         inner.deleteLater()
         session = self._session
-        self._box.addWidget(label("Worth sweeping for this kit", "section"))
+        self._box.addWidget(label("Ranges to sweep for this kit", "section"))
         found = spectrum.proposals(session.store)
         if not found:
             self._box.addWidget(label("No links yet: add them in Kit, and their ranges are proposed here.", "dim"))
@@ -149,7 +149,7 @@ class AdvicePage(Page):
             line.setStretch(0, 1)
             self._box.addLayout(line)
         self._box.addWidget(
-            label("Two ways, each time: an omni at performer height, and through the receive antennas.")
+            label("Sweep twice each time: with an omni antenna at performer height, and through the receive antennas.")
         )
         self._section("What is wrong with the sweeps there are", spectrum.warnings(session.store, session.now()),
                       "Nothing: every use is served, fresh and fine enough.")  # fmt: skip
@@ -264,7 +264,7 @@ class SequencePage(Page):
             self.words.setText(step.text)
             self.go.setText({"sweep": "Sweep", "choose": "Choose"}.get(step.kind, "Done"))
         else:
-            self.words.setText("All are up. Check them together: every transmitter on, walk the room.")
+            self.words.setText("All links are on. Check them together: every transmitter on, walk the room.")
             self.go.setText("Begin")
             self._steps, self._at = [], 0
         self.refresh_list()

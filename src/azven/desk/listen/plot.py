@@ -15,12 +15,12 @@ from PyQt6.QtGui import (
 )
 
 from azven.desk import theme as look
-from azven.desk.axis import BandView, polygon, silhouette
+from azven.desk.axis import BandView, paint_mhz, polygon, silhouette
 from azven.desk.session import Session
 from azven.rf.sweep import Line, Sweep, band_power_dbm
 from azven.work.listen import USES
 
-_LEFT, _RIGHT, _TOP, _CELL = 50, 12, 10, 18
+_LEFT, _RIGHT, _TOP, _CELL, _MHZ = 50, 12, 10, 18, 14
 _TOP_DBM, _BOTTOM_DBM, _GRID_DB = -30.0, -130.0, 20
 _KEY = "grey: worst of all sweeps · ring: unclaimed line · cells: open quiet, half usable, hatched taken"
 _LABEL_PX = 18
@@ -74,7 +74,7 @@ class SweepPlot(BandView):
 
     @property
     def _bottom(self) -> float:
-        return self.height() - _CELL * (len(USES) + 1) - 10
+        return self.height() - _CELL * (len(USES) + 1) - _MHZ - 8
 
     def _y(self, level: np.ndarray) -> np.ndarray:
         share = (np.clip(level, _BOTTOM_DBM, _TOP_DBM) - _BOTTOM_DBM) / (_TOP_DBM - _BOTTOM_DBM)
@@ -174,8 +174,10 @@ class SweepPlot(BandView):
                 last_label = box.center().x()
                 painter.setPen(theme.color("dim"))
                 painter.drawText(box.adjusted(-4, 0, 4, 0), Qt.AlignmentFlag.AlignCenter, channel.name)
-        painter.setClipping(False)
         painter.setPen(theme.color("dim"))
+        axis, top = self._axis, self._bottom + 5 + _CELL * (len(USES) + 1)
+        paint_mhz(painter, axis.left, axis.width, self._session.view_hz, top, _MHZ)
+        painter.setClipping(False)
         for n, use in enumerate(USES):
             box = QRectF(0, self._bottom + 3 + n * _CELL, _LEFT - 6, _CELL)
             painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, use)

@@ -1,4 +1,4 @@
-"""Listen: take and import sweeps, see what they say together, own up to lines."""
+"""Listen: take and import sweeps, see what they say together, say whose a line is."""
 
 from pathlib import Path
 
@@ -219,7 +219,7 @@ class ListenStage(Stage):
     def _imported(self, path: Path, file: sweep_csv.SweepFile) -> None:
         column: str | None = None
         if len(file.columns) > 1:
-            names = ["the greatest of all", *file.columns]
+            names = ["the highest of all columns", *file.columns]
             chosen, ok = QInputDialog.getItem(self, path.name, "Which column holds the levels?", names, 0, False)
             if not ok:
                 return

@@ -8,13 +8,14 @@ from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QResiz
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from azven.desk import theme as look
-from azven.desk.axis import BandView, polygon, silhouette
+from azven.desk.axis import BandView, paint_mhz, polygon, silhouette
 from azven.desk.session import Session
 from azven.desk.stage import button, choice, label, row
 from azven.rf.levels import dbm, milliwatts
 from azven.rf.sweep import Sweep
 
 _LEFT, _RIGHT, _TRACE_H = 50, 12, 150
+_MHZ = 15
 _TOP_DBM, _BOTTOM_DBM = -30.0, -130.0
 _MOST_ROWS = 200
 _MODES: list[tuple[str, object]] = [("the last sweep", "last"), ("average", "average"), ("maximum held", "hold")]
@@ -27,7 +28,7 @@ class WaterfallPage(QWidget):
         super().__init__()
         self.view = Waterfall(session)
         self.mode = choice(_MODES, "What the trace shows")
-        self.frozen = button("Freeze", self._freeze, "Hold the picture while sweeps go on")
+        self.frozen = button("Freeze", self._freeze, "Freeze the display; sweeps continue")
         self.frozen.setCheckable(True)
         self.told = label("Every sweep that is taken adds a row.", "dim")
         box = QVBoxLayout(self)
@@ -90,7 +91,7 @@ class Waterfall(BandView):
         self._axis.place(_LEFT, self.width() - _LEFT - _RIGHT)
 
     def _row_height(self) -> float:
-        room = self.height() - _TRACE_H - 6
+        room = self.height() - _TRACE_H - 6 - _MHZ
         return max(2.0, min(16.0, room / max(len(self.rows), 12)))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -98,17 +99,21 @@ class Waterfall(BandView):
         painter.fillRect(self.rect(), theme.color("ground"))
         painter.setFont(look.font(look.SMALL_PX))
         self._paint_trace(painter, theme)
-        tall, width = self._row_height(), int(self._axis.width)
+        tall, width, zone = self._row_height(), int(self._axis.width), self._session.clock.tz
         last_label = -20.0
         for i, (moment, sweep) in enumerate(self.rows):
             top = _TRACE_H + 6 + i * tall
-            if top > self.height():
+            if top > self.height() - _MHZ:
                 break
             painter.drawImage(QRectF(_LEFT, top, width, tall), self._image(sweep, width, theme))
             if top - last_label >= 16:
                 last_label = top
                 painter.setPen(theme.color("dim"))
-                painter.drawText(QRectF(0, top - 2, _LEFT - 6, 16), Qt.AlignmentFlag.AlignRight, f"{moment:%H:%M}")
+                said = f"{moment.astimezone(zone):%H:%M}"
+                painter.drawText(QRectF(0, top - 2, _LEFT - 6, 16), Qt.AlignmentFlag.AlignRight, said)
+        painter.fillRect(QRectF(0, self.height() - _MHZ, self.width(), _MHZ), theme.color("ground"))
+        painter.setPen(theme.color("dim"))
+        paint_mhz(painter, self._axis.left, self._axis.width, self._session.view_hz, self.height() - _MHZ, _MHZ)
         self._paint_pointer(painter, theme)
 
     def _paint_trace(self, painter: QPainter, theme: look.Theme) -> None:

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from azven.desk import theme as look
 from azven.desk.session import Session
-from azven.desk.stage import label
+from azven.desk.stage import FittedLabel
 from azven.rf.density import STEPS
 from azven.work import ground, plan, plan_input, planning
 from azven.work.plan import Board, Progress
@@ -83,7 +83,7 @@ class DensityRow(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self.slider, self.words = DensitySlider(session), label(name="small")
+        self.slider, self.words = DensitySlider(session), FittedLabel("small")
         self._prices: dict[int, Price] = {}
         self._priced: Board | None = None
         box = QHBoxLayout(self)

@@ -29,6 +29,7 @@ class ProductList(QWidget):
         self.listed = ThreatList((), 0)
         self.victim, self.source = _words("Falls near"), _words("Product of")
         self.kind = choice([("every kind", ""), *((product(k), k) for k in KINDS)], "Kind of product")
+        self.kind.setMaximumWidth(140)
         self.within = choice([(_within(w), w) for w in _WITHIN_HZ], "How far beyond the guard")
         self.within.setCurrentIndex(2)
         self.level = choice([(_at_least(level), level) for level in _LEVELS_DBM], "Least level at the receiver")
@@ -94,6 +95,7 @@ def _words(what: str) -> QLineEdit:
     made = QLineEdit()
     made.setPlaceholderText(what)
     made.setAccessibleName(f"{what}: only with these letters")
+    made.setMinimumWidth(96)
     made.setMaximumWidth(130)
     return made
 

@@ -17,7 +17,7 @@ from azven.desk.plan.density import DensityRow
 from azven.desk.plan.lanes import LaneChart
 from azven.desk.plan.legend import Legend
 from azven.desk.session import Session
-from azven.desk.stage import Stage, button, choice, label, row
+from azven.desk.stage import FittedLabel, Stage, button, choice, label, row
 from azven.desk.tabs import Tabs
 from azven.rf.coordinate import Best, Mended, Plan, Swap
 from azven.work import ground, kept, plan, plan_input, planning, sheet
@@ -25,7 +25,7 @@ from azven.work.plan import Board
 from azven.work.wording import why_moved
 
 Search = Callable[[Board, Progress, Callable[[], float]], Plan | Mended]
-_NOTHING = "There is nothing to plan yet. Say which links there are, and they get their lanes here."
+_NOTHING = "There is nothing to plan yet. Add links in Kit; each then has a lane here."
 _SCHOOLS: list[tuple[str, object]] = [
     ("judge by spacing", "spacing"),
     ("spacing, harmless excused", "both"),
@@ -73,9 +73,9 @@ class PlanStage(Stage):
         self._made: dict[int, Any] = {}
         self._page = 0
         self.density = DensityRow(session)
-        self.school = choice(_SCHOOLS, "By which school plans are made and judged")
+        self.school = choice(_SCHOOLS, "The method by which plans are made and judged")
         self._summary = label(name="title")
-        self._detail = label(name="dim")
+        self._detail = FittedLabel("dim")
         self._to_kit = button("Add links in Kit", lambda: self.window().show_stage("kit"))  # type: ignore[union-attr]
         self._mend = button(
             "Mend broken", self.mend, "Move as few links as possible and place what has no frequency (Ctrl+M)"
@@ -83,7 +83,9 @@ class PlanStage(Stage):
         self._add = button(
             "Add missing", self.add_missing, "Place what has no frequency without moving anyone (Ctrl+Shift+A)"
         )
-        self._spares = button("More spares", self.more_spares, "As many spares of each kind as find room; nobody moves")
+        self._spares = button(
+            "More spares", self.more_spares, "As many spares of each kind as find room; no link moves"
+        )
         self._lock = button("Lock", self.lock, "Hold the selected link where it is (Ctrl+L)")
         self._sheet = button(
             "Sheet", self.print_sheet, "Print the frequency sheet as PDF, with the CSV beside it (Ctrl+P)"
@@ -100,9 +102,10 @@ class PlanStage(Stage):
         head = QVBoxLayout()
         head.setContentsMargins(14, 8, 12, 2)
         head.setSpacing(3)
-        head.addLayout(
-            row(self._summary, self._detail, 1, self._mend, self._add, self._spares, self._lock, self._sheet, spacing=6)
-        )
+        deeds = (self._mend, self._add, self._spares, self._lock, self._sheet)
+        line = row(self._summary, self._detail, *deeds, spacing=6)
+        line.setStretch(1, 1)
+        head.addLayout(line)
         head.addWidget(self.density)
         head.addLayout(row(self._tabs, 1, self.school, spacing=4))
         box.addLayout(head)

@@ -152,7 +152,8 @@ class PlanView(QWidget):
             painter.setPen(QPen(theme.color("ink"), 1, Qt.PenStyle.DashLine))
             corners = QPolygonF([self.pixel(*p) for p in area.shape])
             painter.drawPolygon(corners)
-            painter.drawText(corners.boundingRect().adjusted(4, 2, 0, 0), 0, area.name)
+            low = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom
+            painter.drawText(corners.boundingRect().adjusted(4, 0, 0, -3), low, area.name)
         painter.setPen(QPen(theme.color("ink"), 1))
         painter.drawPolygon(QPolygonF([self.pixel(*p) for p in self.room.zone.shape]))
         for wall in self.room.walls:
@@ -223,7 +224,7 @@ class PlanView(QWidget):
         def shade(share: float) -> QColor:
             return _between(theme.color("ground"), theme.color("petrol"), _FAINTEST + _DEEPENED * share)
 
-        poor = _between(theme.color("ground"), theme.color("brick"), 0.5), "dropout over 1 % of the time"
+        poor = _between(theme.color("ground"), theme.color("brick"), 0.5), "dropout over 1 %"
         if self.map == MAPS[1]:
             heard = reach.receive(self.room) if self.room is not None else []
             named = [
@@ -233,7 +234,9 @@ class PlanView(QWidget):
             return [*named, (None, f"and {len(heard) - _NAMED} more")] if len(heard) > _NAMED else list(named)
         if self.map == MAPS[0]:
             steps = range(0, _MOST_DB, _SHADE_DB)
-            return [poor, *((shade(db / _MOST_DB), str(db)) for db in steps), (None, "dB and more over need")]
+            last = _MOST_DB - _SHADE_DB
+            shades = [(shade(db / _MOST_DB), f"{db}{' and more' if db == last else ''}") for db in steps]
+            return [poor, (None, "dB over need:"), *shades]
         return [poor, *((shade(n / _DECADES), f"{100 / 10**n:g} %") for n in range(2, _DECADES + 1))]
 
     # -- mouse ---------------------------------------------------------------------------------------

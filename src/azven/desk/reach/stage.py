@@ -50,7 +50,7 @@ class ReachStage(Stage):
         self.mount_height = _spin("Height of the mounting place", 0, 60, " m")
         self.mount_height.setValue(3.0)
         self.packed = QCheckBox("packed house")
-        self.packed.setToolTip("Whoever stands in or behind the audience, below head height, loses 9 dB more")
+        self.packed.setToolTip("Transmitters in or behind the audience, below head height, lose 9 dB more")
         self.view, self.graph, self.pattern = PlanView(session), WalkGraph(session), PatternView(session)
         self.words, self.compared = label("", wrap=True), label("", "dim", wrap=True)
         self.fields = {
