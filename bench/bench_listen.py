@@ -5,9 +5,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
+import spectra
 from azven.rf.detect import blocks
 from azven.rf.live import Receiver, crew_of, status
-from azven.rf.sweep import Channel, Sweep, lines, survey
+from azven.rf.occupancy import survey
+from azven.rf.sweep import Channel, Sweep
 from azven.rf.venue import Antenna, Emitter, Multiplex, Settings, Venue
 from timing import least, row
 
@@ -57,7 +59,7 @@ def judge(seed: int, score: Score) -> None:
     score.found += len(taken & found)
     score.quiet += len(CHANNELS) - len(taken)
     score.alarms += len(found - taken)
-    seen = lines(sweep, survey(sweep, CHANNELS))
+    seen = survey(sweep, CHANNELS).lines
     for e in emitters:
         score.lines += 1
         near = [x for x in seen if abs(x.freq_hz - e.freq_hz) <= 2 * SETTINGS.rbw_hz]
@@ -65,7 +67,23 @@ def judge(seed: int, score: Score) -> None:
         score.exact += any(abs(x.freq_hz - e.freq_hz) <= SETTINGS.rbw_hz / 2 for x in near)
 
 
+def mixture(seeds: range) -> None:
+    """Spectra with everything in mixture: what is taken is never called quiet."""
+    score = spectra.Score()
+    for seed in seeds:
+        spectra.mark(seed, score)
+    print(f"{len(seeds)} spectra with everything in mixture")
+    print(f"taken called quiet     {score.taken_called_quiet} of {score.taken} (wanted 0)")
+    share = score.clear_called_taken / max(score.clear, 1)
+    print(f"clear called taken     {score.clear_called_taken} of {score.clear}: {share:.2%} (wanted under 1 %)")
+    found, exact = score.found / max(score.emissions, 1), score.exact / max(score.emissions, 1)
+    print(f"emissions found        {score.found} of {score.emissions}: {found:.2%} (wanted 99 %)")
+    print(f"both edges right       {score.exact} of {score.emissions}: {exact:.2%}")
+    print(f"false emissions        {score.false / max(score.bins, 1) * 1e4:.2f} in 10 000 bins (wanted under 1)")
+
+
 def main(_: list[str]) -> None:
+    mixture(range(1_500))
     score = Score()
     for seed in range(VENUES):
         judge(seed, score)

@@ -2,7 +2,8 @@
 
 import numpy as np
 
-from azven.rf.sweep import Channel, judge, lines, merge, survey
+from azven.rf.occupancy import judge, survey
+from azven.rf.sweep import Channel, merge
 from azven.rf.venue import Antenna, Settings, Venue
 from timing import least, row
 
@@ -17,7 +18,7 @@ def main(_: list[str]) -> None:
 
     def whole() -> None:
         merged = merge([first, second])
-        lines(merged, judge(merged, survey(merged, channels), -95.0))
+        judge(survey(merged, channels), -95.0)
 
     row("merge two, floors, classes, lines (100 000 points)", least(whole), baseline, "(wanted well under 200 ms)")
     row("simulated sweep of 100 000 points", least(lambda: Venue().sweep(Antenna(), settings, 3)), baseline, "")

@@ -6,7 +6,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from azven.rf import detect, fading, imlevels
-from azven.rf.sweep import Channel, Line, Sweep, lines, survey
+from azven.rf.occupancy import survey
+from azven.rf.sweep import Channel, Line, Sweep
 from azven.rf.venue import Antenna, Emitter, Multiplex, Settings, Venue
 from azven.rf.walls import WallLine, crossed_db
 
@@ -138,5 +139,5 @@ def test_lines_are_placed_within_half_an_rbw(step, above):
         emitters=(Emitter("x", freq, 0, (0, 0, 0), 12_500, arrives_dbm=floor + 1.0 + above),), surroundings=None
     )
     sweep = world.sweep(Antenna(), SETTINGS, step)
-    found = lines(sweep, survey(sweep, CHANNELS))
+    found = survey(sweep, CHANNELS).lines
     assert min(abs(x.freq_hz - freq) for x in found) <= SETTINGS.rbw_hz / 2

@@ -9,18 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from azven.rf.levels import free_space_db, thermal_noise_dbm
-from azven.rf.sweep import (
-    Channel,
-    Sweep,
-    floors,
-    judge,
-    lines,
-    maximum_in_cells,
-    merge,
-    narrowest_seen_hz,
-    survey,
-    worst,
-)
+from azven.rf.occupancy import floors, judge, survey, worst
+from azven.rf.sweep import Channel, Sweep, maximum_in_cells, merge, narrowest_seen_hz
 from azven.rf.venue import Antenna, Emitter, Multiplex, Settings, Venue
 
 CHANNELS = [
@@ -83,12 +73,12 @@ def test_occupancy_floor_and_lines():
     )
     stray = Emitter("stray", 612_350_000, 10.0, (0.0, 60.0, 1.5))
     sweep = venue(multiplexes=muxes, emitters=(stray,)).sweep(OMNI, SETTINGS)
-    readings = judge(sweep, survey(sweep, CHANNELS), -95.0)
+    readings = judge(survey(sweep, CHANNELS), -95.0)
     classes = {r.channel.name: r.occupancy for r in readings}
     assert classes["24"] == "taken"
     assert classes["30"] == "usable"
     assert [c for c in classes if classes[c] != "quiet"] == ["24", "30"]
-    found = lines(sweep, readings)
+    found = survey(sweep, CHANNELS).lines
     assert len(found) == 1
     assert abs(found[0].freq_hz - 612_350_000) < 40_000
     assert all(f == pytest.approx(np.median(sweep.level_dbm), abs=2) for f in floors(sweep, CHANNELS))
@@ -101,7 +91,7 @@ def test_all_channels_full_leaves_the_floor_of_the_lowest():
 
 def test_a_channel_the_sweep_does_not_reach_is_unknown():
     sweep = venue().sweep(OMNI, Settings(500_000_000, 600_000_000, 4_001, 30_000))
-    classes = {r.channel.name: r.occupancy for r in judge(sweep, survey(sweep, CHANNELS), -95.0)}
+    classes = {r.channel.name: r.occupancy for r in judge(survey(sweep, CHANNELS), -95.0)}
     assert classes["21"] == classes["48"] == "unknown"
     assert classes["30"] == "quiet"
 
@@ -132,7 +122,7 @@ def test_worst_reading_decides():
     mux = Multiplex(CHANNELS[3].low_hz, CHANNELS[3].high_hz, -50.0, 180.0)
     world = venue(multiplexes=(mux,))
     sweeps = [world.sweep(a, SETTINGS) for a in (OMNI, Antenna(gain_dbi=-30))]
-    pair = [judge(s, survey(s, CHANNELS), -95.0)[3] for s in sweeps]
+    pair = [judge(survey(s, CHANNELS), -95.0)[3] for s in sweeps]
     assert worst(pair) is pair[0]
 
 

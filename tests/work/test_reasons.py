@@ -41,8 +41,8 @@ def test_a_channel_shows_its_arithmetic_and_its_sweep(store):
     rows = dict(found.arithmetic)
     assert found.state == "taken"
     assert rows["tolerated for in-ear in 200 kHz"] == "−101 dBm"
-    assert int(rows["95 % of bins stay below"].replace("−", "-").split()[0]) > int(
-        rows["tolerated in a bin"].replace("−", "-").split()[0]
+    assert int(rows["95 of 100 places in 200 kHz stay below"].replace("−", "-").split()[0]) > int(
+        rows["tolerated for in-ear in 200 kHz"].replace("−", "-").split()[0]
     )
     assert dict(found.origins)["decided by"] == "Rope Hall, riser"
     assert reasons_spectrum.for_channel(listen.picture(store), "in-ear", "99", NOW) is None

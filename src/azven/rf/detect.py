@@ -8,10 +8,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from azven.rf.emissions import stretches
 from azven.rf.levels import Floats
-from azven.rf.sweep import Channel, Ints, Line, Sweep, floors, maximum_in_cells, quantile
+from azven.rf.occupancy import floors
+from azven.rf.sweep import Channel, Ints, Line, Sweep, maximum_in_cells, quantile
 
 PILOT_OFFSET_HZ = 309_440
 BLOCK_ABOVE_FLOOR_DB = 5.0
@@ -111,17 +112,11 @@ def compare(old: Sweep, new: Sweep, by_db: float = LOUDER_DB) -> list[Difference
     enough = max(_BROAD_SHARE * by_db, _BROAD_SIGMAS * scatter / _BROAD_CELLS**0.5)
     for sign in (1, -1):
         wide = sign * broad > enough
-        for start, stop in _stretches(wide):
+        for start, stop in stretches(wide):
             out.append(_difference(edges, before, after, start, stop, sign, broad=True))
-        for start, stop in _stretches((sign * change > by_db) & ~wide):
+        for start, stop in stretches((sign * change > by_db) & ~wide):
             out.append(_difference(edges, before, after, start, stop, sign, broad=False))
     return sorted(out, key=lambda d: (not d.matters, -abs(d.by_db)))
-
-
-def _stretches(marked: NDArray[np.bool_]) -> list[tuple[int, int]]:
-    """Where marks stand side by side: first and behind the last."""
-    steps = np.flatnonzero(np.diff(np.r_[False, marked, False].astype(np.int8))).reshape(-1, 2)
-    return [(start, stop) for start, stop in steps.tolist()]
 
 
 def _difference(

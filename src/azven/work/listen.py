@@ -14,18 +14,8 @@ from azven.book.formats.sweep_csv import SweepFile
 from azven.book.records import HEARS, Assignment, Trace
 from azven.book.records import Sweep as SweepRecord
 from azven.book.store import Store
-from azven.rf.sweep import (
-    Channel,
-    ChannelReading,
-    Line,
-    Sweep,
-    judge,
-    lines,
-    merge,
-    survey,
-    without,
-    worst,
-)
+from azven.rf.occupancy import ChannelReading, Survey, judge, survey, worst
+from azven.rf.sweep import OWN_SKIRT_HZ, Channel, Line, Sweep, merge, without
 from azven.work import ground, kit
 from azven.work.taking import About
 
@@ -50,6 +40,7 @@ def set_tolerated(store: Store, use: str, level_dbm: float) -> Edit:
 
 HEARD_BY = {"in-ear": ("everyone", "in-ears"), "voice": ("everyone", "receivers")}
 STALE_AFTER_H = 24
+_SKIRT_DB = 15.0
 
 
 def keep(
@@ -191,15 +182,15 @@ class _Seen:
     """What one stored sweep says on its own; sweeps never change, so it is worked out once."""
 
     sweep: Sweep
-    survey: list[ChannelReading]
-    lines: list[Line]
+    survey: Survey
+    lines: tuple[Line, ...]
     judged: dict[float, list[ChannelReading]] = field(default_factory=dict)
 
     def for_use(self, tolerated_dbm: float) -> list[ChannelReading]:
         if tolerated_dbm not in self.judged:
             if len(self.judged) > 8:  # a limit is being dragged
                 self.judged.clear()
-            self.judged[tolerated_dbm] = judge(self.sweep, self.survey, tolerated_dbm)
+            self.judged[tolerated_dbm] = judge(self.survey, tolerated_dbm)
         return self.judged[tolerated_dbm]
 
 
@@ -214,7 +205,8 @@ def _seen(store: Store, record: SweepRecord, channels: tuple[Channel, ...], ours
     if record.id not in known or known[record.id][0] != key:
         sweep = load(store, record)
         surveyed = survey(without(sweep, ours) if record.own_on else sweep, channels)
-        known[record.id] = key, _Seen(sweep, surveyed, lines(sweep, surveyed))
+        lines = survey(sweep, channels).lines if record.own_on else surveyed.lines
+        known[record.id] = key, _Seen(sweep, surveyed, lines)
     return known[record.id][1]
 
 
@@ -255,8 +247,8 @@ class WorkingOut:
 
 
 def lines_of(store: Store, record: SweepRecord) -> list[Line]:
-    """Narrow lines in one stored sweep, whoever they belong to."""
-    return _seen(store, record, tuple(ground.current(store).channels()), _own_carriers(store)).lines
+    """Emissions in one stored sweep, whoever they belong to."""
+    return list(_seen(store, record, tuple(ground.current(store).channels()), _own_carriers(store)).lines)
 
 
 def _own_carriers(store: Store) -> tuple[int, ...]:
@@ -306,10 +298,11 @@ def _claimed(
     owned: dict[int, Line] = {}
     for record, held in seen:
         slack, accounted_for = slack_hz(held.sweep.rbw_hz), (*known, *record.made_inside)
+        mine = _of_ours(held.lines, ours, slack) if record.own_on else {}
         for line in held.lines:
             if any(abs(line.freq_hz - f) <= slack for f in accounted_for):
                 continue
-            owner = next((n for f, n in ours if abs(line.freq_hz - f) <= slack), None) if record.own_on else None
+            owner = mine.get(line)
             if owner is not None:
                 owned.setdefault(owner, line)
             else:
@@ -320,6 +313,21 @@ def _claimed(
                     found[same] = line
     said = tuple((names.get(link, "ours"), line) for link, line in owned.items())
     return tuple(sorted(found, key=lambda x: -x.level_dbm)), said
+
+
+def _of_ours(lines: Sequence[Line], ours: Sequence[tuple[int, int]], slack: int) -> dict[Line, int]:
+    """Emissions that belong to our carriers (frequency [Hz], link): at their frequency, or beside it and far weaker,
+    as their modulation and the instrument's filter make them."""
+    out: dict[Line, int] = {}
+    for freq, link in ours:
+        own = [x for x in lines if abs(x.freq_hz - freq) <= slack]
+        strongest = max((x.level_dbm for x in own), default=None)
+        if strongest is not None:
+            beside = [
+                x for x in lines if abs(x.freq_hz - freq) <= OWN_SKIRT_HZ and x.level_dbm <= strongest - _SKIRT_DB
+            ]
+            out |= dict.fromkeys([*beside, *own], link)
+    return out
 
 
 def claim(store: Store, line: Line, kind: str, name: str = "") -> Edit:

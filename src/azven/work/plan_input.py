@@ -18,6 +18,7 @@ from azven.work.listen import Picture
 
 SPARE_PRIORITY = 90
 UNCLAIMED_SPACING_HZ = 200_000
+_WIDE_HZ = 300_000
 _NO_RANGE = Range(1, 1)
 _NEIGHBOUR_GUARDS = {"2a-b": 50_000}
 
@@ -181,7 +182,7 @@ def _bars(
         aside = half + place.site.tv_guard_hz
         edges = channel.low_hz - aside, channel.high_hz + aside
         if reading.occupancy == "taken":
-            cause = "television" if reading.share_above > 0.5 else "sweep"
+            cause = "television" if reading.multiplex else "sweep"
             bars.append(Bar(*edges, cause, f"channel {channel.name} is taken"))
         elif reading.occupancy == "usable" and link.use_class == "quiet":
             bars.append(Bar(*edges, "sweep", f"channel {channel.name} is not quiet"))
@@ -249,11 +250,12 @@ class _Foreign:
                 times = self._clock.acts_during(n.hours, self._acts)
                 self._put(Carrier(ids.of(n), n.freq_hz, profile, room, n.mixes, times), n.note or n.kind)
         for line in picture.lines:
-            key = ids.line(line.freq_hz)
+            key, (low, high) = ids.line(line.freq_hz), line.edges_hz
             self.names[key] = f"line at {line.freq_hz / 1e6:.3f}"
-            profile = self._profile(UNCLAIMED_SPACING_HZ, {})
-            words = f"unclaimed line of {line.level_dbm:.0f} dBm"
-            self._put(Carrier(key, line.freq_hz, profile, EVERYWHERE, radiates=False), words)
+            profile = self._profile(UNCLAIMED_SPACING_HZ + (high - low) // 2, {})
+            wide = f", {(high - low) / 1e3:.0f} kHz wide" if high - low > _WIDE_HZ else ""
+            words = f"unclaimed line of {line.level_dbm:.0f} dBm{wide}"
+            self._put(Carrier(key, (low + high) // 2, profile, EVERYWHERE, radiates=False), words)
 
     def _profile(self, spacing_hz: int, guards: Mapping[str, int]) -> str:
         key = f"{'neighbour' if guards else 'keep clear'}, {spacing_hz / 1000:g} kHz"

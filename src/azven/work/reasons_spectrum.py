@@ -1,13 +1,12 @@
 """Reasons for what is not a link: channels, sweeps, lines, rules, neighbours."""
 
-import math
 from datetime import datetime
 
 from azven.book.records import Neighbour
 from azven.book.records import Sweep as SweepRecord
 from azven.book.regions import ADVICE, Rule, Territory
 from azven.book.store import Store
-from azven.rf.sweep import LINK_BANDWIDTH_HZ, ChannelReading, Line
+from azven.rf.sweep import Line
 from azven.work import ground, listen
 from azven.work.listen import Picture
 from azven.work.reasons import Option, Reasons, decibel, khz, mhz
@@ -20,34 +19,28 @@ def for_channel(picture: Picture, use: str, name: str, moment: datetime) -> Reas
         return None
     r = decision.reading
     edges = f"{r.channel.low_hz / 1e6:g}–{r.channel.high_hz / 1e6:g} MHz"
-    if r.high_dbm is None or r.tolerated_dbm is None:
+    if r.tolerated_dbm is None:
         return Reasons(f"Channel {name} for {use}", edges, "unknown", "No sweep in use for this purpose reaches it.")
     rows = [
-        ("95 % of bins stay below", decibel(r.high_dbm)),
-        ("tolerated in a bin", decibel(r.tolerated_dbm)),
-        (f"tolerated for {use} in 200 kHz", decibel(_in_link(r, decision.sweep))),
-        ("bins 6 dB above the floor", f"{r.share_above:.0%}"),
+        ("95 of 100 places in 200 kHz stay below", "covered" if r.high_dbm is None else decibel(r.high_dbm)),
+        (f"tolerated for {use} in 200 kHz", decibel(r.tolerated_dbm)),
     ]
+    if r.noise_dbm is not None:
+        rows.insert(0, ("noise in 200 kHz", decibel(r.noise_dbm)))
     if r.floor_dbm is not None:
         rows.insert(0, ("noise floor", decibel(r.floor_dbm)))
     if r.power_dbm is not None:
         rows.append(("power in the channel", decibel(r.power_dbm)))
     words = {
-        "quiet": "Nine bins of ten lie within 6 dB of the noise floor.",
-        "usable": "It lies above the floor, but no higher than this use tolerates.",
-        "taken": "It lies above what this use tolerates.",
+        "quiet": "It is as quiet as the instrument can see, and below what this use tolerates.",
+        "usable": "It is below what this use tolerates, but not as quiet as noise, or the noise floor is not seen.",
+        "taken": "It lies above what this use tolerates, or emissions above it leave too little room.",
     }
     origins = []
     if decision.sweep is not None:
         origins = [("decided by", decision.sweep.place), ("antenna", decision.sweep.antenna),
                    ("taken", listen.age(decision.sweep, moment))]  # fmt: skip
     return Reasons(f"Channel {name} for {use}", edges, r.occupancy, words[r.occupancy], tuple(rows), tuple(origins))
-
-
-def _in_link(reading: ChannelReading, record: SweepRecord | None) -> float:
-    """The limit per bin, back in a link's 200 kHz."""
-    rbw = record.rbw_hz if record is not None else LINK_BANDWIDTH_HZ
-    return (reading.tolerated_dbm or 0.0) + 10 * math.log10(max(LINK_BANDWIDTH_HZ / rbw, 1.0))
 
 
 def for_sweep(record: SweepRecord, store: Store, moment: datetime) -> Reasons:
@@ -98,8 +91,10 @@ def _made_inside(record: SweepRecord) -> str:
 
 
 def for_line(store: Store, line: Line) -> Reasons:
-    """A peak nobody has owned up to."""
-    rows = (("level", decibel(line.level_dbm)), ("width within 20 dB", khz(line.width_hz)))
+    """An emission that nobody has claimed."""
+    low, high = line.edges_hz
+    rows = (("level", decibel(line.level_dbm)), ("from", f"{mhz(low)} MHz"), ("to", f"{mhz(high)} MHz"),
+            ("width within 20 dB", khz(line.width_hz)))  # fmt: skip
     options = (
         Option("Claim it as ours", "it is not counted as foreign", lambda: listen.claim(store, line, "ours")),
         Option(
@@ -107,9 +102,7 @@ def for_line(store: Store, line: Line) -> Reasons:
         ),
         Option("Keep clear of it", "our links keep their distance", lambda: listen.claim(store, line, "avoid")),
     )
-    sentence = (
-        "A narrow line that is neither a known neighbour nor ours. Until it is claimed, the plan keeps 200 kHz away."
-    )
+    sentence = "An emission that is neither a neighbour's nor ours. Until then the plan keeps 200 kHz from its edges."
     return Reasons(
         "Unclaimed line", f"{mhz(line.freq_hz)} MHz", "unclaimed", sentence, rows, (), options, (line.freq_hz,)
     )

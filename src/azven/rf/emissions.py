@@ -1,0 +1,164 @@
+"""Emissions of any width in a sweep: every run above the noise, with its two edges (domain section 3).
+
+Single bins are looked for in the bins as they are, wide emissions in powers averaged over as many neighbours as bring
+the scatter of noise under 1.5 dB, at several widths. What is only the skirt of the resolution filter beside something
+strong is cut away; dips of 6 dB split what two senders make.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from azven.rf.levels import Floats, dbm, milliwatts
+from azven.rf.noise import hardly_ever_db
+from azven.rf.sweep import Line, Sweep, summit_hz, width_below_top
+
+Marks = NDArray[np.bool_]
+LEAST_DB = 6.0
+"""A line stands at least this far above the mean of the noise; a dip of as much splits an emission."""
+IMPULSIVE_SHARE = 1 / 200
+"""More single bins than this, without order, are impulse noise."""
+_CALM_AVERAGES = 8.4
+"""So many averages scatter by 1.5 dB (standard deviation of a gamma law in decibels)."""
+_WIDTHS = (1, 3, 9)
+_ABOVE_NOISE_DB, _MOST_OF_IT = 1.0, 0.5
+_SKIRT_DB_PER_RBW, _SKIRT_SLACK_DB, _SKIRT_REACH_DB, _MOST_STEPS = 12.0, 2.0, 70.0, 48
+"""A Gaussian resolution filter falls by 3 dB at half its width, so by 12 dB times the distance squared in widths."""
+
+
+@dataclass(frozen=True)
+class Found:
+    """Emissions in order of frequency, the bins that belong to one (n,), and the share of single bins that look like
+    impulses, 0 where they do not."""
+
+    lines: tuple[Line, ...]
+    marks: Marks
+    impulse_share: float
+
+
+def averaged(power: Floats, bins: int) -> Floats:
+    """Running mean of powers (n,) over an odd number of bins, fewer at the ends."""
+    if bins <= 1:
+        return power
+    half = bins // 2
+    total = np.r_[0.0, np.cumsum(power)]
+    at = np.arange(len(power))
+    low, high = np.maximum(at - half, 0), np.minimum(at + half + 1, len(power))
+    return np.asarray((total[high] - total[low]) / (high - low))
+
+
+def calm_bins(sweep: Sweep, averages: float) -> int:
+    """Over how many bins, an odd number, the scatter of noise falls under 1.5 dB."""
+    dependent = max(1.0, sweep.rbw_hz / sweep.spacing_hz)
+    bins = int(np.ceil(_CALM_AVERAGES / averages * dependent)) if averages < _CALM_AVERAGES else 1
+    return min(bins | 1, max(len(sweep.freq_hz) // 4, 1) | 1)
+
+
+def marked(sweep: Sweep, noise_dbm: Floats, averages: float) -> Marks:
+    """Bins that stand above noise of this level (n,), alone or together with their neighbours."""
+    over = sweep.level_dbm - noise_dbm
+    marks = over > max(LEAST_DB, hardly_ever_db(averages))
+    calm = calm_bins(sweep, averages)
+    if calm == 1:
+        return np.asarray(marks)
+    power, above = milliwatts(np.minimum(over, 200.0)), (over > _ABOVE_NOISE_DB).astype(float)
+    dependent = max(1.0, sweep.rbw_hz / sweep.spacing_hz)
+    here = dbm(averaged(power, calm)) > LEAST_DB / 2
+    for width in (calm * w for w in _WIDTHS if calm * w <= len(over) // 2):
+        enough = max(LEAST_DB, hardly_ever_db(averages * width / dependent))
+        marks |= here & (dbm(averaged(power, width)) > enough) & (averaged(above, width) > _MOST_OF_IT)
+    return np.asarray(marks)
+
+
+def without_skirts(sweep: Sweep, marks: Marks) -> Marks:
+    """Marks less those bins that something stronger nearby explains through the resolution filter."""
+    level, steps = sweep.level_dbm, sweep.rbw_hz * (_SKIRT_REACH_DB / _SKIRT_DB_PER_RBW) ** 0.5 / sweep.spacing_hz
+    skirt = np.zeros(len(level), bool)
+    for k in range(1, min(int(steps), _MOST_STEPS, len(level) - 1) + 1):
+        fallen = _SKIRT_DB_PER_RBW * (k * sweep.spacing_hz / sweep.rbw_hz) ** 2 - _SKIRT_SLACK_DB
+        drop = level[k:] - level[:-k]
+        skirt[:-k] |= (drop > LEAST_DB) & (drop >= fallen)
+        skirt[k:] |= (-drop > LEAST_DB) & (-drop >= fallen)
+    return np.asarray(marks & ~skirt)
+
+
+def stretches(marks: Marks) -> list[tuple[int, int]]:
+    """Where marks stand side by side: first and behind the last."""
+    found = np.flatnonzero(np.diff(np.r_[False, marks, False].astype(np.int8))).reshape(-1, 2)
+    return [(start, stop) for start, stop in found.tolist()]
+
+
+def _joined(runs: list[tuple[int, int]], gap: int) -> list[tuple[int, int]]:
+    """Runs nearer than `gap` bins are one."""
+    out: list[tuple[int, int]] = []
+    for start, stop in runs:
+        if out and start - out[-1][1] < gap:
+            out[-1] = out[-1][0], stop
+        else:
+            out.append((start, stop))
+    return out
+
+
+def _split(runs: list[tuple[int, int]], calm: Floats, least: int) -> list[tuple[int, int]]:
+    """Runs cut where the calmed level dips by 6 dB and more below what stands on both sides."""
+    out = []
+    for start, stop in runs:
+        part = calm[start:stop]
+        left, right = np.maximum.accumulate(part), np.maximum.accumulate(part[::-1])[::-1]
+        dips = stretches(np.minimum(left, right) - part >= LEAST_DB) if len(part) > 2 * least else []
+        edge = start
+        for a, b in dips:
+            cut = start + a + int(np.argmin(part[a:b]))
+            if cut - edge >= 1 and stop - cut > 1:
+                out.append((edge, cut))
+                edge = cut + 1
+        out.append((edge, stop))
+    return out
+
+
+def _to_the_step(power: Floats, start: int, stop: int, reach: int) -> tuple[int, int]:
+    """The edges of a run moved to where the mean power steps: the most likely change point of exponential powers."""
+    edges = []
+    for at, inwards in ((start, 1), (stop, -1)):
+        low, high = max(at - reach, 0), min(at + reach, len(power))
+        part = power[low:high]
+        if len(part) < 4:
+            edges.append(at)
+            continue
+        before = np.cumsum(part)[:-1]
+        n1 = np.arange(1, len(part))
+        n2 = len(part) - n1
+        cost = n1 * np.log(before / n1 + 1e-300) + n2 * np.log((before[-1] + part[-1] - before) / n2 + 1e-300)
+        rises = (before[-1] + part[-1] - before) / n2 > before / n1
+        cost = np.where(rises if inwards > 0 else ~rises, cost, np.inf)
+        edges.append(low + 1 + int(np.argmin(cost)) if np.isfinite(cost).any() else at)
+    return (edges[0], edges[1]) if edges[0] < edges[1] else (start, stop)
+
+
+def find(sweep: Sweep, noise_dbm: Floats, averages: float, outside: Marks | None = None) -> Found:
+    """Every emission over noise of this level (n,), but not in bins that `outside` marks (n,), such as multiplexes."""
+    marks = without_skirts(sweep, marked(sweep, noise_dbm, averages))
+    if outside is not None:
+        marks = marks & ~outside
+    calm = calm_bins(sweep, averages)
+    power = milliwatts(np.clip(sweep.level_dbm - noise_dbm, -60.0, 200.0))
+    gap = max(1, int(np.ceil(2 * sweep.rbw_hz / sweep.spacing_hz)))
+    runs = []
+    for start, stop in _joined(stretches(marks), gap):
+        runs.append(_to_the_step(power, start, stop, calm) if calm > 1 and stop - start > calm // 2 else (start, stop))
+    runs = _split(_joined(sorted(runs), 1), dbm(averaged(power, calm)), max(calm, gap))
+    single = sum(stop - start == 1 for start, stop in runs)
+    share = single / len(sweep.freq_hz)
+    belongs = np.zeros(len(sweep.freq_hz), bool)
+    for start, stop in runs:
+        belongs[start:stop] = True
+    return Found(tuple(_line(sweep, *run) for run in runs), belongs, share if share > IMPULSIVE_SHARE else 0.0)
+
+
+def _line(sweep: Sweep, start: int, stop: int) -> Line:
+    top = start + int(np.argmax(sweep.level_dbm[start:stop]))
+    half = sweep.spacing_hz / 2
+    low, high = round(float(sweep.freq_hz[start]) - half), round(float(sweep.freq_hz[stop - 1]) + half)
+    width = width_below_top(sweep, start, stop, top)
+    return Line(summit_hz(sweep, top), float(sweep.level_dbm[top]), width, low, high)

@@ -1,0 +1,303 @@
+"""What a sweep says of the raster channels for a use: quiet, usable or taken (domain section 3).
+
+An absolute level decides: nothing above what a use tolerates is ever called quiet, however flat or wide it is and
+whatever stands beside it. The noise floor only says whether a channel is as quiet as the instrument can see.
+"""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from azven.rf import emissions
+from azven.rf.levels import Floats, dbm, milliwatts
+from azven.rf.noise import (
+    PEAK_ABOVE_AVERAGE_DB,
+    averages_of,
+    floor_seen,
+    floors_of,
+    full_channels,
+    lower_quantiles,
+    mean_over_floor_db,
+    median_db,
+    seldom_db,
+    upper_db,
+)
+from azven.rf.sweep import Channel, Line, Sweep, band_power_dbm, quantile
+
+Occupancy = Literal["quiet", "usable", "taken", "unknown"]
+LINK_BANDWIDTH_HZ = 200_000
+KEPT_BESIDE_HZ = 200_000
+"""What a plan keeps beside an emission that nobody has claimed."""
+AS_QUIET_DB = 6.0
+COVERED_SHARE, FEW_LINES_SHARE = 0.25, 0.2
+"""Emissions over more of a channel than the first make it taken, over more than the second keep it from being quiet."""
+_SCATTER_SLACK, _UNSURE_SIGMAS = 1.3, 4.0
+FILLED_SHARE = 0.8
+_FLAT_WITHIN_DB = 12.0
+_STEP_DB = 12.0
+_EDGE_DB, _EDGE_HZ = 6.0, (150_000, 700_000)
+_TILE_HZ = 8_000_000
+"""Where there is no raster, noise is looked for in pieces as wide as a channel."""
+
+
+@dataclass(frozen=True)
+class ChannelReading:
+    """What a sweep says of one raster channel; levels in dBm, None where the sweep does not reach.
+
+    `high_dbm` is the power in a link's width that 95 of 100 places stay below, outside emissions that are told on their
+    own; `noise_dbm` the noise in that width; `tolerated_dbm` what the use tolerates. `multiplex` says that it is filled
+    by something flat, `as_quiet` that it is as quiet as noise where the floor is seen, `unsure_db` how far so few bins
+    may read a mean power too low.
+    """
+
+    channel: Channel
+    occupancy: Occupancy
+    power_dbm: float | None = None
+    floor_dbm: float | None = None
+    high_dbm: float | None = None
+    noise_dbm: float | None = None
+    tolerated_dbm: float | None = None
+    multiplex: bool = False
+    as_quiet: bool = False
+    unsure_db: float = 0.0
+
+
+@dataclass(frozen=True)
+class Survey:
+    """What a sweep says before a use is named: channels, emissions with the strongest power of each in a link's width
+    [dBm], whether the floor is seen, for how many averages its noise speaks, and the share of impulses."""
+
+    readings: tuple[ChannelReading, ...]
+    lines: tuple[Line, ...]
+    line_power_dbm: tuple[float, ...]
+    floor_seen: bool
+    averages: float
+    impulse_share: float
+
+
+def floors(sweep: Sweep, channels: Sequence[Channel]) -> list[float | None]:
+    """Noise floor [dBm] per raster channel, None where it is unknown."""
+    lower = lower_quantiles(sweep, channels)
+    return floors_of(lower, full_channels(lower))
+
+
+def survey(sweep: Sweep, channels: Sequence[Channel]) -> Survey:
+    """What a sweep measures of every raster channel, and every emission in it."""
+    pieces = [*channels, *_tiles(sweep, channels)]
+    lower = lower_quantiles(sweep, pieces)
+    averages = averages_of(sweep, _bins_of(sweep, pieces, ~full_channels(lower)))
+    shaped = _shaped(sweep, pieces, emissions.calm_bins(sweep, averages))
+    full = full_channels(lower, shaped)
+    floor = floors_of(lower, full)
+    noise = _per_bin(sweep, pieces, floor, averages)
+    filled = _filled(sweep, pieces, emissions.marked(sweep, noise, averages), averages)
+    filled &= _beside_an_edge(filled, np.array(shaped, bool))
+    around = _sloping(sweep, pieces, lower, np.array(shaped, bool) | filled, noise, averages)
+    found = emissions.find(sweep, around, averages, _bins_of(sweep, pieces, filled, skirt_hz=2 * sweep.rbw_hz))
+    window = _window_dbm(sweep)
+    seen = floor_seen(sweep, lower, full) and int(np.count_nonzero(~np.isnan(lower))) > 1
+    readings = tuple(
+        _reading(sweep, c, floor[i], bool(filled[i]), window, found, averages, seen) for i, c in enumerate(channels)
+    )
+    strongest = tuple(_strongest(sweep, window, line) for line in found.lines)
+    return Survey(readings, found.lines, strongest, seen, averages, found.impulse_share)
+
+
+def _tiles(sweep: Sweep, channels: Sequence[Channel]) -> list[Channel]:
+    """Pieces of the sweep that no channel covers."""
+    first, last = int(sweep.freq_hz[0]), int(sweep.freq_hz[-1]) + 1
+    out, at = [], first
+    for low, high in [*sorted((c.low_hz, c.high_hz) for c in channels), (last, last)]:
+        gap_end = min(low, last)
+        while gap_end - at > max(4 * sweep.spacing_hz, 0):
+            end = min(at + _TILE_HZ, gap_end)
+            out.append(Channel("", at, end))
+            at = end
+        at = max(at, min(high, last))
+    return out
+
+
+def _bins_of(
+    sweep: Sweep, pieces: Sequence[Channel], chosen: NDArray[np.bool_], skirt_hz: float = 0.0
+) -> NDArray[np.bool_]:
+    """Marks (n,) for the bins of the chosen pieces, with so much beside them."""
+    out = np.zeros(len(sweep.freq_hz), bool)
+    for piece, take in zip(pieces, chosen.tolist(), strict=True):
+        if take:
+            out[sweep.between(round(piece.low_hz - skirt_hz), round(piece.high_hz + skirt_hz))] = True
+    return out
+
+
+def _shaped(sweep: Sweep, pieces: Sequence[Channel], calm: int) -> list[bool]:
+    """Which pieces have a multiplex's shape: flat, with an edge at the raster on at least one side."""
+    level = dbm(emissions.averaged(milliwatts(sweep.level_dbm), calm))
+    out = []
+    for piece in pieces:
+        inside = level[sweep.between(piece.low_hz + _EDGE_HZ[1], piece.high_hz - _EDGE_HZ[1])]
+        if len(inside) < 8 or quantile(inside, 0.9) - quantile(inside, 0.1) > _FLAT_WITHIN_DB:
+            out.append(False)
+            continue
+        top = quantile(inside, 0.5)
+        beside = [
+            level[sweep.between(piece.low_hz - _EDGE_HZ[1], piece.low_hz - _EDGE_HZ[0])],
+            level[sweep.between(piece.high_hz + _EDGE_HZ[0], piece.high_hz + _EDGE_HZ[1])],
+        ]
+        out.append(any(len(b) and quantile(b, 0.5) < top - _EDGE_DB for b in beside))
+    return out
+
+
+def _filled(sweep: Sweep, pieces: Sequence[Channel], marks: NDArray[np.bool_], averages: float) -> NDArray[np.bool_]:
+    """Which channels are filled by something flat, to be told as a multiplex and not as an emission of its own."""
+    level = dbm(emissions.averaged(milliwatts(sweep.level_dbm), emissions.calm_bins(sweep, averages)))
+    out = []
+    for piece in pieces:
+        at = sweep.between(piece.low_hz, piece.high_hz)
+        inside = level[at]
+        flat = len(inside) >= 8 and quantile(inside, 0.9) - quantile(inside, 0.1) <= _FLAT_WITHIN_DB
+        out.append(bool(piece.name and flat and np.mean(marks[at]) >= FILLED_SHARE))
+    return np.array(out, bool)
+
+
+def _beside_an_edge(filled: NDArray[np.bool_], shaped: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Of runs of filled channels (n,) those in which some channel has an edge at the raster, or that leave nothing
+    else: a floor that slopes fills channels too, without an edge anywhere."""
+    out = np.zeros(len(filled), bool)
+    for start, stop in emissions.stretches(filled):
+        out[start:stop] = bool(shaped[start:stop].any()) or stop - start == len(filled)
+    return out
+
+
+def _per_bin(sweep: Sweep, pieces: Sequence[Channel], floor: Sequence[float | None], averages: float) -> Floats:
+    """The mean power of the noise [dBm] at every bin (n,); of bins without a floor the lowest that is known."""
+    known = [f for f in floor if f is not None]
+    lowest = min(known) if known else quantile(sweep.level_dbm, 0.2)
+    out = np.full(len(sweep.freq_hz), lowest)
+    for piece, value in zip(pieces, floor, strict=True):
+        if value is not None:
+            out[sweep.between(piece.low_hz, piece.high_hz)] = value
+    return np.asarray(out + mean_over_floor_db(averages))
+
+
+def _sloping(
+    sweep: Sweep, pieces: Sequence[Channel], lower: Floats, broad: NDArray[np.bool_], noise: Floats, averages: float
+) -> Floats:
+    """The noise [dBm] at every bin (n,) that single emissions are held against: of what is not broad its own lower
+    quantile, with the slope to the next where that is no step: a floor may slope by more than a line stands out."""
+    own = np.flatnonzero(~broad & ~np.isnan(lower))
+    out = noise.copy()
+    middle = np.array([(p.low_hz + p.high_hz) / 2 for p in pieces])
+    offset = mean_over_floor_db(averages)
+    for i in own.tolist():
+        at = sweep.between(pieces[i].low_hz, pieces[i].high_hz)
+        near = [j for j in own.tolist() if abs(middle[j] - middle[i]) < 1.5 * (pieces[i].high_hz - pieces[i].low_hz)
+                and abs(lower[j] - lower[i]) < _STEP_DB]  # fmt: skip
+        order = sorted(near, key=lambda j: middle[j])
+        out[at] = np.interp(sweep.freq_hz[at], middle[order], lower[order]) + offset
+    return np.asarray(out)
+
+
+def _window_dbm(sweep: Sweep) -> Floats:
+    """Power [dBm] in a link's width around every bin (n,)."""
+    bins = max(1, round(LINK_BANDWIDTH_HZ / sweep.spacing_hz)) | 1
+    widened = max(LINK_BANDWIDTH_HZ / sweep.bandwidth_hz, 1.0)
+    return np.asarray(dbm(emissions.averaged(milliwatts(sweep.level_dbm), bins) * widened))
+
+
+def _reading(
+    sweep: Sweep, channel: Channel, floor: float | None, filled: bool, window: Floats, found: emissions.Found,
+    averages: float, seen: bool,
+) -> ChannelReading:  # fmt: skip
+    first_hz, last_hz = sweep.freq_hz[0] - sweep.spacing_hz, sweep.freq_hz[-1] + 2 * sweep.spacing_hz
+    at = sweep.between(channel.low_hz, channel.high_hz)
+    levels = window[at]
+    if not len(levels) or first_hz > channel.low_hz or last_hz < channel.high_hz:
+        return ChannelReading(channel, "unknown")
+    clear = ~_near_emissions(sweep, found.lines)[at] if found.lines and not filled else np.ones(len(levels), bool)
+    lowered = PEAK_ABOVE_AVERAGE_DB if sweep.detector == "peak" else 0.0
+    averaged = averages * _independent(sweep)
+    high = _high_dbm(levels[clear], averaged) - lowered if clear.any() else None
+    noise, unsure = None, _UNSURE_SIGMAS * 10 / np.log(10) / max(averages * len(levels), 1.0) ** 0.5
+    as_quiet = False
+    if floor is not None:
+        widened = 10 * float(np.log10(max(LINK_BANDWIDTH_HZ / sweep.bandwidth_hz, 1.0)))
+        noise = floor + mean_over_floor_db(averages) + widened - lowered
+        as_quiet = bool(seen) and high is not None and high <= noise + max(AS_QUIET_DB, seldom_db(averaged))
+    power = band_power_dbm(sweep, channel.low_hz, channel.high_hz)
+    return ChannelReading(channel, "unknown", power, floor, high, noise, None, filled, as_quiet, float(unsure))
+
+
+def _independent(sweep: Sweep) -> float:
+    """How many independent bins a window holds."""
+    bins = max(1, round(LINK_BANDWIDTH_HZ / sweep.spacing_hz)) | 1
+    return max(1.0, bins * sweep.spacing_hz / max(sweep.bandwidth_hz, sweep.spacing_hz))
+
+
+def _high_dbm(window: Floats, averages: float) -> float:
+    """What 95 of 100 windows [dBm] stay below; their mean power where scatter alone, of so many averages each, explains
+    how far they spread, since few averages would make noise look stronger than it is."""
+    middle, high = quantile(window, 0.5), quantile(window, 0.95)
+    if high - middle <= _SCATTER_SLACK * (upper_db(averages) - median_db(averages)):
+        return float(dbm(milliwatts(window).mean()))
+    return high
+
+
+def _near_emissions(sweep: Sweep, lines: Sequence[Line]) -> NDArray[np.bool_]:
+    """Bins (n,) whose window touches an emission."""
+    out = np.zeros(len(sweep.freq_hz), bool)
+    for line in lines:
+        low, high = line.edges_hz
+        out[sweep.between(low - KEPT_BESIDE_HZ, high + KEPT_BESIDE_HZ + 1)] = True
+    return out
+
+
+def _strongest(sweep: Sweep, window: Floats, line: Line) -> float:
+    low, high = line.edges_hz
+    inside = window[sweep.between(low, high + 1)]
+    return max(float(inside.max()) if len(inside) else -999.0, line.level_dbm)
+
+
+def judge(found: Survey, tolerated_dbm: float) -> list[ChannelReading]:
+    """Class of every surveyed channel for a use that tolerates `tolerated_dbm` in a link's 200 kHz.
+
+    taken: 95 of 100 windows are not below that, or emissions above it cover, with what is kept beside them, more than a
+    quarter. quiet: not taken, the floor is seen, and the windows are as quiet as noise. usable: the rest.
+    """
+    strong = [x.edges_hz for x, p in zip(found.lines, found.line_power_dbm, strict=True) if p > tolerated_dbm]
+    return [
+        r
+        if r.power_dbm is None
+        else replace(r, occupancy=_class(r, strong, tolerated_dbm), tolerated_dbm=tolerated_dbm)
+        for r in found.readings
+    ]
+
+
+def _class(reading: ChannelReading, strong: Sequence[tuple[int, int]], tolerated: float) -> Occupancy:
+    if reading.high_dbm is not None and reading.high_dbm > tolerated:
+        return "taken"
+    covered = covered_share(reading.channel, strong)
+    if covered > COVERED_SHARE:
+        return "taken"
+    sure = reading.high_dbm is not None and reading.high_dbm + reading.unsure_db <= tolerated
+    calm = reading.as_quiet and not reading.multiplex and covered <= FEW_LINES_SHARE
+    return "quiet" if sure and calm else "usable"
+
+
+def covered_share(channel: Channel, edges: Sequence[tuple[int, int]]) -> float:
+    """The share of a channel that emissions cover with what is kept beside them."""
+    covered, at = 0, channel.low_hz
+    for low, high in sorted(edges):
+        a, b = max(low - KEPT_BESIDE_HZ, at), min(high + KEPT_BESIDE_HZ, channel.high_hz)
+        if b > a:
+            covered, at = covered + b - a, b
+    return covered / (channel.high_hz - channel.low_hz)
+
+
+_RANK: dict[Occupancy, int] = {"unknown": 0, "quiet": 1, "usable": 2, "taken": 3}
+
+
+def worst(readings: Iterable[ChannelReading]) -> ChannelReading:
+    """The reading that decides among several of one channel: the worst class, then the strongest."""
+    return max(readings, key=lambda r: (_RANK[r.occupancy], r.high_dbm if r.high_dbm is not None else -1e9))

@@ -1,0 +1,145 @@
+"""No occupied channel is ever called quiet: named cases, and everything in mixture from seeds."""
+
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+from scipy.stats import gamma
+
+from azven.rf import emissions, noise
+from azven.rf.levels import dbm, milliwatts
+from azven.rf.occupancy import judge, survey
+from azven.rf.sweep import Channel, Sweep
+
+sys.path.insert(0, str(Path(__file__).resolve().parents[2] / "bench"))
+import spectra
+
+RASTER = [Channel(str(21 + k), 470_000_000 + 8_000_000 * k, 478_000_000 + 8_000_000 * k) for k in range(28)]
+RBW = 30_000
+
+
+def swept(channels, levels_dbm, averages=10, seed=1, nf_db=12.0, extra=()):
+    """A sweep of channels with multiplexes of these powers (dBm, None: noise) and (low, high, dBm in a bin) on top."""
+    rng = np.random.default_rng(seed)
+    freq = np.arange(channels[0].low_hz, channels[-1].high_hz, RBW)
+    power = np.full(len(freq), milliwatts(-173.975 + nf_db + 10 * np.log10(RBW)))
+    for c, level in zip(channels, levels_dbm, strict=True):
+        if level is not None:
+            inside = (freq >= c.low_hz + 150_000) & (freq < c.high_hz - 150_000)
+            power[inside] += milliwatts(level) * RBW / 7_700_000
+    for low, high, level in extra:
+        power[(freq + RBW / 2 > low) & (freq - RBW / 2 < high)] += milliwatts(level)
+    return Sweep(freq, np.asarray(dbm(power * rng.gamma(averages, 1 / averages, len(freq)))), float(RBW))
+
+
+def classes(sweep, channels, limit_dbm=-101.0):
+    return [r.occupancy for r in judge(survey(sweep, channels), limit_dbm)]
+
+
+@pytest.mark.parametrize("count", [1, 6, 9, 12, 20, 28])
+@pytest.mark.parametrize("power", [-45.0, -55.0, -75.0])
+@pytest.mark.parametrize("averages", [1, 10])
+def test_multiplexes_side_by_side_and_nothing_else_are_all_taken(count, power, averages):
+    channels = RASTER[:count]
+    assert set(classes(swept(channels, [power] * count, averages), channels)) == {"taken"}
+
+
+def test_noise_raised_everywhere_is_quiet_nowhere():
+    assert set(classes(swept(RASTER, [None] * 28, nf_db=52.0), RASTER)) == {"taken"}
+    found = survey(swept(RASTER, [None] * 28, nf_db=52.0), RASTER)
+    assert not found.floor_seen
+
+
+def test_lamps_over_half_of_the_band_and_a_comb_are_not_quiet():
+    half = (RASTER[0].low_hz, RASTER[14].low_hz, -95.0)
+    assert "quiet" not in classes(swept(RASTER, [None] * 28, extra=[half]), RASTER)[:14]
+    comb = [(f, f + 1, -90.0) for f in range(RASTER[3].low_hz, RASTER[8].high_hz, 50_000)]
+    assert "quiet" not in classes(swept(RASTER, [None] * 28, extra=comb), RASTER)[3:9]
+
+
+@pytest.mark.parametrize("averages", [1, 4, 30])
+def test_an_empty_raster_is_quiet_even_unaveraged(averages):
+    found = survey(swept(RASTER, [None] * 28, averages), RASTER)
+    assert found.floor_seen
+    assert len(found.lines) <= 1
+    assert [r.occupancy for r in judge(found, -101.0)].count("quiet") >= 27
+
+
+def test_one_channel_alone_is_never_quiet():
+    assert classes(swept(RASTER[:1], [None]), RASTER[:1]) == ["usable"]
+
+
+def test_a_weak_multiplex_is_usable_and_never_quiet():
+    levels = [None] * 28
+    levels[9] = -88.0
+    said = classes(swept(RASTER, levels), RASTER)
+    assert said[9] == "usable"
+    assert said.count("quiet") == 27
+
+
+def test_a_peak_detector_takes_no_channel_by_itself():
+    base = swept(RASTER, [None] * 28, 1)
+    rng = np.random.default_rng(3)
+    lifted = 10 * np.log10(spectra._PEAK_OF + rng.gumbel(0, 1, len(base.freq_hz)))
+    quiet = Sweep(base.freq_hz, -173.975 + 12 + 10 * np.log10(RBW) + lifted, float(RBW), "peak")
+    assert "taken" not in classes(quiet, RASTER)
+    assert survey(quiet, RASTER).floor_seen
+
+
+@pytest.mark.parametrize("width", [60_000, 200_000, 450_000, 700_000, 1_500_000, 3_000_000])
+@pytest.mark.parametrize("averages", [1, 30])
+def test_an_emission_of_any_width_has_two_edges(width, averages):
+    low = 552_300_000
+    sweep = swept(RASTER, [None] * 28, averages, extra=[(low, low + width, -85.0)])
+    found = survey(sweep, RASTER)
+    over = [x.edges_hz for x in found.lines if x.edges_hz[1] > low and x.edges_hz[0] < low + width]
+    assert len(over) == 1
+    assert abs(over[0][0] - low) <= 2.5 * RBW
+    assert abs(over[0][1] - low - width) <= 2.5 * RBW
+    assert classes(sweep, RASTER)[10] == ("taken" if width > 1_600_000 else classes(sweep, RASTER)[10])
+    if width > 1_000_000:
+        assert classes(sweep, RASTER)[10] != "quiet"
+
+
+def test_two_carriers_250_khz_apart_are_two():
+    pair = [(550_000_000, 550_020_000, -70.0), (550_250_000, 550_270_000, -75.0)]
+    lines = survey(swept(RASTER, [None] * 28, 30, extra=pair), RASTER).lines
+    assert [round(x.freq_hz / 1e6, 1) for x in lines] == [550.0, 550.3]
+
+
+def test_impulses_are_told_with_their_share():
+    sweep = swept(RASTER, [None] * 28, 30)
+    struck = np.random.default_rng(2).random(len(sweep.freq_hz)) < 0.04
+    found = survey(Sweep(sweep.freq_hz, sweep.level_dbm + 25 * struck, sweep.rbw_hz), RASTER)
+    assert 0.01 < found.impulse_share < 0.06
+    assert survey(sweep, RASTER).impulse_share == 0.0
+
+
+@pytest.mark.parametrize("averages", [1, 2, 5, 20, 100, 400])
+def test_the_laws_of_noise_are_those_of_the_gamma_distribution(averages):
+    law = gamma(averages, scale=1 / averages)
+    db = 10 * np.log10(law.ppf([0.2, 0.5, 0.95, 0.99, 1 - 1e-7]))
+    assert -db[0] == pytest.approx(noise.mean_over_floor_db(averages), abs=0.2)
+    assert db[1] == pytest.approx(noise.median_db(averages), abs=0.1)
+    assert db[2] == pytest.approx(noise.upper_db(averages), abs=0.2)
+    assert db[3] == pytest.approx(noise.seldom_db(averages), abs=0.2)
+    assert db[4] == pytest.approx(noise.hardly_ever_db(averages), abs=0.6)
+    sweep = swept(RASTER, [None] * 28, averages)
+    assert noise.averages_of(sweep) == pytest.approx(averages, rel=0.2)
+
+
+def test_everything_in_mixture():
+    score = spectra.Score()
+    for seed in range(3_000, 3_160):
+        spectra.mark(seed, score)
+    assert score.taken > 1_000
+    assert score.taken_called_quiet == 0, score.missed
+    assert score.clear_called_taken < 0.02 * score.clear, score.wrong
+    assert score.found >= 0.97 * score.emissions
+
+
+def test_runs_are_where_marks_stand_side_by_side():
+    marks = np.array([1, 1, 0, 1, 0, 0, 1], bool)
+    assert emissions.stretches(marks) == [(0, 2), (3, 4), (6, 7)]
+    assert emissions.stretches(np.zeros(3, bool)) == []
