@@ -323,10 +323,13 @@ def _of_ours(lines: Sequence[Line], ours: Sequence[tuple[int, int]], slack: int)
         own = [x for x in lines if abs(x.freq_hz - freq) <= slack]
         strongest = max((x.level_dbm for x in own), default=None)
         if strongest is not None:
-            beside = [
-                x for x in lines if abs(x.freq_hz - freq) <= OWN_SKIRT_HZ and x.level_dbm <= strongest - _SKIRT_DB
-            ]
-            out |= dict.fromkeys([*beside, *own], link)
+            weak = strongest - _SKIRT_DB
+            beside = [x for x in lines if abs(x.freq_hz - freq) <= OWN_SKIRT_HZ and x.level_dbm <= weak]
+            out |= dict.fromkeys(beside, link)
+    for line in lines:
+        near, link = min(((abs(line.freq_hz - f), n) for f, n in ours), default=(slack + 1, 0))
+        if near <= slack:
+            out[line] = link
     return out
 
 
