@@ -45,6 +45,7 @@ def plan(request: Path, output: Path | None) -> None:
     from azven.book.formats import plan_request
     from azven.book.formats.errors import FormatError
     from azven.book.formats.reading import read_json
+    from azven.book.formats.whole import write_whole
     from azven.rf.coordinate import coordinate
 
     try:
@@ -59,7 +60,7 @@ def plan(request: Path, output: Path | None) -> None:
         click.echo(text, nl=False)
         return
     try:
-        output.write_text(text, encoding="utf-8")
+        write_whole(output, text.encode("utf-8"))
     except OSError as error:
         _refuse(output, str(error.strerror))
 

@@ -4,6 +4,7 @@ import contextlib
 import os
 import socket
 import threading
+import time
 import tty
 
 import numpy as np
@@ -243,3 +244,25 @@ def test_a_serial_instrument_goes_through_the_same_code(serial_line):
 def test_a_serial_line_that_is_not_there_is_one_clear_error():
     with pytest.raises(InstrumentError, match="cannot be opened"):
         connect("ASRL/dev/ttyNOTHING::INSTR", 1)
+
+
+def test_an_answer_that_drips_is_not_waited_for_longer_than_one_that_stays_away():
+    dripping = threading.Event()
+
+    def drip():
+        connection, _ = server.accept()
+        with connection, contextlib.suppress(OSError):
+            for _ in range(100):
+                if dripping.wait(0.05):
+                    return
+                connection.sendall(b"x")
+
+    server = socket.create_server(("127.0.0.1", 0))
+    threading.Thread(target=drip, daemon=True).start()
+    line = connect(f"TCPIP0::127.0.0.1::{server.getsockname()[1]}::SOCKET", timeout_s=0.4)
+    began = time.monotonic()
+    with pytest.raises(InstrumentError, match="did not answer in time"):
+        line.line()
+    assert time.monotonic() - began < 5
+    dripping.set()
+    server.close()

@@ -1,6 +1,10 @@
 """A search in another process: the same answer, progress, stopping, trouble."""
 
 import multiprocessing
+import subprocess
+import sys
+import time
+from pathlib import Path
 
 import pytest
 
@@ -64,3 +68,46 @@ def test_a_wish_to_stop_that_comes_too_late_loses_no_answer():
         return False
 
     assert elsewhere.run(hurried, (), elsewhere.WORTH_IT, slow_to_say_stop, lambda: 0.0) == "best so far"
+
+
+def waits_for_ever(progress, elapsed):
+    while True:
+        time.sleep(0.05)
+        progress(1, 2)
+
+
+def test_the_other_process_ends_when_nobody_is_left_to_ask(tmp_path):
+    """Whatever ends the one that asked: here it is killed in the middle."""
+    told = tmp_path / "pids"
+    script = tmp_path / "asks.py"
+    script.write_text(
+        "import multiprocessing, pathlib, sys\n"
+        f"sys.path.insert(0, {str(Path(__file__).parent)!r})\n"
+        "from test_elsewhere import waits_for_ever\n"
+        "from azven.work import elsewhere\n"
+        "def progress(done, total):\n"
+        "    pids = [p.pid for p in multiprocessing.active_children()]\n"
+        f"    pathlib.Path({str(told)!r}).write_text(str(pids[0]))\n"
+        "    return True\n"
+        "if __name__ == '__main__':\n"
+        "    elsewhere.run(waits_for_ever, (), 99, progress, lambda: 0.0)\n"
+    )
+    asking = subprocess.Popen([sys.executable, str(script)])
+    child = int(within(20, lambda: told.exists() and told.read_text()))
+    asking.kill()
+    asking.wait()
+    assert within(10, lambda: not alive(child))
+
+
+def within(seconds, found):
+    until = time.monotonic() + seconds
+    while not (what := found()) and time.monotonic() < until:
+        time.sleep(0.05)
+    return what
+
+
+def alive(pid):
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0] != "Z"
+    except FileNotFoundError:
+        return False

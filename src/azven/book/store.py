@@ -1,5 +1,7 @@
 """The store: opens a book, reads records, and writes edits, each as one transaction that is on disk at once."""
 
+import os
+import stat
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import fields, replace
 from itertools import groupby
@@ -17,6 +19,7 @@ from azven.book.tables import APPLICATION_ID, REVISION, REVISIONS, TABLES, as_re
 
 R = TypeVar("R", bound=Record)
 SUFFIX = ".azven"
+_SAID_CHARS = 80
 
 
 class Store:
@@ -39,6 +42,12 @@ class Store:
             raise BookError(f"{path} exists already; nothing was changed.")
         if not path.parent.is_dir():
             raise BookError(f"{path.parent} is not a folder; no book was made.")
+        try:
+            os.close(os.open(path, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600))
+        except OSError as error:
+            raise BookError(
+                f"{path} cannot be opened or made there ({error.strerror}); nothing was changed."
+            ) from error
         engine = _engine(path)
         try:
             with engine.execution_options(writes=True).begin() as connection:
@@ -162,7 +171,8 @@ class Store:
 
 
 def _engine(path: Path) -> sa.Engine:
-    engine = sa.create_engine(f"sqlite:///{path}", poolclass=sa.StaticPool, connect_args={"check_same_thread": False})
+    place = sa.URL.create("sqlite", database=str(path))  # a path is not a URL: % and ? stand for themselves
+    engine = sa.create_engine(place, poolclass=sa.StaticPool, connect_args={"check_same_thread": False})
 
     @event.listens_for(engine, "connect")
     def _prepare(dbapi: Any, _: Any) -> None:
@@ -191,10 +201,16 @@ def _write_head(engine: sa.Engine) -> None:
 
 def _look_before_opening(path: Path) -> None:
     """Refuse what is plainly not a book before SQLite touches it."""
-    if not path.exists():
-        raise BookError(f"There is no book at {path}.")
-    if path.is_dir():
+    try:
+        kind = path.stat().st_mode
+    except FileNotFoundError:
+        raise BookError(f"There is no book at {path}.") from None
+    except OSError as error:
+        raise BookError(f"{str(path)[:_SAID_CHARS]} cannot be read ({error.strerror}).") from error
+    if stat.S_ISDIR(kind):
         raise BookError(f"{path} is a folder, not a book.")
+    if not stat.S_ISREG(kind):
+        raise BookError(f"{path} is no file that could hold a book; it was left as it is.")
     try:
         with path.open("rb") as file:
             head = file.read(100)

@@ -65,6 +65,21 @@ def frozen(value: Any) -> Any:
     return value
 
 
+_MOST_BINS = 20_000_000
+
+
+def _unpacked(data: bytes, size: int) -> bytes:
+    """Compressed values of `size` bytes each; ValueError when they do not unpack, or to more than a sweep can hold."""
+    engine = zlib.decompressobj()
+    try:
+        found = engine.decompress(data, _MOST_BINS * size)
+    except zlib.error as error:
+        raise ValueError(f"the bins do not unpack ({error})") from error
+    if engine.unconsumed_tail or not engine.eof or len(found) % size:
+        raise ValueError("the bins do not unpack to a sweep")
+    return found
+
+
 class Frequencies(sa.TypeDecorator[Any]):
     """Ascending int64 hertz as compressed differences: equal steps shrink to almost nothing."""
 
@@ -75,7 +90,7 @@ class Frequencies(sa.TypeDecorator[Any]):
         return zlib.compress(np.diff(value, prepend=0).astype("<i8").tobytes(), 6)
 
     def process_result_value(self, value: bytes | None, dialect: Dialect) -> Any:
-        return np.cumsum(np.frombuffer(zlib.decompress(value or b""), "<i8")).astype(np.int64)
+        return np.cumsum(np.frombuffer(_unpacked(value or b"", 8), "<i8")).astype(np.int64)
 
 
 class Levels(sa.TypeDecorator[Any]):
@@ -88,7 +103,7 @@ class Levels(sa.TypeDecorator[Any]):
         return zlib.compress(np.clip(np.round(np.asarray(value) * 100), -32768, 32767).astype("<i2").tobytes(), 1)
 
     def process_result_value(self, value: bytes | None, dialect: Dialect) -> Any:
-        return np.frombuffer(zlib.decompress(value or b""), "<i2").astype(np.float64) / 100
+        return np.frombuffer(_unpacked(value or b"", 2), "<i2").astype(np.float64) / 100
 
 
 KEY = sa.BigInteger().with_variant(sa.Integer(), "sqlite")

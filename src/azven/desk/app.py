@@ -2,11 +2,12 @@
 
 import gc
 import logging
+import os
 import sys
 import traceback
 from pathlib import Path
 from types import TracebackType
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NoReturn
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication, QMessageBox
@@ -41,15 +42,24 @@ def application() -> QApplication:
 
 
 def default_book() -> Path:
-    """Where a book is kept when none is named."""
+    """Where a book is kept when none is named; BookError where no folder can be made for it."""
     from platformdirs import user_data_path
 
-    return user_data_path("azven", appauthor=False, ensure_exists=True) / f"book{SUFFIX}"
+    try:
+        return user_data_path("azven", appauthor=False, ensure_exists=True) / f"book{SUFFIX}"
+    except OSError as error:
+        raise BookError(
+            f"No folder for the book can be made in your home folder ({error.strerror}); name one with --book."
+        ) from error
 
 
 def open_book(path: Path) -> Store:
     """Open a book, or make it when nothing is there; BookError in one sentence."""
-    return Store.open(path) if path.exists() else ground.new_book(path)
+    try:
+        there = path.exists()
+    except OSError as error:
+        raise BookError(f"{str(path)[:80]}… cannot be a book ({error.strerror}).") from error
+    return Store.open(path) if there else ground.new_book(path)
 
 
 def start(demonstrate: bool, book: Path | None, stage: str, theme: str | None) -> "Window":
@@ -105,8 +115,18 @@ def run(demonstrate: bool, book: Path | None, stage: str, theme: str | None, sho
     status = app.exec()
     if window.session.venue is not None:
         window.session.venue.stop()
+    if not window.session.jobs.wait():
+        _leave(status)
     window.session.store.close()
     return status
+
+
+def _leave(status: int) -> NoReturn:
+    """End now, as a job does not heed the wish to stop: what was edited is on disk already."""
+    logging.getLogger(__name__).warning("a job did not end in time")
+    sys.stdout.flush()
+    sys.stderr.flush()
+    os._exit(status)
 
 
 def _cannot_open(message: str, shot: Path | None) -> int:

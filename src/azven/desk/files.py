@@ -4,6 +4,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
+from azven.book.formats.whole import write_whole
 from azven.desk.session import Session
 
 
@@ -27,7 +28,7 @@ def write_text(session: Session, path: Path, text: str, what: str) -> bool:
 def write_bytes(session: Session, path: Path, data: bytes, what: str) -> bool:
     """Write a file and say so. True when it is on disk."""
     try:
-        path.write_bytes(data)
+        write_whole(path, data)
     except OSError as error:
         session.say(f"{path} could not be written: {error.strerror or error}.", trouble=True)
         return False

@@ -2,7 +2,7 @@
 
 import logging
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
+from concurrent import futures
 from typing import Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -13,6 +13,8 @@ _SETTLE_MS = 60
 _WORKERS = 128
 """So many jobs at once, each instrument that sweeps being one; threads are made as they are needed."""
 _MAIN = "main"
+_CLOSING_S = 2.0
+"""Closing the window waits no longer than this."""
 
 Progress = Callable[[int, int], bool]
 Work = Callable[[Progress], Any]
@@ -73,8 +75,9 @@ class Jobs(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._pool = ThreadPoolExecutor(_WORKERS, "azven job")
+        self._pool = futures.ThreadPoolExecutor(_WORKERS, "azven job")
         self._running: set[Job] = set()
+        self._submitted: set[futures.Future[None]] = set()
         self._closed = False
         self._visible: dict[str, Job] = {}
         self._quiet: dict[str, Job] = {}
@@ -150,7 +153,9 @@ class Jobs(QObject):
         if job.stopped and job not in self._visible.values():
             self._running.discard(job)
         elif not self._closed:
-            self._pool.submit(job.run)
+            future = self._pool.submit(job.run)
+            self._submitted.add(future)
+            future.add_done_callback(self._submitted.discard)
 
     def stop(self) -> None:
         if self.shown is not None:
@@ -160,12 +165,13 @@ class Jobs(QObject):
         """A few words beside the progress of the visible job."""
         self.noted.emit(text)
 
-    def wait(self) -> None:
-        """Stop everything and wait for it; for closing the window."""
+    def wait(self, seconds: float = _CLOSING_S) -> bool:
+        """Stop everything and wait for it, so long at most; for closing the window. Whether all of it has ended."""
         self._closed = True
         for job in self._running:
             job.stop()
-        self._pool.shutdown(wait=True, cancel_futures=True)
+        self._pool.shutdown(wait=False, cancel_futures=True)
+        return not futures.wait(self._submitted, seconds).not_done
 
     def _progress(self, job: Job, done: int, total: int) -> None:
         if job is self.shown:

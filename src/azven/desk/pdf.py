@@ -1,14 +1,18 @@
 """HTML as PDF: Qt lays it out, we draw it page by page with our own foot."""
 
+import errno
+import os
 from pathlib import Path
 
 from PyQt6.QtCore import QMarginsF, QRectF, QSizeF, Qt
 from PyQt6.QtGui import QPageLayout, QPageSize, QPainter, QPdfWriter, QTextCursor, QTextDocument, QTextFormat
 
+from azven.book.formats.whole import written_whole
 from azven.desk import theme as look
 
 _DPI = 300
 _MARGIN_MM = 14.0
+_LAST, _AFTER_LAST = b"%%EOF", 8
 _FOOT_PX = 90
 _ROOM_UNDER_HEADING_PX = 260
 _STYLE = """
@@ -23,9 +27,18 @@ td.figure { font-size: 40px; font-weight: bold; }
 
 
 def write_pdf(html: str, path: Path, title: str = "Azven frequency sheet") -> int:
-    """Write `html` to `path`, `title` at the foot; returns the number of pages. OSError when it cannot be written."""
-    with path.open("wb"):
-        pass
+    """Write `html` to `path`, `title` at the foot; returns the number of pages. OSError when it cannot be written
+    whole; what stood there is kept then."""
+    with written_whole(path) as fresh:
+        pages = _write(html, fresh, title)
+        with fresh.open("rb") as file:
+            file.seek(max(fresh.stat().st_size - len(_LAST) - _AFTER_LAST, 0))
+            if _LAST not in file.read():  # Qt does not say that the disk took no more
+                raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+    return pages
+
+
+def _write(html: str, path: Path, title: str) -> int:
     writer = QPdfWriter(str(path))
     writer.setResolution(_DPI)
     writer.setCreator("Azven")

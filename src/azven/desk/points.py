@@ -37,6 +37,8 @@ def _listen(session: Session) -> Points:
         out.append(("no sweep" if unserved > 1 else "1 use unswept", "ochre_text"))
     if waiting := session.picture.waiting:
         out.append((f"{waiting} to read", "ochre_text"))
+    if damaged := len(session.picture.unreadable):
+        out.append((f"{damaged} damaged", "brick_text"))
     if lines := len(session.picture.lines):
         out.append((f"{lines} unclaimed", "ochre_text"))
     return tuple(out)

@@ -2,6 +2,7 @@
 
 import re
 import socket
+import time
 from contextlib import suppress
 from typing import Any, Protocol
 
@@ -49,7 +50,8 @@ class SocketTransport:
 
     def __init__(self, host: str, port: int, timeout_s: float) -> None:
         self._name = f"{host}:{port}"
-        self._pending = b""
+        self._pending = bytearray()
+        self._allowed_s = timeout_s
         try:
             self._socket = socket.create_connection((host, port), timeout_s)
         except (OSError, OverflowError) as error:
@@ -63,29 +65,31 @@ class SocketTransport:
             self._fail(error)
 
     def wait(self, seconds: float) -> None:
-        with suppress(OSError):
-            self._socket.settimeout(seconds)
+        self._allowed_s = seconds
 
     def line(self) -> str:
-        while b"\n" not in self._pending:
+        return self._line(self._deadline())
+
+    def _line(self, until: float) -> str:
+        while (end := self._pending.find(b"\n")) < 0:
             if len(self._pending) > _LONGEST_LINE:
                 self.close()
                 raise InstrumentError(f"{self._name} sent an answer that is too long; the connection was closed.")
-            self._receive()
-        line, _, self._pending = self._pending.partition(b"\n")
-        return line.decode("ascii", "replace").strip()
+            self._receive(until)
+        return self._taken(end + 1).decode("ascii", "replace").strip()
 
     def block(self) -> bytes:
-        head = self._exactly(2)
+        until = self._deadline()
+        head = self._exactly(2, until)
         if head[:1] != b"#" or not head[1:].isdigit() or head == b"#0":
             self.close()
             raise InstrumentError(f"{self._name} answered {head!r} where a block of readings was expected.")
-        length = self._exactly(int(head[1:]))
+        length = self._exactly(int(head[1:]), until)
         if not length.isdigit() or int(length) > _LARGEST_BLOCK:
             self.close()
             raise InstrumentError(f"{self._name} announced a block of {length!r} bytes; the connection was closed.")
-        data = self._exactly(int(length))
-        self.line()
+        data = self._exactly(int(length), until)
+        self._line(until)
         return data
 
     def close(self) -> None:
@@ -93,14 +97,26 @@ class SocketTransport:
             self._socket.shutdown(socket.SHUT_RDWR)
         self._socket.close()
 
-    def _exactly(self, n: int) -> bytes:
+    def _deadline(self) -> float:
+        """One answer as a whole is allowed the time: a peer that drips bytes does not hold us for ever."""
+        return time.monotonic() + self._allowed_s
+
+    def _exactly(self, n: int, until: float) -> bytes:
         while len(self._pending) < n:
-            self._receive()
-        data, self._pending = self._pending[:n], self._pending[n:]
+            self._receive(until)
+        return self._taken(n)
+
+    def _taken(self, n: int) -> bytes:
+        data = bytes(self._pending[:n])
+        del self._pending[:n]
         return data
 
-    def _receive(self) -> None:
+    def _receive(self, until: float) -> None:
         try:
+            left_s = until - time.monotonic()
+            if left_s <= 0:
+                raise TimeoutError
+            self._socket.settimeout(left_s)
             data = self._socket.recv(1 << 16)
         except OSError as error:
             self._fail(error)

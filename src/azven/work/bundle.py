@@ -1,10 +1,11 @@
 """Site bundles: what is known of a venue handed to the next engineer, and taken in without losing anything."""
 
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
 
-from azven.book.edits import Change, Edit, add, replace_record
+from azven.book.edits import BookError, Change, Edit, add, replace_record
 from azven.book.formats import site_bundle
 from azven.book.formats.site_bundle import Bundle, NeighbourDocument
 from azven.book.records import NEIGHBOUR_KINDS, RELATIONS, Neighbour, Relation, Zone
@@ -42,13 +43,13 @@ def write(store: Store, path: Path) -> int:
         "made": datetime.now(UTC).isoformat(timespec="seconds"),
         "thresholds": listen.tolerated(store), "rooms": rooms, "relations": relations, "neighbours": neighbours,
     }  # fmt: skip
-    records = listen.sweeps(store)
     sweeps = []
-    for record in records:
-        sweep = listen.load(store, record)
-        sweeps.append((sweep.freq_hz, sweep.level_dbm, {**listen.described(record), "hears": record.hears}))
+    for record in listen.sweeps(store):
+        with suppress(BookError):  # a damaged one has nothing to hand over
+            sweep = listen.load(store, record)
+            sweeps.append((sweep.freq_hz, sweep.level_dbm, {**listen.described(record), "hears": record.hears}))
     site_bundle.write(path, document, sweeps)
-    return len(records)
+    return len(sweeps)
 
 
 @dataclass(frozen=True)

@@ -1,6 +1,8 @@
 """Long searches in a process of their own: on large shows the window would wait for the interpreter's lock."""
 
 import multiprocessing
+import os
+import threading
 import time
 from collections.abc import Callable
 from contextlib import suppress
@@ -11,6 +13,7 @@ WORTH_IT = 60
 """From this many links on a process of its own pays; it takes about half a second to start."""
 _TOLD_EVERY_S = 0.05
 _GIVEN_TO_END_S = 5.0
+_LOOKED_EVERY_S = 1.0
 
 Progress = Callable[[int, int], bool]
 
@@ -63,6 +66,7 @@ def _work(
     pipe: Connection, task: Callable[..., Any], args: tuple[Any, ...], offset_s: float, wants_better: bool
 ) -> None:
     """The other side: runs the task and tells how it goes."""
+    threading.Thread(target=_end_with_the_other, args=(os.getppid(),), daemon=True).start()
     started, told, stopped = time.monotonic(), -1.0, False
 
     def elapsed() -> float:
@@ -90,3 +94,10 @@ def _work(
         say("failed", error)
     finally:
         pipe.close()
+
+
+def _end_with_the_other(parent: int) -> None:
+    """Nobody is left to ask when the process that started this one has ended, however it did."""
+    while os.getppid() == parent:
+        time.sleep(_LOOKED_EVERY_S)
+    os._exit(1)

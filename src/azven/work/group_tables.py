@@ -18,6 +18,7 @@ from azven.rf.groups import GroupVerdict
 from azven.rf.request import Profile, Range, Request
 from azven.work import ground, ids
 from azven.work.plan import Board, Progress
+from azven.work.sheet import harmless
 
 Table = dict[str, tuple[int, ...]]
 
@@ -74,7 +75,7 @@ def write(table: Mapping[str, tuple[int, ...]]) -> str:
     writer.writerow(("group", "channel", "frequency_mhz"))
     for name, freqs in table.items():
         for channel, freq in enumerate(freqs, start=1):
-            writer.writerow((name, channel, f"{freq / 1e6:.4f}"))
+            writer.writerow((harmless(name), channel, f"{freq / 1e6:.4f}"))
     return out.getvalue()
 
 

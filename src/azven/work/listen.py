@@ -8,7 +8,7 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from azven.book.edits import Edit, add, remove, replace_record
+from azven.book.edits import BookError, Edit, add, remove, replace_record
 from azven.book.formats import sweep_csv
 from azven.book.formats.sweep_csv import SweepFile
 from azven.book.records import HEARS, Assignment, Trace
@@ -127,9 +127,14 @@ def sweeps(store: Store) -> list[SweepRecord]:
 
 
 def load(store: Store, record: SweepRecord) -> Sweep:
-    """The bins of a stored sweep."""
-    trace = store.all(Trace, sweep_id=record.id)[0]
-    return Sweep(trace.freq_hz, trace.level_dbm, record.rbw_hz, "peak" if record.detector == "peak" else "average")
+    """The bins of a stored sweep; BookError in one sentence when they are damaged or gone."""
+    try:
+        trace = store.all(Trace, sweep_id=record.id)[0]
+        return Sweep(trace.freq_hz, trace.level_dbm, record.rbw_hz, "peak" if record.detector == "peak" else "average")
+    except IndexError:
+        raise BookError(f"The sweep at {record.place} has lost its bins.") from None
+    except ValueError as error:
+        raise BookError(f"The sweep at {record.place} is damaged: {error}.") from error
 
 
 def remove_sweep(store: Store, record: SweepRecord) -> Edit:
@@ -175,6 +180,8 @@ class Picture:
     """Lines that are ours: the name of the link, and the line."""
     waiting: int = 0
     """Sweeps in use that are still to be worked out and are not in this picture."""
+    unreadable: tuple[SweepRecord, ...] = ()
+    """Sweeps in use whose bins are damaged: what one of them may have heard is unknown, never quiet."""
 
 
 @dataclass(frozen=True)
@@ -195,19 +202,27 @@ class _Seen:
 
 
 _Key = tuple[tuple[Channel, ...], tuple[int, ...]]
-_known: WeakKeyDictionary[Store, dict[int, tuple[_Key, _Seen]]] = WeakKeyDictionary()
+_known: WeakKeyDictionary[Store, dict[int, tuple[_Key, _Seen | None]]] = WeakKeyDictionary()
 
 
-def _seen(store: Store, record: SweepRecord, channels: tuple[Channel, ...], ours: tuple[int, ...]) -> _Seen:
-    """The sweep with what it says; our own carriers do not count where our transmitters were on."""
+def _seen(store: Store, record: SweepRecord, channels: tuple[Channel, ...], ours: tuple[int, ...]) -> _Seen | None:
+    """The sweep with what it says, None when it is damaged; our own carriers do not count where our transmitters were
+    on."""
     known = _known.setdefault(store, {})
     key = channels, ours if record.own_on else ()
     if record.id not in known or known[record.id][0] != key:
-        sweep = load(store, record)
-        surveyed = survey(without(sweep, ours) if record.own_on else sweep, channels)
-        lines = survey(sweep, channels).lines if record.own_on else surveyed.lines
-        known[record.id] = key, _Seen(sweep, surveyed, lines)
+        known[record.id] = key, _look(store, record, channels, ours)
     return known[record.id][1]
+
+
+def _look(store: Store, record: SweepRecord, channels: tuple[Channel, ...], ours: tuple[int, ...]) -> _Seen | None:
+    try:
+        sweep = load(store, record)
+    except BookError:
+        return None
+    surveyed = survey(without(sweep, ours) if record.own_on else sweep, channels)
+    lines = survey(sweep, channels).lines if record.own_on else surveyed.lines
+    return _Seen(sweep, surveyed, lines)
 
 
 def _to_work_out(store: Store) -> tuple[list[SweepRecord], tuple[Channel, ...], tuple[int, ...]]:
@@ -227,7 +242,7 @@ class WorkingOut:
     def __init__(self, store: Store) -> None:
         self._path = store.path
         self._records, self._channels, self._ours = _to_work_out(store)
-        self._found: dict[int, tuple[_Key, _Seen]] = {}
+        self._found: dict[int, tuple[_Key, _Seen | None]] = {}
 
     def run(self, progress: Callable[[int, int], bool]) -> None:
         """Work until done or until `progress` says no."""
@@ -248,7 +263,8 @@ class WorkingOut:
 
 def lines_of(store: Store, record: SweepRecord) -> list[Line]:
     """Emissions in one stored sweep, whoever they belong to."""
-    return list(_seen(store, record, tuple(ground.current(store).channels()), _own_carriers(store)).lines)
+    seen = _seen(store, record, tuple(ground.current(store).channels()), _own_carriers(store))
+    return list(seen.lines) if seen is not None else []
 
 
 def _own_carriers(store: Store) -> tuple[int, ...]:
@@ -262,21 +278,29 @@ def picture(store: Store, at_once: int | None = None) -> Picture:
     """
     unknown, channels, ours = _to_work_out(store)
     later = {r.id for r in unknown[at_once:]} if at_once is not None else set()
-    seen = [(r, _seen(store, r, channels, ours)) for r in sweeps(store) if r.used and r.id not in later]
+    looked = [(r, _seen(store, r, channels, ours)) for r in sweeps(store) if r.used and r.id not in later]
+    seen = [(r, s) for r, s in looked if s is not None]
+    unreadable = tuple(r for r, s in looked if s is None)
     loaded = [(r, s.sweep) for r, s in seen]
     merged = merge([s for _, s in loaded]) if loaded else None
     decisions, limits = {}, tolerated(store)
     for use in USES:
         heard = [(r, s.for_use(limits[use])) for r, s in seen if r.hears in HEARD_BY[use]]
-        decisions[use] = tuple(_decide(i, channel, heard) for i, channel in enumerate(channels))
+        lost = [r for r in unreadable if r.hears in HEARD_BY[use]]
+        decisions[use] = tuple(_decide(i, channel, heard, lost) for i, channel in enumerate(channels))
     unclaimed, own = _claimed(store, seen)
-    return Picture(tuple(loaded), merged, decisions, unclaimed, own, len(later))
+    return Picture(tuple(loaded), merged, decisions, unclaimed, own, len(later), unreadable)
 
 
-def _decide(i: int, channel: Channel, heard: Sequence[tuple[SweepRecord, list[ChannelReading]]]) -> Decision:
+def _decide(
+    i: int, channel: Channel, heard: Sequence[tuple[SweepRecord, list[ChannelReading]]], lost: Sequence[SweepRecord]
+) -> Decision:
+    """The worst of what was heard; where a damaged sweep may have heard more it is unknown."""
     if not heard:
         return Decision(ChannelReading(channel, "unknown"), None)
     decisive = worst(readings[i] for _, readings in heard)
+    if decisive.occupancy != "taken" and any(r.low_hz < channel.high_hz and channel.low_hz < r.high_hz for r in lost):
+        return Decision(ChannelReading(channel, "unknown"), None)
     record = next(r for r, readings in heard if readings[i] is decisive)
     return Decision(decisive, None if decisive.occupancy == "unknown" else record)
 

@@ -2,6 +2,7 @@
 
 from datetime import datetime
 
+from azven.book.edits import BookError
 from azven.book.records import Neighbour
 from azven.book.records import Sweep as SweepRecord
 from azven.book.regions import ADVICE, Rule, Territory
@@ -20,7 +21,10 @@ def for_channel(picture: Picture, use: str, name: str, moment: datetime) -> Reas
     r = decision.reading
     edges = f"{r.channel.low_hz / 1e6:g}–{r.channel.high_hz / 1e6:g} MHz"
     if r.tolerated_dbm is None:
-        return Reasons(f"Channel {name} for {use}", edges, "unknown", "No sweep in use for this purpose reaches it.")
+        why = "No sweep in use for this purpose reaches it."
+        if any(s.low_hz < r.channel.high_hz and r.channel.low_hz < s.high_hz for s in picture.unreadable):
+            why = "A sweep in use that reaches it is damaged: sweep there again, and set that one aside."
+        return Reasons(f"Channel {name} for {use}", edges, "unknown", why)
     rows = [
         ("95 of 100 places in 200 kHz stay below", "covered" if r.high_dbm is None else decibel(r.high_dbm)),
         (f"tolerated for {use} in 200 kHz", decibel(r.tolerated_dbm)),
@@ -45,7 +49,13 @@ def for_channel(picture: Picture, use: str, name: str, moment: datetime) -> Reas
 
 def for_sweep(record: SweepRecord, store: Store, moment: datetime) -> Reasons:
     """What a sweep is and whether it still counts."""
-    sweep = listen.load(store, record)
+    used = Option("Set it aside" if record.used else "Use it", "the picture of the spectrum follows",
+                  lambda: listen.set_used(record, not record.used))  # fmt: skip
+    try:
+        sweep = listen.load(store, record)
+    except BookError as error:
+        sentence = f"{error} No channel it covers counts as quiet: sweep there again and set this one aside."
+        return Reasons(record.place, f"{record.points} bins", "damaged", sentence, options=(used,))
     sentence = f"Taken {listen.age(record, moment)}" + (
         ", older than a day: take it again." if listen.is_stale(record, moment) else "."
     )
@@ -66,8 +76,6 @@ def for_sweep(record: SweepRecord, store: Store, moment: datetime) -> Reasons:
         ),
     )
     origins = (("antenna", record.antenna), ("source", record.source or "not said"), ("note", record.note or "none"))
-    used = Option("Set it aside" if record.used else "Use it", "the picture of the spectrum follows",
-                  lambda: listen.set_used(record, not record.used))  # fmt: skip
     gone = Option("Remove it", "undo brings it back", lambda: listen.remove_sweep(store, record))
     return Reasons(
         record.place,

@@ -8,6 +8,7 @@ from datetime import datetime
 from importlib.resources import files
 from pathlib import Path
 
+from azven.book.formats.whole import write_whole
 from azven.book.records import Act, Link, Model, Zone
 from azven.book.regions import ADVICE
 from azven.book.store import Store
@@ -18,7 +19,8 @@ from azven.work.reasons import mhz
 
 HEADINGS = ("Link", "MHz", "Channel", "Room", "Acts", "Equipment", "Band", "Performer", "Margin kHz", "State")
 _STATES = {"sound": "holds", "tight": "tight", "broken": "BROKEN", "unplaced": "no frequency"}
-_RISKY = ("=", "+", "-", "@", "\t", "\r")
+_RISKY = ("=", "+", "-", "@", "＝", "＋", "－", "＠")
+_BLANKS = " \t\r\n\f\v\u00a0\u3000\ufeff\u200b"
 
 
 @dataclass(frozen=True)
@@ -140,13 +142,15 @@ def csv_text(store: Store, board: Board) -> str:
 
 
 def harmless(cell: str) -> str:
-    """The cell with an apostrophe before it when a spreadsheet would take it for a formula."""
+    """The cell with an apostrophe before it when a spreadsheet would take it for a formula, blanks before the sign and
+    signs of full width included."""
     try:
         float(cell)
     except ValueError:
-        return f"'{cell}" if cell.startswith(_RISKY) else cell
+        bare = cell.lstrip(_BLANKS)
+        return f"'{cell}" if cell.startswith(("\t", "\r")) or bare.startswith(_RISKY) else cell
     return cell
 
 
 def write_csv(store: Store, board: Board, path: Path) -> None:
-    path.write_text(csv_text(store, board), encoding="utf-8", newline="")
+    write_whole(path, csv_text(store, board).encode("utf-8"))

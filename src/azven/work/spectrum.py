@@ -5,6 +5,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
+from azven.book.edits import BookError
 from azven.book.records import Model
 from azven.book.records import Sweep as SweepRecord
 from azven.book.store import Store
@@ -91,7 +92,11 @@ def warnings(store: Store, now: datetime) -> list[str]:
             "All sweeps were taken with one antenna: an omni at performer height and the receive antennas differ."
         )
     for r in records:
-        sweep = listen.load(store, r)
+        try:
+            sweep = listen.load(store, r)
+        except BookError:
+            out.append(f"{r.place}: damaged, so no channel it covers counts as quiet; sweep there again.")
+            continue
         if listen.is_stale(r, now):
             out.append(f"{r.place}: {listen.age(r, now)}, too old to be trusted.")
         if r.own_on:

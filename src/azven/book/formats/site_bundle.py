@@ -19,6 +19,7 @@ from azven.book.formats.errors import FormatError
 from azven.book.formats.plan_request import Hertz
 from azven.book.formats.reading import Document, parse
 from azven.book.formats.sweep_csv import SweepFile
+from azven.book.formats.whole import written_whole
 
 NAME, VERSION = "azven-site-bundle", 1
 _LARGEST_MEMBER = 200_000_000
@@ -85,7 +86,7 @@ def write(
     path: Path, site: dict[str, Any], sweeps: Sequence[tuple[NDArray[np.int64], NDArray[np.float64], dict[str, str]]]
 ) -> None:
     """Write a bundle; each sweep is (frequencies [Hz], levels [dBm], metadata)."""
-    with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as bundle:
+    with written_whole(path) as fresh, zipfile.ZipFile(fresh, "w", zipfile.ZIP_DEFLATED) as bundle:
         document = {"format": NAME, "version": VERSION, **site}
         bundle.writestr("site.json", json.dumps(document, ensure_ascii=False, indent=1))
         for number, (freq, level, metadata) in enumerate(sweeps, start=1):

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from azven.book.formats.errors import FormatError
+from azven.book.formats.whole import write_whole
 
 _UNITS = {"hz": 1.0, "khz": 1e3, "mhz": 1e6, "ghz": 1e9}
 _NUMBER = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?$")
@@ -49,9 +50,7 @@ def text(freq_hz: NDArray[np.int64], level_dbm: NDArray[np.float64], metadata: M
 
 def write(path: Path, freq_hz: NDArray[np.int64], level_dbm: NDArray[np.float64], metadata: Mapping[str, str]) -> None:
     """Write a sweep to a file, whole or not at all."""
-    temporary = path.with_name(path.name + ".part")
-    temporary.write_text(text(freq_hz, level_dbm, metadata), encoding="utf-8")
-    temporary.replace(path)
+    write_whole(path, text(freq_hz, level_dbm, metadata).encode("utf-8"))
 
 
 def read(path: Path) -> SweepFile:

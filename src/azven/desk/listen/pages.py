@@ -3,6 +3,7 @@
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QScrollArea, QVBoxLayout, QWidget
 
+from azven.book.edits import BookError
 from azven.book.records import Sweep as SweepRecord
 from azven.desk.session import Session
 from azven.desk.stage import button, choice, fill, label, row
@@ -76,8 +77,12 @@ class ComparePage(Page):
             self.words.setText("Two sweeps are needed: what appeared, went or grew between them is listed here.")
             self._found = []
         else:
-            self._found = spectrum.compare(self._session.store, old, new)
-            self.words.setText(spectrum.compared_in_words(self._found))
+            try:
+                self._found = spectrum.compare(self._session.store, old, new)
+                self.words.setText(spectrum.compared_in_words(self._found))
+            except BookError as error:
+                self._found = []
+                self.words.setText(str(error))
         self._list()
 
     def _unfold(self) -> None:

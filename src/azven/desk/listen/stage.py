@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from azven.book.edits import BookError
 from azven.book.formats import sweep_csv
 from azven.book.formats.errors import FormatError
 from azven.book.records import Sweep as SweepRecord
@@ -116,6 +117,8 @@ class ListenStage(Stage):
         picture = self.session.picture
         used = len(picture.sweeps)
         few = f"{used} in use: the {CURVES} newest as lines, all of them in grey." if used > CURVES else ""
+        if lost := ", ".join(r.place for r in picture.unreadable):
+            few = f"Damaged: {lost}. No channel it covers counts as quiet; sweep there again and set it aside."
         self._empty.setText(few if records else "No sweep yet. Take one with an instrument, or import a file.")
         self._empty.setVisible(bool(few) or not records)
         samples = self.plot.samples()
@@ -252,3 +255,5 @@ class ListenStage(Stage):
                 listen.export_sweep(self.session.store, record, path)
             except OSError as error:
                 self.session.say(f"{path} could not be written: {error.strerror}.", trouble=True)
+            except BookError as error:
+                self.session.say(str(error), trouble=True)
