@@ -1,7 +1,8 @@
 """Chain: designs of antenna systems in the book, their values and gains, the staircase, designs side by side."""
 
 import copy
-from collections.abc import Mapping
+import math
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -11,10 +12,11 @@ from azven.book.store import Store
 from azven.rf.chain.design import Design, Solved, noise_dbm, solve_design
 from azven.rf.chain.graph import path
 from azven.rf.chain.outgoing import transmit_results
-from azven.rf.chain.tune import GainPlan, set_gains
+from azven.rf.chain.tune import GainPlan, as_set, limits_of, set_gains
 from azven.work import ground
 
 Document = dict[str, Any]
+_HAIR_DB = 1e-3
 
 
 def read(document: Document) -> Design:
@@ -118,9 +120,39 @@ def plan_gains(design: Design) -> GainPlan:
     for receiver in receivers:
         plans.append(set_gains(design, receiver))
         design = design.with_settings(plans[-1].settings)
-    settings = {name: value for p in plans for name, value in p.settings.items()}
-    reasons = {name: text for p in plans for name, text in p.reasons.items()}
-    return GainPlan(settings, min((p.chosen for p in plans), key=lambda c: c.worst_margin_db), reasons)
+    if not any(p.settings for p in plans):
+        raise ValueError("No block between an antenna and a receiver has steps to choose from; nothing was set.")
+    return max((_together(design, plans, last) for last in plans), key=_good)
+
+
+def _together(design: Design, plans: Sequence[GainPlan], last: GainPlan) -> GainPlan:
+    """All plans in one; where receivers share a block, `last` decides. What it gives is that of all receivers."""
+    settings = {name: value for p in (*plans, last) for name, value in p.settings.items()}
+    reasons = {name: text for p in (*plans, last) for name, text in p.reasons.items()}
+    set_so = design.with_settings(settings)
+    given = [as_set(set_so, r) for r in set_so.receivers()]
+    room = min(h for _, h in given)
+    chosen = replace(last.chosen, worst_margin_db=min(m for m, _ in given), headroom_db=room)
+    lacking = limits_of(design).headroom_db - room
+    return GainPlan(settings, chosen, reasons, lacking if lacking > _HAIR_DB else 0.0)
+
+
+def gains_in_words(plan: GainPlan) -> str:
+    """What settings give, or how much of the headroom they lack."""
+    worst, room = plan.chosen.worst_margin_db, plan.chosen.headroom_db
+    link = f"worst link {worst:.1f} dB over its need" if math.isfinite(worst) else "no wanted level is known"
+    if plan.lacking_db > 0:
+        text = (
+            f"No setting keeps the headroom: the one with most of it is set, {room:.1f} dB, {plan.lacking_db:.1f} dB "
+            f"too little; {link}. Filter in front of the first amplifier, or keep the strongest transmitter away."
+        )
+    else:
+        text = f"Gains set: {link}, {f'headroom {room:.1f} dB' if math.isfinite(room) else 'no headroom is known'}."
+    return text.replace(" -", " −")
+
+
+def _good(plan: GainPlan) -> tuple[float, float]:
+    return -plan.lacking_db, plan.chosen.worst_margin_db
 
 
 # -- what follows ---------------------------------------------------------------------------------------------

@@ -268,9 +268,8 @@ class ChainStage(Stage):
 
         def done(plan: GainPlan) -> None:
             self.session.do(lambda: chain.gains_set(record, plan))
-            worst, room = plan.chosen.worst_margin_db, plan.chosen.headroom_db
-            text = f"Gains set: worst link {worst:.1f} dB over its need, headroom {room:.1f} dB.".replace("-", "−")
-            self.session.say(f"{text} {chain_threats.interferer(chain.document_of(record), plan.settings)}".strip())
+            threat = chain_threats.interferer(chain.document_of(record), plan.settings)
+            self.session.say(f"{chain.gains_in_words(plan)} {threat}".strip(), trouble=plan.lacking_db > 0)
             self.compare.explain(plan)
 
         def work(progress: Progress) -> GainPlan:
