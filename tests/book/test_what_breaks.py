@@ -5,17 +5,19 @@ import os
 import resource
 import stat
 import zlib
+from dataclasses import replace
+from datetime import UTC, datetime
 
 import numpy as np
 import pytest
 import sqlalchemy as sa
 
 from azven.book import regions
-from azven.book.edits import BookError
+from azven.book.edits import BookError, Edit, replace_record
 from azven.book.formats import whole
 from azven.book.store import Store
 from azven.rf.sweep import Sweep
-from azven.work import ground, listen
+from azven.work import ground, listen, reasons_spectrum
 from azven.work.taking import About
 
 
@@ -38,7 +40,7 @@ def swept(tmp_path):
         freq = np.arange(470_000_000, 608_000_000, 10_000)
         store.apply(
             listen.keep(
-                store, Sweep(freq, rng.normal(-110, 1, len(freq)), 10_000, "average"), About(place, "omni"), "test"
+                store, Sweep(freq, rng.normal(-125, 1, len(freq)), 10_000, "average"), About(place, "omni"), "test"
             )
         )
     yield store
@@ -145,6 +147,19 @@ def test_a_damaged_sweep_leaves_no_channel_quiet_that_it_covers(swept, kind):
     again.apply(listen.set_used(picture.unreadable[0], False))
     assert quiet(again) > 20
     again.close()
+
+
+def test_reasons_name_the_damaged_sweep_for_the_uses_it_serves(swept):
+    record = next(r for r in listen.sweeps(swept) if r.place == "foyer")
+    swept.apply(Edit("For in-ears", replace_record(record, replace(record, hears="in-ears"))))
+    put(swept, "foyer", level_dbm=b"nonsense")
+    picture = listen.picture(swept)
+    name = picture.decisions["voice"][-20].reading.channel.name
+    voice, ear = (
+        reasons_spectrum.for_channel(picture, u, name, datetime(2026, 11, 25, tzinfo=UTC)) for u in ("voice", "in-ear")
+    )
+    assert voice.state == "quiet"
+    assert (ear.state, "The sweep at foyer is damaged" in ear.verdict) == ("unknown", True)
 
 
 @pytest.mark.parametrize(

@@ -16,6 +16,7 @@ from azven.work import (
     chain_threats,
     chain_troubles,
     ground,
+    group_tables,
     kit,
     neighbours,
     pairs,
@@ -24,6 +25,7 @@ from azven.work import (
     sheet,
     threats,
 )
+from azven.work.sheet import harmless
 
 NOW = datetime(2026, 8, 14, 18, 0, tzinfo=UTC)
 EVIL = "<script>x</script>"
@@ -117,3 +119,14 @@ def test_a_bundle_of_a_site_with_such_names_comes_back_as_it_went(named, empty, 
     empty.apply(merged.edit)
     assert {z.name for z in ground.zones(named)} <= {z.name for z in ground.zones(empty)}
     assert bundle.merge(empty, site_bundle.read(path)).said == ("nothing new",)
+
+
+@pytest.mark.parametrize("cell", ["=1+1", " =1+1", "\u3000=1+1", "\ufeff@x", "＝1+1", "\n＋1+x", "\t x", "－a"])
+def test_a_cell_that_a_spreadsheet_would_reckon_is_text(cell):
+    assert harmless(cell) == f"'{cell}"
+    assert f"'{cell}" in group_tables.write({cell: (470_000_000,)})
+
+
+@pytest.mark.parametrize("cell", ["Narrator", "-12.5", "+3", "a=b", " two words", ""])
+def test_other_cells_stay_as_they_are(cell):
+    assert harmless(cell) == cell

@@ -89,11 +89,12 @@ def survey(sweep: Sweep, channels: Sequence[Channel]) -> Survey:
     pieces = [*channels, *_tiles(sweep, channels)]
     lower = lower_quantiles(sweep, pieces)
     averages = averages_of(sweep, _bins_of(sweep, pieces, ~full_channels(lower)))
-    shaped = _shaped(sweep, pieces, emissions.calm_bins(sweep, averages))
+    calmed = np.asarray(dbm(emissions.averaged(milliwatts(sweep.level_dbm), emissions.calm_bins(sweep, averages))))
+    shaped = _shaped(sweep, pieces, calmed)
     full = full_channels(lower, shaped)
     floor = floors_of(lower, full)
     noise = _per_bin(sweep, pieces, floor, averages)
-    filled = _filled(sweep, pieces, emissions.marked(sweep, noise, averages), averages)
+    filled = _filled(sweep, pieces, emissions.marked(sweep, noise, averages), calmed)
     filled &= _beside_an_edge(filled, np.array(shaped, bool))
     around = _sloping(sweep, pieces, lower, np.array(shaped, bool) | filled, noise, averages)
     found = emissions.find(sweep, around, averages, _bins_of(sweep, pieces, filled, skirt_hz=2 * sweep.rbw_hz))
@@ -112,7 +113,7 @@ def _tiles(sweep: Sweep, channels: Sequence[Channel]) -> list[Channel]:
     out, at = [], first
     for low, high in [*sorted((c.low_hz, c.high_hz) for c in channels), (last, last)]:
         gap_end = min(low, last)
-        while gap_end - at > max(4 * sweep.spacing_hz, 0):
+        while gap_end - at > 4 * sweep.spacing_hz:
             end = min(at + _TILE_HZ, gap_end)
             out.append(Channel("", at, end))
             at = end
@@ -131,13 +132,17 @@ def _bins_of(
     return out
 
 
-def _shaped(sweep: Sweep, pieces: Sequence[Channel], calm: int) -> list[bool]:
+def _flat(levels: Floats) -> bool:
+    """Whether eight or more levels [dBm] are as flat as a multiplex."""
+    return len(levels) >= 8 and quantile(levels, 0.9) - quantile(levels, 0.1) <= _FLAT_WITHIN_DB
+
+
+def _shaped(sweep: Sweep, pieces: Sequence[Channel], level: Floats) -> list[bool]:
     """Which pieces have a multiplex's shape: flat, with an edge at the raster on at least one side."""
-    level = dbm(emissions.averaged(milliwatts(sweep.level_dbm), calm))
     out = []
     for piece in pieces:
         inside = level[sweep.between(piece.low_hz + _EDGE_HZ[1], piece.high_hz - _EDGE_HZ[1])]
-        if len(inside) < 8 or quantile(inside, 0.9) - quantile(inside, 0.1) > _FLAT_WITHIN_DB:
+        if not _flat(inside):
             out.append(False)
             continue
         top = quantile(inside, 0.5)
@@ -149,15 +154,12 @@ def _shaped(sweep: Sweep, pieces: Sequence[Channel], calm: int) -> list[bool]:
     return out
 
 
-def _filled(sweep: Sweep, pieces: Sequence[Channel], marks: NDArray[np.bool_], averages: float) -> NDArray[np.bool_]:
+def _filled(sweep: Sweep, pieces: Sequence[Channel], marks: NDArray[np.bool_], level: Floats) -> NDArray[np.bool_]:
     """Which channels are filled by something flat, to be told as a multiplex and not as an emission of its own."""
-    level = dbm(emissions.averaged(milliwatts(sweep.level_dbm), emissions.calm_bins(sweep, averages)))
     out = []
     for piece in pieces:
         at = sweep.between(piece.low_hz, piece.high_hz)
-        inside = level[at]
-        flat = len(inside) >= 8 and quantile(inside, 0.9) - quantile(inside, 0.1) <= _FLAT_WITHIN_DB
-        out.append(bool(piece.name and flat and np.mean(marks[at]) >= FILLED_SHARE))
+        out.append(bool(piece.name and _flat(level[at]) and np.mean(marks[at]) >= FILLED_SHARE))
     return np.array(out, bool)
 
 
@@ -199,11 +201,19 @@ def _sloping(
     return np.asarray(out)
 
 
+def _window_bins(sweep: Sweep) -> int:
+    """How many bins, an odd number, a link's width spans."""
+    return max(1, round(LINK_BANDWIDTH_HZ / sweep.spacing_hz)) | 1
+
+
+def _widened(sweep: Sweep) -> float:
+    """By how much noise in a link's width is stronger than in a bin."""
+    return max(LINK_BANDWIDTH_HZ / sweep.bandwidth_hz, 1.0)
+
+
 def _window_dbm(sweep: Sweep) -> Floats:
     """Power [dBm] in a link's width around every bin (n,)."""
-    bins = max(1, round(LINK_BANDWIDTH_HZ / sweep.spacing_hz)) | 1
-    widened = max(LINK_BANDWIDTH_HZ / sweep.bandwidth_hz, 1.0)
-    return np.asarray(dbm(emissions.averaged(milliwatts(sweep.level_dbm), bins) * widened))
+    return np.asarray(dbm(emissions.averaged(milliwatts(sweep.level_dbm), _window_bins(sweep)) * _widened(sweep)))
 
 
 def _reading(
@@ -222,8 +232,7 @@ def _reading(
     noise, unsure = None, _UNSURE_SIGMAS * 10 / np.log(10) / max(averages * len(levels), 1.0) ** 0.5
     as_quiet = False
     if floor is not None:
-        widened = 10 * float(np.log10(max(LINK_BANDWIDTH_HZ / sweep.bandwidth_hz, 1.0)))
-        noise = floor + mean_over_floor_db(averages) + widened - lowered
+        noise = floor + mean_over_floor_db(averages) + 10 * float(np.log10(_widened(sweep))) - lowered
         as_quiet = bool(seen) and high is not None and high <= noise + max(AS_QUIET_DB, seldom_db(averaged))
     power = band_power_dbm(sweep, channel.low_hz, channel.high_hz)
     return ChannelReading(channel, "unknown", power, floor, high, noise, None, filled, as_quiet, float(unsure))
@@ -231,8 +240,7 @@ def _reading(
 
 def _independent(sweep: Sweep) -> float:
     """How many independent bins a window holds."""
-    bins = max(1, round(LINK_BANDWIDTH_HZ / sweep.spacing_hz)) | 1
-    return max(1.0, bins * sweep.spacing_hz / max(sweep.bandwidth_hz, sweep.spacing_hz))
+    return max(1.0, _window_bins(sweep) * sweep.spacing_hz / max(sweep.bandwidth_hz, sweep.spacing_hz))
 
 
 def _high_dbm(window: Floats, averages: float) -> float:

@@ -162,7 +162,8 @@ def age(record: SweepRecord, now: datetime) -> str:
 
 @dataclass(frozen=True)
 class Decision:
-    """Class of one raster channel for one use, and the sweep that decided it (None: no sweep reaches it)."""
+    """Class of one raster channel for one use, and the sweep that decided it: None where no sweep reaches it, a damaged
+    one where it is unknown for that."""
 
     reading: ChannelReading
     sweep: SweepRecord | None
@@ -296,11 +297,12 @@ def _decide(
     i: int, channel: Channel, heard: Sequence[tuple[SweepRecord, list[ChannelReading]]], lost: Sequence[SweepRecord]
 ) -> Decision:
     """The worst of what was heard; where a damaged sweep may have heard more it is unknown."""
+    damaged = next((r for r in lost if r.low_hz < channel.high_hz and channel.low_hz < r.high_hz), None)
     if not heard:
-        return Decision(ChannelReading(channel, "unknown"), None)
+        return Decision(ChannelReading(channel, "unknown"), damaged)
     decisive = worst(readings[i] for _, readings in heard)
-    if decisive.occupancy != "taken" and any(r.low_hz < channel.high_hz and channel.low_hz < r.high_hz for r in lost):
-        return Decision(ChannelReading(channel, "unknown"), None)
+    if decisive.occupancy != "taken" and damaged is not None:
+        return Decision(ChannelReading(channel, "unknown"), damaged)
     record = next(r for r, readings in heard if readings[i] is decisive)
     return Decision(decisive, None if decisive.occupancy == "unknown" else record)
 

@@ -22,8 +22,8 @@ def for_channel(picture: Picture, use: str, name: str, moment: datetime) -> Reas
     edges = f"{r.channel.low_hz / 1e6:g}–{r.channel.high_hz / 1e6:g} MHz"
     if r.tolerated_dbm is None:
         why = "No sweep in use for this purpose reaches it."
-        if any(s.low_hz < r.channel.high_hz and r.channel.low_hz < s.high_hz for s in picture.unreadable):
-            why = "A sweep in use that reaches it is damaged: sweep there again, and set that one aside."
+        if decision.sweep is not None:
+            why = f"The sweep at {decision.sweep.place} is damaged: sweep there again, and set that one aside."
         return Reasons(f"Channel {name} for {use}", edges, "unknown", why)
     rows = [
         ("95 of 100 places in 200 kHz stay below", "covered" if r.high_dbm is None else decibel(r.high_dbm)),

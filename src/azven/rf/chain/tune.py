@@ -39,12 +39,13 @@ def set_gains(design: Design, receiver: str, limits: Limits | None = None) -> Ga
     """
     limits = limits or limits_of(design)
     system = system_of(design)
-    knobs = [n for n in _joined(system, receiver) if system.blocks[n].steps_db and n != receiver]
+    shared = _joined(system, receiver)
+    knobs = [n for n in _adjustable(system, shared) if n != receiver]
     choices = [_values(system.blocks[n]) for n in knobs]
     best: GainPlan | None = None
     for values in product(*choices):
         held = dict(zip(knobs, values, strict=True))
-        found = _branches_set(design.with_settings(held), receiver, limits)
+        found = _branches_set(design.with_settings(held), receiver, shared, limits)
         found = replace(found, settings=held | dict(found.settings))
         best = found if best is None or _rank(found) > _rank(best) else best
     assert best is not None  # a product of nothing is one empty tuple
@@ -79,10 +80,9 @@ def _joined(system: System, receiver: str) -> list[str]:
     return [receiver] if single else shared_blocks(system, receiver)
 
 
-def _branches_set(design: Design, receiver: str, limits: Limits) -> GainPlan:
+def _branches_set(design: Design, receiver: str, shared: list[str], limits: Limits) -> GainPlan:
     """The best settings of the branches, with what is behind them as it is."""
     system = system_of(design)
-    shared = _joined(system, receiver)
     branches = {
         a: [n for n in path(system, a, receiver) if n not in shared] for a in solve(system)[receiver].gain_before_db
     }
@@ -114,6 +114,7 @@ class _Look:
         receiver: str, stage: str,
     ) -> None:  # fmt: skip
         self.design, self.branches, self.floor, self.receiver = design, branches, floor, receiver
+        self.knobs = {a: _adjustable(system, b) for a, b in branches.items()}
         self.kt0b_dbm = kt0b_dbm(system)
         compression = system.blocks[stage].compression_dbm
         self.compression_dbm = math.inf if compression is None else compression
@@ -141,8 +142,7 @@ def _kept(look: _Look, limits: Limits, headroom_db: float) -> GainPlan | None:
             return None
         settings: dict[str, float | None] = {}
         for antenna, option in found.options.items():
-            knobs = [n for n in look.branches[antenna] if look.design.blocks[n].steps_db]
-            settings |= dict(zip(knobs, option.setting, strict=True))
+            settings |= dict(zip(look.knobs[antenna], option.setting, strict=True))
         after = look.design.with_settings(settings)
         margin, room = as_set(after, look.receiver)
         if room >= headroom_db - _HAIR_DB:
