@@ -119,11 +119,14 @@ def test_margins_show_both_schools_and_the_switch_is_undone(window, settle):
     stage.show_page(MARGINS)
     settle(window)
     page = stage.page(MARGINS)
-    assert page.schools.text() == "Both schools agree on every link of this plan."
+    assert page.schools.text().startswith("The schools differ: levels see ")
     assert "takes part in" in page.harm.text()
     choir = session.board.frequencies
     at = 2 * choir[key(session, "Lamp Choir 2")] - choir[key(session, "Lamp Choir 1")]
     session.do(lambda: plan.set_frequencies(session.store, {key(session.store, "Lamp Choir 3"): at}, "Move"))
+    settle(window)
+    hall = next(z for z in ground.zones(session.store) if z.name == "Rope Hall")
+    session.do(lambda: ground.change(hall, "Nobody comes near", near_m=28.0, between_m=10.0))
     settle(window)
     assert "levels excuse" in page.schools.text()
     assert session.board.verdict(key(session, "Lamp Choir 3")).state == "broken"

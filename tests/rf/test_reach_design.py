@@ -44,7 +44,8 @@ def test_coverage_counts_outage_over_all_antennas():
     two = reach.coverage(points, [BEAM, BEAM], Wearer(), OPEN, -60.0)
     assert np.allclose(two.outage, one.outage**2)
     assert two.served >= one.served
-    assert np.allclose(one.outage, outage((one.levels_dbm - -60.0).reshape(-1, 1)).reshape(one.outage.shape))
+    mean_over_need = one.levels_dbm + 1.592 - -60.0
+    assert np.allclose(one.outage, outage(mean_over_need.reshape(-1, 1)).reshape(one.outage.shape), rtol=1e-3)
     with pytest.raises(ValueError, match="no antenna"):
         reach.coverage(points, [], Wearer(), OPEN, -60.0)
 
@@ -270,3 +271,28 @@ def test_transmitters_combine_into_one_antenna():
     assert len(sent.over_rating) == 4
     assert sent.blocking_margin_db is not None
     assert solve_design(design).paths[0].antenna == "ant1"
+
+
+def test_a_crowd_two_metres_deep_is_met_from_everywhere():
+    """Six samples along the path missed it more than half of the time."""
+    crowd = [(-20.0, 10.0), (20.0, 10.0), (20.0, 12.0), (-20.0, 12.0)]
+    behind = reach.grid((-5, 13), (5, 60), 0.5, 1.5)
+    in_front = reach.grid((-5, 1), (5, 9), 0.5, 1.5)
+    low = np.array([0.0, 0.0, 1.5])
+    assert reach.through_crowd(behind, low, [crowd]).all()
+    assert not reach.through_crowd(in_front, low, [crowd]).any()
+    assert not reach.through_crowd(behind, np.array([0.0, 0.0, 60.0]), [crowd]).any()
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_what_a_crowd_hides_agrees_with_a_thousand_samples_of_the_path(seed):
+    rng = np.random.default_rng(seed)
+    corners = [tuple(c) for c in rng.uniform(-10, 10, (rng.integers(3, 7), 2)).tolist()]
+    points = np.concatenate([rng.uniform(-15, 15, (200, 2)), np.full((200, 1), 1.1)], axis=1)
+    antenna = np.array([*rng.uniform(-15, 15, 2), rng.uniform(1.0, 6.0)])
+    t = np.linspace(0, 1, 1_001)
+    way = points[:, None, :] + t[None, :, None] * (antenna - points)[:, None, :]
+    sampled = (reach.inside(way[..., :2], corners) & (way[..., 2] <= reach.HEAD_M)).any(axis=1)
+    found = reach.through_crowd(points, antenna, [corners])
+    assert not np.any(sampled & ~found)
+    assert np.count_nonzero(found & ~sampled) <= 6  # grazed between two samples

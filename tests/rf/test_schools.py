@@ -7,9 +7,12 @@ import pytest
 from azven.rf import imlevels
 from azven.rf.by_level import Levels, excused, plan_by
 from azven.rf.coordinate import carriers_of, coordinate
+from azven.rf.links import End
 from azven.rf.products import Situation
+from azven.rf.radios import Radio, Room, Rooms
 from azven.rf.request import Carrier, PlanRequest, Profile, Range, Request
-from azven.rf.schools import LevelJudge, Radio, Room, Rooms, Scene, broken
+from azven.rf.scene import Scene
+from azven.rf.schools import LevelJudge, broken
 
 VOICE = Profile(350_000, {"2a-b": 100_000, "a+b-c": 50_000})
 WIDE = Rooms({"hall": Room(near_m=8, far_m=30, between_m=3)}, {})
@@ -63,7 +66,7 @@ def test_near_rooms_count_by_level_and_walls_make_them_harmless():
     asked = replace(request(), relations={frozenset(("hall", "foyer")): "near"})
     carriers = trio(zone_of_third="foyer")
     rooms = Rooms({"hall": Room(0.5, 40, 0.3), "foyer": Room(0.5, 40, 0.3)}, {})
-    walled = Rooms(rooms.rooms, {frozenset(("hall", "foyer")): 30.0})
+    walled = Rooms(rooms.rooms, {frozenset(("hall", "foyer")): 50.0})
     assert broken(asked, carriers, {}, rooms, "spacing") == set()
     assert broken(asked, carriers, {}, rooms, "level") == {"b", "c"}
     assert broken(asked, carriers, {}, walled, "level") == set()
@@ -87,7 +90,7 @@ def test_a_product_beside_the_channel_counts_less():
 def test_positions_stand_in_for_distances():
     carriers = trio()
     far = {n: Radio(pos_m=(x, 30.0, 1.5)) for n, x in (("a", 0.0), ("b", 20.0), ("c", 5.0))}
-    rooms = Rooms({"hall": Room(antenna_m=(0.0, 0.0, 3.0))}, {})
+    rooms = Rooms({"hall": Room(receive=(End(gain_dbi=6.5, pos_m=(0.0, 0.0, 3.0)),))}, {})
     scene = Scene(Situation(carriers, {"voice": VOICE}, {}), carriers, far, rooms)
     assert scene.coupled[0, 1] == pytest.approx(17 - (32.44 + 54 + 20 * -1.699 + 20), abs=0.1)
     assert scene.wanted[0] == pytest.approx(scene.heard[0, 0])

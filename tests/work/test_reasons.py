@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from azven.rf.sweep import Sweep
-from azven.work import ground, listen, plan, reasons, reasons_spectrum, taking
+from azven.work import ground, listen, plan, reasons, reasons_spectrum, taking, wording
 from naming import key
 
 NOW = datetime(2026, 8, 14, 18, 0, tzinfo=UTC)
@@ -17,12 +17,12 @@ NOW = datetime(2026, 8, 14, 18, 0, tzinfo=UTC)
     [(470_000_000, "470.000"), (470_012_500, "470.0125"), (470_006_250, "470.00625"), (2_412_000_000, "2412.000")],
 )
 def test_megahertz_have_three_decimals_or_as_many_as_the_step_needs(freq, text):
-    assert reasons.mhz(freq) == text
+    assert wording.mhz(freq) == text
 
 
 def test_minus_is_a_minus():
-    assert reasons.khz(-12_500) == "−12.5 kHz"
-    assert reasons.decibel(-104.4) == "−104 dBm"
+    assert wording.khz(-12_500) == "−12.5 kHz"
+    assert wording.decibel(-104.4) == "−104 dBm"
 
 
 @pytest.mark.parametrize(

@@ -120,8 +120,16 @@ def test_a_fence_of_wire_mesh_costs_what_its_opening_says(store):
     store.apply(room_plan.add_wall(store, hall, (0, 30), (5, 30), reach.MESH, 0.05, 0.004))
     fence = next(w for w in reach.room(store, hall, "A").walls if w.material == reach.MESH)
     assert 6 < fence.loss_db < 12
-    with pytest.raises(ValueError, match="wider than its wire"):
-        room_plan.add_wall(store, hall, (0, 30), (5, 30), reach.MESH, 0.005, 0.004)
+    with pytest.raises(ValueError, match="an opening and a wire"):
+        room_plan.add_wall(store, hall, (0, 30), (5, 30), reach.MESH, 0.0, 0.004)
+
+
+@pytest.mark.parametrize("opening", [0.001, 0.004, 0.0125, 0.013])
+def test_a_mesh_as_narrow_as_its_wire_is_a_wall_that_nothing_passes(store, opening):
+    """Where the formula ends (an opening of π wires) it had been refused as an error of the user's."""
+    hall = ground.zones(store)[0]
+    edit = room_plan.add_wall(store, hall, (0, 30), (5, 30), reach.MESH, opening, 0.004)
+    assert [c.after.loss_db for c in edit.changes] == [40.0]
 
 
 def test_what_is_drawn_is_found_and_taken_out_again(store):

@@ -26,6 +26,7 @@ from azven.work import (
     taking,
     threats,
     ways_out,
+    wording,
 )
 from naming import key
 
@@ -172,8 +173,8 @@ def test_reasons_carry_the_arithmetic_of_this_case(store):
         if verdict.limit and verdict.limit.product_hz:
             terms = [float(v.replace("−", "-")) for _, v in found.arithmetic[: len(verdict.limit.sources)]]
             assert sum(terms) * 1e6 == pytest.approx(verdict.limit.product_hz, abs=1)
-            assert rows["product"] == reasons.mhz(verdict.limit.product_hz)
-        assert rows.get("margin", reasons.khz(verdict.margin_hz or 0)) == reasons.khz(verdict.margin_hz or 0)
+            assert rows["product"] == wording.mhz(verdict.limit.product_hz)
+        assert rows.get("margin", wording.khz(verdict.margin_hz or 0)) == wording.khz(verdict.margin_hz or 0)
 
 
 def test_an_alternative_is_tried_before_it_is_offered(store):

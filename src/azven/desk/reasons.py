@@ -164,7 +164,7 @@ def _antenna(session: Session, zone_id: int, placement: str, antenna_id: int, we
     from azven.work import reach, reasons_reach
 
     zone = next((z for z in ground.zones(session.store) if z.id == zone_id), None)
-    drawn = reach.room(session.store, zone, placement) if zone is not None else None
+    drawn = reach.room(session.store, zone, placement, session.picture) if zone is not None else None
     antenna = next((a for a in drawn.antennas if a.id == antenna_id), None) if drawn else None
     return reasons_reach.for_antenna(drawn, antenna, wearer) if drawn and antenna else None
 

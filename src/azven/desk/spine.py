@@ -12,7 +12,7 @@ from azven.desk.session import Session
 from azven.desk.stage import tip
 from azven.work import ground, kit, permission
 from azven.work.plan import Verdict
-from azven.work.reasons import mhz
+from azven.work.wording import mhz
 
 _HEIGHT, _RASTER, _MHZ, _ROWS = 128, 17, 14, 4
 _LEVELS_DBM = (-125.0, -45.0)

@@ -18,8 +18,7 @@ from azven.desk.session import Session
 from azven.desk.spine import Spine
 from azven.desk.stage import FittedLabel, Stage
 from azven.work import ground, ids, kit
-from azven.work.reasons import mhz
-from azven.work.wording import one_line
+from azven.work.wording import mhz, one_line
 
 STAGES = {
     "ground": "Ground", "listen": "Listen", "kit": "Kit", "plan": "Plan", "chain": "Chain", "reach": "Reach",

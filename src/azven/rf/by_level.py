@@ -1,13 +1,16 @@
 """Coordination by school: by spacing, by level, or by spacing with what is harmless here excused."""
 
+from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from azven.rf.coordinate import Plan, carriers_of, coordinate, finish, lane
+from azven.rf.coordinate.plan import Stats
+from azven.rf.radios import Radio, Rooms
 from azven.rf.request import PlanRequest, Profile, Request
-from azven.rf.schools import LEVEL_KINDS, LevelJudge, Radio, Rooms, School, broken
+from azven.rf.schools import LEVEL_KINDS, LevelJudge, School, broken
 
 Progress = Callable[[int, int], bool]
 _CANDIDATES = 60
@@ -29,22 +32,52 @@ def plan_by(
     """Place the requests so that no placed link has a conflict in the `school`.
 
     The spacing search goes first; the level schools then move what levels find in danger and place what found no
-    room by distance alone, each link at the first of up to 60 steps that breaks nobody. With `current` (id → Hz) the
-    search is left out and those links stay unless they are in danger.
+    room by distance alone, each link at the first of up to 60 steps that breaks nobody. The level school also starts
+    from a plan that keeps every third-order product out of every channel, and the plan with more links counts. With
+    `current` (id → Hz) the search is left out and those links stay unless they are in danger.
     """
-    if current is None:
-        first = coordinate(replace(request, time_limit_s=_SEARCH_SHARE * request.time_limit_s), progress, elapsed)
-        if school == "spacing":
-            return first
-        frequencies = {a.id: a.freq_hz for a in first.assignments}
-        stats = first.stats
-    else:
-        frequencies = dict(current)
-        stats = finish(request, frequencies, coordinate(replace(request, requests=())).stats).stats
-    work = _Work(request, levels, school, progress, elapsed)
-    work.clear_danger(frequencies)
-    work.fill(frequencies)
-    return finish(request, frequencies, replace(stats, elapsed_s=elapsed(), timed_out=work.timed_out))
+    if current is not None:
+        stats = finish(request, dict(current), coordinate(replace(request, requests=())).stats).stats
+        work = _Work(request, levels, school, progress, elapsed)
+        return _finished(request, work, work.mended(current), stats)
+    if school == "spacing":
+        return coordinate(request, progress, elapsed)
+    starts = [_out_of_channels(request, levels), request] if school == "level" else [request]
+    best: Plan | None = None
+    for i, start in enumerate(starts, start=1):
+        until = request.time_limit_s * i / len(starts)
+        placing_s = (1 - _SEARCH_SHARE) * request.time_limit_s / len(starts)
+        first = coordinate(replace(start, time_limit_s=until - placing_s), progress, elapsed)
+        work = _Work(replace(request, time_limit_s=until), levels, school, progress, elapsed)
+        found = _finished(request, work, work.mended({a.id: a.freq_hz for a in first.assignments}), first.stats)
+        best = found if best is None or _worth(request, found) > _worth(request, best) else best
+        if not found.unplaced or not progress(0, 1):
+            break
+    assert best is not None
+    return best
+
+
+def _out_of_channels(request: PlanRequest, levels: Levels) -> PlanRequest:
+    """The request with third-order guards as wide as the widest channel: products then fall beside every channel."""
+    widest = max((r.bandwidth_hz for r in levels.radios.values()), default=Radio().bandwidth_hz)
+    profiles = {
+        name: replace(p, guard_hz={**p.guard_hz, **{k: max(widest, p.guard(k)) for k in LEVEL_KINDS}})
+        if any(p.guard_hz.values()) else p
+        for name, p in request.profiles.items()
+    }  # fmt: skip
+    return replace(request, profiles=profiles)
+
+
+def _finished(request: PlanRequest, work: "_Work", frequencies: Mapping[str, int], stats: Stats) -> Plan:
+    done = replace(stats, elapsed_s=work.elapsed(), timed_out=work.timed_out)
+    return finish(request, dict(frequencies), done)
+
+
+def _worth(request: PlanRequest, plan: Plan) -> tuple[int, ...]:
+    """How many links of each priority are placed, the most important first."""
+    placed = {a.id for a in plan.assignments}
+    counts = Counter(r.priority for r in request.requests if r.id in placed)
+    return tuple(counts[p] for p in sorted({r.priority for r in request.requests}))
 
 
 class _Work:
@@ -52,7 +85,7 @@ class _Work:
         self, request: PlanRequest, levels: Levels, school: School, progress: Progress, elapsed: Callable[[], float]
     ) -> None:
         self.request, self.levels, self.school = request, levels, school
-        self._progress, self._elapsed = progress, elapsed
+        self._progress, self.elapsed = progress, elapsed
         self.timed_out = False
         profiles = {
             name: Profile(p.spacing_hz, {k: g for k, g in p.guard_hz.items() if k not in LEVEL_KINDS})
@@ -63,11 +96,18 @@ class _Work:
 
     def _broken(self, frequencies: Mapping[str, int]) -> set[str]:
         carriers = carriers_of(self.request, dict(frequencies))
-        return broken(self.request, carriers, self.levels.radios, self.levels.rooms, self.school)
+        return broken(self.request, carriers, self.levels.radios, self.levels.rooms, self.school, by_frequency=True)
 
     def _going_on(self, done: int, total: int) -> bool:
-        self.timed_out = self.timed_out or self._elapsed() > self.request.time_limit_s
+        self.timed_out = self.timed_out or self.elapsed() > self.request.time_limit_s
         return not self.timed_out and self._progress(done, total)
+
+    def mended(self, frequencies: Mapping[str, int]) -> dict[str, int]:
+        """The frequencies without what is in danger, and with everything that then finds room."""
+        out = dict(frequencies)
+        self.clear_danger(out)
+        self.fill(out)
+        return out
 
     def clear_danger(self, frequencies: dict[str, int]) -> None:
         """Take out, least important first, what is in danger or brings others into it."""
@@ -105,7 +145,7 @@ class _Work:
         for step in chosen.tolist():
             if not self._broken({**frequencies, wish.id: step}) - before:
                 return int(step)
-            if self._elapsed() > self.request.time_limit_s:
+            if self.elapsed() > self.request.time_limit_s:
                 return None
         return None
 

@@ -70,12 +70,14 @@ def omni_gain_dbi(gain_dbi: float, elevation_deg: ArrayLike) -> Floats:
     return np.asarray(gain_dbi - np.minimum(off, OMNI_CAP_DB))
 
 
-def thermal_noise_dbm(bandwidth_hz: ArrayLike, noise_figure_db: float = 0.0, external_db: ArrayLike = 0.0) -> Floats:
+def thermal_noise_dbm(
+    bandwidth_hz: ArrayLike, noise_figure_db: ArrayLike = 0.0, external_db: ArrayLike = 0.0
+) -> Floats:
     """Noise [dBm] in `bandwidth_hz`, kT0B·(fa + F − 1), referred to the antenna.
 
     `external_db` is the external noise factor fa (at least 0 dB), `noise_figure_db` the receiver's F.
     """
-    factor = np.maximum(milliwatts(external_db), 1.0) + 10 ** (noise_figure_db / 10) - 1
+    factor = np.maximum(milliwatts(external_db), 1.0) + milliwatts(noise_figure_db) - 1
     return np.asarray(KT0_DBM_HZ + 10 * np.log10(np.asarray(bandwidth_hz, float)) + 10 * np.log10(factor))
 
 

@@ -8,6 +8,7 @@ figures at 600 MHz and meant to be edited.
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cache
 from typing import Literal
 
 import numpy as np
@@ -19,8 +20,11 @@ Polarisation = Literal["linear", "rhcp", "lhcp"]
 Point = tuple[float, float, float]
 
 POLARISATION_CAP_DB = 20.0
+MESH_CAP_DB = 40.0
 CIRCULAR_TO_LINEAR_DB = float(10 * np.log10(2))
 TOUCHING_DB = COUPLING_FLOOR_DB = 10.0
+MEAN_OVER_MEDIAN_DB = float(-10 * np.log10(np.log(2)))
+"""A path model gives the median over multipath; the mean power of a Rayleigh field lies so much higher."""
 
 BODY_DB = {"none": 0.0, "hand": 10.0, "pack facing away": 20.0, "pack facing": 4.0, "off the skin": 2.0, "crowd": 9.0}
 """Planning values of what a body costs [dB]."""
@@ -118,6 +122,34 @@ def angle_at(end: End, towards_m: Point) -> float:
     return math.degrees(math.acos(max(-1.0, min(1.0, cosine))))
 
 
+def gain_towards(end: End, away_m: Floats) -> Floats:
+    """Gain [dBi] (...) of an antenna towards what lies `away_m` (..., 3) from it."""
+    length = np.maximum(np.linalg.norm(away_m, axis=-1), 1e-9)
+    if end.kind == "omni":
+        return omni_gain_dbi(end.gain_dbi, np.degrees(np.arcsin(away_m[..., 2] / length)))
+    if end.kind != "beam" or end.aim_m is None or end.pos_m is None:
+        return np.full(length.shape, end.gain_dbi)
+    bore = np.subtract(end.aim_m, end.pos_m)
+    cosine = (away_m @ bore) / (length * np.linalg.norm(bore))
+    angle = np.degrees(np.arccos(np.clip(cosine, -1, 1)))
+    return beam_gain_dbi(end.gain_dbi, angle, end.beamwidth_deg, end.front_back_db)
+
+
+def between_antennas_db(freq_hz: float, a: End, b: End) -> float:
+    """Loss [dB] between the ports of two antennas with places: free space less both gains towards each other, and what
+    their polarisations take, at least 10 dB. ValueError where one has no place.
+
+    How an antenna's turn looks from the other depends on which way both face; the turn that loses less counts.
+    """
+    if a.pos_m is None or b.pos_m is None:
+        raise ValueError("the loss between two antennas needs the place of both")
+    towards = np.subtract(b.pos_m, a.pos_m)
+    gains = float(gain_towards(a, towards)) + float(gain_towards(b, -towards))
+    turns = np.array([a.psi_deg - b.psi_deg, a.psi_deg + b.psi_deg])
+    turned = float(np.min(polarisation_db(a.polarisation, b.polarisation, turns)))
+    return max(float(free_space_db(freq_hz, math.dist(a.pos_m, b.pos_m))) - gains + turned, COUPLING_FLOOR_DB)
+
+
 def budget(freq_hz: float, tx: End, rx: End, distance_m: float | None = None, medium: Medium = Medium()) -> Budget:
     """Received level: P + G − body − pointing − path − polarisation − obstacles + G(θ). Distance and angle from the
     positions where both ends have one; ValueError when neither says how far apart they are."""
@@ -146,6 +178,23 @@ def outage(margins_db: Sequence[float] | Floats) -> Floats:
     return np.asarray(np.prod(-np.expm1(-(10 ** (-margins / 10))), axis=-1))
 
 
+def level_kept(medians_dbm: Sequence[float], outage_share: float = 0.01) -> float:
+    """Level [dBm] under which independent antennas with these median levels all are together for `outage_share` of a
+    Rayleigh field: what a wanted signal is worth at its worst."""
+    top = max(medians_dbm)
+    return top + _kept_below(tuple(round(m - top, 6) for m in medians_dbm), outage_share)
+
+
+@cache
+def _kept_below(medians_db: tuple[float, ...], outage_share: float) -> float:
+    means = np.asarray(medians_db) + MEAN_OVER_MEDIAN_DB
+    low, high = -100.0, 40.0
+    while high - low > 1e-9:
+        middle = (low + high) / 2
+        low, high = (middle, high) if float(outage(means - middle)) < outage_share else (low, middle)
+    return low
+
+
 def coupling_db(
     freq_hz: float, distance_m: float, bodies_db: float = 0.0, gains_db: float = 0.0, touching: bool = False
 ) -> float:
@@ -162,9 +211,13 @@ def field_to_dbm(freq_hz: float, field_dbuvm: float, gain_dbi: float) -> float:
 
 
 def mesh_db(freq_hz: float, opening_m: float, wire_radius_m: float) -> float:
-    """Loss through a wire mesh: −10·log10(4X²/(1 + 4X²)), X = (a/λ)·ln(a/2πr); 0 from an opening of half a wave."""
+    """Loss through a wire mesh: −10·log10(4X²/(1 + 4X²)), X = (a/λ)·ln(a/2πr); 0 from an opening of half a wave, 40 dB
+    at most, which also stands for openings as narrow as their wire, where the formula ends. ValueError for sizes that
+    are none."""
+    if not (opening_m > 0 and wire_radius_m > 0):
+        raise ValueError("a mesh needs an opening and a wire of more than 0 m")
     ratio = opening_m * freq_hz / SPEED_OF_LIGHT_M_S
     if ratio >= 0.5:
         return 0.0
     x = ratio * math.log(opening_m / (2 * math.pi * wire_radius_m))
-    return 10 * math.log10(1 + 1 / (4 * x * x)) if x > 0 else POLARISATION_CAP_DB * 2
+    return min(10 * math.log10(1 + 1 / (4 * x * x)), MESH_CAP_DB) if x > 0 else MESH_CAP_DB

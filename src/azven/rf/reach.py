@@ -1,7 +1,7 @@
 """Coverage: level and margin from every point to every antenna, outage with diversity, walks, where antennas should go.
 
-Positions are metres (x, y, z), z up. A link budget without its fading gives the mean over multipath; the fading is
-Rayleigh, so the margin over the threshold says how often an antenna is under it (`links.outage`).
+Positions are metres (x, y, z), z up. The path gives the median over multipath, the mean lies 1.6 dB higher; the fading
+is Rayleigh, so the margin of the mean over the threshold says how often an antenna is under it (`links.outage`).
 """
 
 from collections.abc import Callable, Sequence
@@ -12,16 +12,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from azven.rf.fading import rayleigh_db, slow_db
-from azven.rf.levels import Floats, beam_gain_dbi, indoor_db, omni_gain_dbi
-from azven.rf.links import BODY_DB, End, outage, polarisation_db
-from azven.rf.walls import WallLine, crossed_db
+from azven.rf.levels import Floats, indoor_db
+from azven.rf.links import BODY_DB, MEAN_OVER_MEDIAN_DB, End, gain_towards, outage, polarisation_db
+from azven.rf.walls import WallLine, crossed_db, crosses
 
 SERVED_OUTAGE = 0.01
 PAIR_APART_M = 1.5
 TRANSMIT_APART_M = 2.0
 HEAD_M = 1.8
 _OPAQUE_DB = 8.5
-_CROWD_SAMPLES = 6
 Bools = NDArray[np.bool_]
 
 
@@ -47,23 +46,8 @@ class Surroundings:
     crowd_db: float = BODY_DB["crowd"]
 
 
-def gain_towards(antenna: End, points: Floats) -> Floats:
-    """Gain [dBi] (...) of an antenna with a place towards points (..., 3)."""
-    at = np.asarray(antenna.pos_m, float)
-    away = points - at
-    length = np.maximum(np.linalg.norm(away, axis=-1), 1e-9)
-    if antenna.kind == "omni":
-        return omni_gain_dbi(antenna.gain_dbi, np.degrees(np.arcsin(away[..., 2] / length)))
-    if antenna.kind != "beam" or antenna.aim_m is None:
-        return np.full(length.shape, antenna.gain_dbi)
-    bore = np.asarray(antenna.aim_m, float) - at
-    cosine = (away @ bore) / (length * np.linalg.norm(bore))
-    angle = np.degrees(np.arccos(np.clip(cosine, -1, 1)))
-    return beam_gain_dbi(antenna.gain_dbi, angle, antenna.beamwidth_deg, antenna.front_back_db)
-
-
 def level_dbm(points: Floats, antenna: End, wearer: Wearer, around: Surroundings) -> Floats:
-    """Mean level [dBm] (...) at an antenna from a wearer standing at points (..., 3)."""
+    """Median level [dBm] (...) at an antenna from a wearer standing at points (..., 3)."""
     at = np.asarray(antenna.pos_m, float)
     distance = np.linalg.norm(points - at, axis=-1)
     turned = float(polarisation_db("linear", antenna.polarisation, wearer.psi_deg - antenna.psi_deg))
@@ -72,7 +56,7 @@ def level_dbm(points: Floats, antenna: End, wearer: Wearer, around: Surroundings
         lost = lost + crossed_db(around.walls, points, at)
     if around.crowds:
         lost = lost + around.crowd_db * through_crowd(points, at, around.crowds)
-    return np.asarray(wearer.power_dbm + wearer.gain_dbi - lost + gain_towards(antenna, points))
+    return np.asarray(wearer.power_dbm + wearer.gain_dbi - lost + gain_towards(antenna, points - at))
 
 
 def through_crowd(points: Floats, antenna: Floats, crowds: Sequence[Sequence[tuple[float, float]]]) -> Bools:
@@ -84,13 +68,13 @@ def through_crowd(points: Floats, antenna: Floats, crowds: Sequence[Sequence[tup
     rise = antenna[2] - points[..., 2]
     with np.errstate(divide="ignore", invalid="ignore"):
         low_share = np.where(rise > 0, np.clip((HEAD_M - points[..., 2]) / rise, 0.0, 1.0), 1.0)
-    start, low = points[..., :2], low_share[..., None] * (antenna[:2] - points[..., :2])
+    start = points[..., :2]
+    low = low_share[..., None] * (antenna[:2] - start)
     hidden = np.zeros(points.shape[:-1], bool)
-    for t in np.linspace(0.0, 1.0, _CROWD_SAMPLES):
-        in_sight = ~hidden
-        at = start[in_sight] + t * low[in_sight]
-        for outline in crowds:
-            hidden[in_sight] |= inside(at, outline)
+    for outline in crowds:
+        hidden |= inside(start, outline)
+        for a, b in zip(outline, [*outline[1:], *outline[:1]], strict=True):
+            hidden |= crosses(start, low, np.array(a), np.subtract(b, a))
     return hidden
 
 
@@ -139,7 +123,8 @@ def coverage(
     levels = np.stack([level_dbm(points, a, wearer, around) for a in antennas])
     margins = levels - threshold_dbm
     return Coverage(
-        points, levels, margins.max(axis=0), margins.argmax(axis=0), outage(np.moveaxis(margins, 0, -1))
+        points, levels, margins.max(axis=0), margins.argmax(axis=0),
+        outage(np.moveaxis(margins + MEAN_OVER_MEDIAN_DB, 0, -1)),
     )  # fmt: skip
 
 
@@ -172,9 +157,9 @@ def walk(
     along = np.arange(0.0, total + step_m / 2, step_m)
     ends = np.concatenate([[0.0], np.cumsum(lengths)])
     points = np.stack([np.interp(along, ends, legs[:, i]) for i in (0, 1)] + [np.full(len(along), wearer.height_m)], -1)
-    slow = slow_db(points, seed)
+    mean = MEAN_OVER_MEDIAN_DB + slow_db(points, seed)
     levels = np.stack([
-        level_dbm(points, a, wearer, around) + slow + rayleigh_db(points, wearer.freq_hz, seed + 100 * i)
+        level_dbm(points, a, wearer, around) + mean + rayleigh_db(points, wearer.freq_hz, seed + 100 * i)
         for i, a in enumerate(antennas)
     ])  # fmt: skip
     return Walk(along, points, levels)
@@ -225,7 +210,8 @@ def suggest(
         said = "; ".join(f"{p.name} {why}" for p, why in refused)
         raise ValueError(f"a pair needs two places: {said or 'there are fewer than two'}")
     candidates = [_aimed(p, like, middle, 0.0) for p, _ in allowed]
-    margins = [level_dbm(points, a, wearer, around).ravel() - threshold_dbm for a in candidates]
+    needed = threshold_dbm - MEAN_OVER_MEDIAN_DB
+    margins = [level_dbm(points, a, wearer, around).ravel() - needed for a in candidates]
     best: tuple[float, int, int] | None = None
     pairs = [(i, j) for i, j in combinations(range(len(allowed)), 2) if _apart(allowed[i][0], allowed[j][0])]
     for done, (i, j) in enumerate(pairs):

@@ -1,150 +1,32 @@
-"""The level school: which products matter at the victim's receiver, predicted from powers and distances.
+"""The level school: which products matter at the victim's receiver, predicted from powers, places and distances.
 
 The spacing school calls a product a conflict when it falls within a guard. The level school adds up, in
 milliwatts, every third-order product that overlaps the victim's channel, made in its receiver and made in
-transmitters, with the receiver's noise, and calls it a conflict when the wanted signal is not far enough
-above. Fifth and higher orders, and the spacing of carriers, are judged by distance in every school.
+transmitters, with the receiver's noise, takes off what the composite at the receiver blocks, and calls it a conflict
+when the wanted signal is not far enough above. Fifth and higher orders, and the spacing of carriers, are judged by
+distance in every school.
 """
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
-from azven.rf.imlevels import COMPRESSION_TO_INTERCEPT_DB, CONVERSION_LOSS_DB, THREE_SIGNAL_DB
-from azven.rf.levels import Floats, dbm, indoor_db, milliwatts, thermal_noise_dbm
-from azven.rf.links import COUPLING_FLOOR_DB, Point, path_db
+from azven.rf.imlevels import THREE_SIGNAL_DB
+from azven.rf.levels import Floats, dbm, milliwatts
 from azven.rf.products import Found, Ints, Situation, near
+from azven.rf.radios import Radio, Rooms
 from azven.rf.request import KINDS, Carrier, PlanRequest, Relation
+from azven.rf.scene import Scene, StandIn
 from azven.rf.verdict import Hit, clashes
 
 School = Literal["spacing", "level", "both"]
 SCHOOLS: tuple[School, ...] = ("spacing", "both", "level")
 LEVEL_KINDS = ("2a-b", "a+b-c")
 _NONE_DBM = -400.0
-_RACK_ISOLATION_DB = 30.0
-"""Between two transmitters on one combiner, planning value."""
-_BACK_TO_BACK_DB = 30.0
-"""Transmit and receive antennas out of each other's main lobes: both give away their front-to-back ratio."""
-
-
-@dataclass(frozen=True)
-class Radio:
-    """What levels ask of a link: conducted power, losses, and what its receiver needs and stands.
-
-    `fixed`: the transmitter stands in a rack and the receiver is worn, as with in-ears; else the other way round.
-    """
-
-    power_dbm: float = 17.0
-    gain_dbi: float = 0.0
-    body_db: float = 10.0
-    bandwidth_hz: int = 200_000
-    needed_db: float = 20.0
-    iip3_dbm: float = -5.0 + COMPRESSION_TO_INTERCEPT_DB
-    nf_db: float = 8.0
-    conversion_loss_db: float = CONVERSION_LOSS_DB
-    fixed: bool = False
-    pos_m: Point | None = None
-
-
-@dataclass(frozen=True)
-class Room:
-    """A zone as levels see it: nearest and farthest transmitter from its antenna, transmitters from one another."""
-
-    near_m: float = 5.0
-    far_m: float = 30.0
-    between_m: float = 2.0
-    exponent: float = 20.0
-    antenna_gain_dbi: float = 6.5
-    antenna_m: Point | None = None
-
-
-@dataclass(frozen=True)
-class Rooms:
-    """All zones, and the isolation [dB] between two of them (none listed: 0)."""
-
-    rooms: Mapping[str, Room]
-    isolation_db: Mapping[frozenset[str], float]
-
-    def between(self, a: str, b: str) -> float:
-        return self.isolation_db.get(frozenset((a, b)), 0.0) if a != b else 0.0
-
-
-class Scene:
-    """Levels among the carriers of a situation, arrays in its order.
-
-    `heard[i, v]` [dBm]: carrier i at the receiver of v. `coupled[h, x]` [dBm]: x at the output of h.
-    """
-
-    def __init__(
-        self, situation: Situation, carriers: Sequence[Carrier], radios: Mapping[str, Radio], rooms: Rooms
-    ) -> None:
-        by_id = {c.id: c for c in carriers}
-        ordered = [by_id[i] for i in situation.ids]
-        known = [radios.get(c.id, Radio()) for c in ordered]
-        self.power: Floats = np.array([r.power_dbm for r in known])
-        self.loss: Floats = np.array([r.conversion_loss_db for r in known])
-        self.iip3: Floats = np.array([r.iip3_dbm for r in known])
-        self.needed: Floats = np.array([r.needed_db for r in known])
-        self.bandwidth: Ints = np.array([r.bandwidth_hz for r in known], np.int64)
-        self.noise: Floats = np.array([float(thermal_noise_dbm(r.bandwidth_hz, r.nf_db)) for r in known])
-        zones = [c.zone for c in ordered]
-        freq = np.array([c.freq_hz for c in ordered], float)
-        fixed = np.array([r.fixed for r in known], bool)
-        body: Floats = np.array([r.body_db for r in known])
-        gain: Floats = np.array([r.gain_dbi for r in known])
-        antenna = np.array([_room(rooms, z).antenna_gain_dbi for z in zones])
-        near_m, far_m, apart_m = _distances(zones, known, rooms)
-        near_m = np.where(fixed[None, :] & ~fixed[:, None], apart_m, near_m)
-        isolation = _by_zone(zones, rooms.between)
-        exponent = _by_zone(zones, lambda a, b: _room(rooms, b).exponent)
-        sent = self.power + np.where(fixed, antenna, gain - body)
-        taken = np.where(fixed, gain - body, antenna)
-        path = indoor_db(freq[:, None], near_m, exponent)
-        aside = np.where(fixed[:, None] & ~fixed[None, :], _BACK_TO_BACK_DB, 0.0)
-        self.heard: Floats = sent[:, None] + taken[None, :] - path - isolation - aside
-        self.wanted: Floats = sent + taken - indoor_db(freq, far_m, np.diagonal(exponent))
-        bodies = np.where(fixed, 0.0, body - gain)
-        between = path_db(freq[:, None], apart_m) + isolation + bodies[:, None] + bodies[None, :]
-        same_rack = fixed[:, None] & fixed[None, :] & (isolation == 0)
-        between = np.where(same_rack, _RACK_ISOLATION_DB, np.maximum(between, COUPLING_FLOOR_DB))
-        self.coupled: Floats = self.power[None, :] - between
-        self.to_receiver: Floats = self.heard - self.power[:, None]
-        """Gain [dB] from the port of a host h to the receiver of v: negative."""
-
-
-def _room(rooms: Rooms, zone: str) -> Room:
-    return rooms.rooms.get(zone, Room())
-
-
-def _by_zone(zones: Sequence[str], value: Callable[[str, str], float]) -> Floats:
-    names = sorted(set(zones))
-    table = np.array([[value(a, b) for b in names] for a in names], np.float64)
-    place = np.array([names.index(z) for z in zones], np.intp)
-    return np.asarray(table[np.ix_(place, place)])
-
-
-def _distances(zones: Sequence[str], known: Sequence[Radio], rooms: Rooms) -> tuple[Floats, Floats, Floats]:
-    """Source to victim's antenna (n, n), own farthest (n,), transmitter to transmitter (n, n) [m].
-
-    From positions where both are known; else from the distances of the rooms, across rooms the sum of both.
-    """
-    own = [_room(rooms, z) for z in zones]
-    same = np.array([[a == b for b in zones] for a in zones])
-    near = np.array([r.near_m for r in own])
-    far = np.array([r.far_m for r in own])
-    between = np.array([r.between_m for r in own])
-    to_antenna = np.where(same, near[None, :], near[:, None] + near[None, :])
-    apart = np.where(same, between[None, :], near[:, None] + near[None, :])
-    at = np.array([r.pos_m or (np.nan,) * 3 for r in known], float).reshape(-1, 3)
-    mast = np.array([r.antenna_m or (np.nan,) * 3 for r in own], float).reshape(-1, 3)
-    measured = np.linalg.norm(at[:, None] - mast[None, :], axis=2)
-    to_antenna = np.where(np.isnan(measured), to_antenna, measured)
-    far = np.where(np.isnan(np.diagonal(measured)), far, np.maximum(np.diagonal(measured), 0.0))
-    side = np.linalg.norm(at[:, None] - at[None, :], axis=2)
-    return to_antenna, far, np.where(np.isnan(side), apart, side)
+_TAKEN_DB = 1.0
 
 
 @dataclass(frozen=True)
@@ -161,7 +43,8 @@ class Product(Hit):
 
 @dataclass(frozen=True)
 class Standing:
-    """A victim by level: wanted signal, noise, sum of products [dBm], and the ratio it has and needs [dB]."""
+    """A victim by level: wanted signal, noise, sum of products [dBm], what blocking takes from the ratio [dB], and the
+    ratio it has and needs [dB]. `stands_in`: figures of its room that stand in for places nobody has told."""
 
     wanted_dbm: float
     noise_dbm: float
@@ -169,10 +52,18 @@ class Standing:
     ratio_db: float
     needed_db: float
     worst: Product | None = None
+    blocked_db: float = 0.0
+    blocker: str = ""
+    stands_in: frozenset[StandIn] = frozenset()
 
     @property
     def spare_db(self) -> float:
         return self.ratio_db - self.needed_db
+
+    @property
+    def whatever_its_frequency(self) -> bool:
+        """Whether noise and blocking alone leave too little: no other frequency would help."""
+        return self.wanted_dbm - self.noise_dbm - self.blocked_db < self.needed_db
 
 
 def product_levels(scene: Scene, found: Found) -> tuple[Floats, Floats]:
@@ -198,9 +89,41 @@ def overlap(distance_hz: NDArray[np.int64], bandwidth_hz: Ints) -> Floats:
     return np.asarray(np.maximum(1 - distance_hz / bandwidth_hz, 0.0))
 
 
+class _View:
+    """The situation with those who wear receivers at one place: products on, and ratios of, the `looked_at` (n,)."""
+
+    def __init__(self, situation: Situation, scene: Scene, looked_at: NDArray[np.bool_]) -> None:
+        self.scene = scene
+        self.parts: list[tuple[str, Found, Floats, Floats]] = []
+        n = len(situation.ids)
+        self.products_mw = np.zeros(n)
+        for kind in LEVEL_KINDS:
+            for found in near(situation, kind, np.where(looked_at, scene.bandwidth - 1, -1)):
+                receiver, transmitter = product_levels(scene, found)
+                away = np.abs(found.product - situation.freq[found.victim])
+                with np.errstate(divide="ignore"):
+                    lost = 10 * np.log10(overlap(away, scene.bandwidth[found.victim]))
+                receiver, transmitter = receiver + lost, transmitter + lost
+                self.parts.append((kind, found, receiver, transmitter))
+                power = milliwatts(receiver) + milliwatts(transmitter)
+                self.products_mw += np.bincount(found.victim, power, n)
+        self.quiet_db: Floats = scene.wanted - scene.noise - scene.desensitised
+        self.ratio_db: Floats = scene.wanted - dbm(self.products_mw + milliwatts(scene.noise)) - scene.desensitised
+
+
+def foreign(request: PlanRequest, radios: Mapping[str, Radio]) -> set[str]:
+    """Given carriers of which no radio is known: levels say nothing about their receivers, so their distances hold in
+    every school."""
+    return {c.id for c in request.carriers} - radios.keys()
+
+
 class LevelJudge:
     """All third-order products that overlap a victim's channel, by level. Rooms that are *near* count as well:
-    walls decide how much."""
+    walls decide how much.
+
+    Receivers that people wear are looked at far from their antenna, where noise decides, and near it, where they make
+    most products themselves; the worse of the two counts.
+    """
 
     def __init__(
         self, request: PlanRequest, carriers: Sequence[Carrier], radios: Mapping[str, Radio], rooms: Rooms
@@ -210,42 +133,52 @@ class LevelJudge:
         }
         self.situation = Situation(carriers, request.profiles, heard)
         self.scene = Scene(self.situation, carriers, radios, rooms)
-        self._parts: list[tuple[str, Found, Floats, Floats]] = []
-        n = len(self.situation.ids)
-        self.products_mw = np.zeros(n)
-        for kind in LEVEL_KINDS:
-            for found in near(self.situation, kind, self.scene.bandwidth - 1):
-                receiver, transmitter = product_levels(self.scene, found)
-                away = np.abs(found.product - self.situation.freq[found.victim])
-                share = overlap(away, self.scene.bandwidth[found.victim])
-                with np.errstate(divide="ignore"):
-                    lost = 10 * np.log10(share)
-                receiver, transmitter = receiver + lost, transmitter + lost
-                self._parts.append((kind, found, receiver, transmitter))
-                power = milliwatts(receiver) + milliwatts(transmitter)
-                self.products_mw += np.bincount(found.victim, power, n)
-        total = self.products_mw + milliwatts(self.scene.noise)
-        self.ratio_db: Floats = self.scene.wanted - dbm(total)
+        self._views = [_View(self.situation, self.scene, np.ones(len(self.scene.fixed), bool))]
+        if self.scene.fixed.any():
+            near_it = self.scene.beside_the_antenna()
+            self._views.append(_View(self.situation, near_it, near_it.fixed))
+        self.ratio_db: Floats = np.min([v.ratio_db for v in self._views], axis=0)
+        self.foreign = foreign(request, radios)
 
     def in_danger(self) -> set[str]:
-        """Carriers whose ratio is below what they need."""
-        return {self.situation.ids[i] for i in np.flatnonzero(self.ratio_db < self.scene.needed).tolist()}
+        """Carriers whose ratio is below what they need; of foreign ones nobody knows it."""
+        return self._named(self.ratio_db < self.scene.needed) - self.foreign
+
+    def whatever_their_frequency(self) -> set[str]:
+        """Those of them that noise and blocking alone leave with too little."""
+        return self._named(np.min([v.quiet_db for v in self._views], axis=0) < self.scene.needed)
+
+    def worsened(self) -> set[str]:
+        """Carriers in danger to which products do it, so that another frequency may help: all but those that noise and
+        blocking alone leave with too little, and of these the ones from which products take more than 1 dB."""
+        hopeless = self.whatever_their_frequency()
+        taken = self._named(np.max([v.quiet_db - v.ratio_db for v in self._views], axis=0) > _TAKEN_DB)
+        return self.in_danger() - (hopeless - taken)
+
+    def _named(self, which: NDArray[np.bool_]) -> set[str]:
+        return {self.situation.ids[i] for i in np.flatnonzero(which).tolist()}
+
+    def _worse(self, i: int) -> _View:
+        return min(self._views, key=lambda v: float(v.ratio_db[i]))
 
     def standing(self, name: str) -> Standing:
-        """One carrier by level, with the strongest product on it."""
+        """One carrier by level, with the strongest product on it and the loudest at a receiver that is blocked."""
         i = self.situation.index(name)
+        view = self._worse(i)
+        scene = view.scene
         worst = max(self.products_on(name), key=lambda p: p.level_dbm, default=None)
-        products = float(dbm(self.products_mw[i])) if self.products_mw[i] > 0 else _NONE_DBM
+        products = float(dbm(view.products_mw[i])) if view.products_mw[i] > 0 else _NONE_DBM
+        blocked = float(scene.desensitised[i])
         return Standing(
-            float(self.scene.wanted[i]), float(self.scene.noise[i]), products,
-            float(self.ratio_db[i]), float(self.scene.needed[i]), worst,
+            float(scene.wanted[i]), float(scene.noise[i]), products, float(view.ratio_db[i]), float(scene.needed[i]),
+            worst, blocked, self.situation.ids[scene.loudest(i)] if blocked > 0 else "", scene.stands_in(i),
         )  # fmt: skip
 
     def products_on(self, name: str) -> list[Product]:
         """Every product that overlaps a carrier's channel."""
         i, ids = self.situation.index(name), self.situation.ids
         out = []
-        for kind, found, receiver, transmitter in self._parts:
+        for kind, found, receiver, transmitter in self._worse(i).parts:
             for row in np.flatnonzero(found.victim == i).tolist():
                 product = int(found.product[row])
                 names = tuple(ids[int(s)] for s in found.sources[row])
@@ -260,26 +193,27 @@ class LevelJudge:
 
 
 def broken(
-    request: PlanRequest, carriers: Sequence[Carrier], radios: Mapping[str, Radio], rooms: Rooms, school: School
-) -> set[str]:
-    """Carriers that have a conflict in a school, as victims or as one of a pair that is too close."""
+    request: PlanRequest, carriers: Sequence[Carrier], radios: Mapping[str, Radio], rooms: Rooms, school: School,
+    by_frequency: bool = False,
+) -> set[str]:  # fmt: skip
+    """Carriers that have a conflict in a school, as victims or as one of a pair that is too close.
+
+    `by_frequency`: without those that are in danger wherever they stand, which is nothing a plan can mend.
+    """
     if not carriers:
         return set()
     by_distance = Situation(carriers, request.profiles, request.relations)
     out = {name for clash in clashes(by_distance) for name in clash.ids}
-    guarded: set[int] = set()
+    guarded: set[str] = set()
     for kind in KINDS:
-        third = kind in LEVEL_KINDS
-        if third and school == "level":
-            continue
         for found in near(by_distance, kind, by_distance.guard[kind] - 1):
-            victims = set(found.victim.tolist())
-            if third:
+            victims = {by_distance.ids[v] for v in set(found.victim.tolist())}
+            if kind in LEVEL_KINDS:
                 guarded |= victims
             else:
-                out |= {by_distance.ids[v] for v in victims}
-    names = {by_distance.ids[v] for v in guarded}
+                out |= victims
     if school == "spacing":
-        return out | names
-    danger = LevelJudge(request, carriers, radios, rooms).in_danger()
-    return out | (danger if school == "level" else danger & names)
+        return out | guarded
+    judge = LevelJudge(request, carriers, radios, rooms)
+    danger = judge.worsened() if by_frequency else judge.in_danger()
+    return out | (guarded & judge.foreign) | (danger if school == "level" else danger & guarded)

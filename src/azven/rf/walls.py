@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import ArrayLike
+from numpy.typing import ArrayLike, NDArray
 
 from azven.rf.levels import Floats
 
@@ -25,11 +25,11 @@ def crossed_db(walls: Sequence[WallLine], start: ArrayLike, end: ArrayLike) -> F
     along = q - p
     for wall in walls:
         a, b = np.array(wall.a), np.array(wall.b)
-        total = total + np.where(_crosses(p, along, a, b - a), wall.loss_db, 0.0)
+        total = total + np.where(crosses(p, along, a, b - a), wall.loss_db, 0.0)
     return np.asarray(total)
 
 
-def _crosses(p: Floats, along: Floats, a: Floats, wall: Floats) -> "np.ndarray[tuple[int, ...], np.dtype[np.bool_]]":
+def crosses(p: Floats, along: Floats, a: Floats, wall: Floats) -> NDArray[np.bool_]:
     """Whether p + t·along meets a + s·wall with 0 < t < 1 and 0 ≤ s ≤ 1."""
     across = along[..., 0] * wall[1] - along[..., 1] * wall[0]
     to = a - p

@@ -13,11 +13,11 @@ from azven.rf.chain.graph import System, path
 from azven.rf.links import End
 from azven.rf.sweep import Channel, Sweep
 from azven.rf.venue import Antenna, Emitter, Front, Multiplex, Settings, Venue
-from azven.work import ground, ids, kit, plan, reach
+from azven.work import ground, ids, kit, places, plan, reach
 from azven.work.chain import Document, plan_gains, read
 from azven.work.chain_threats import Threat, filter_moved, multiplexes
 from azven.work.listen import Picture
-from azven.work.reasons import decibel
+from azven.work.wording import decibel
 
 SETTINGS = Settings(470_000_000, 694_000_000, 10_001, 30_000)
 _BESIDE_HZ = 1_000_000
@@ -65,7 +65,7 @@ def world(store: Store, picture: Picture) -> Venue:
                 _spot(zones[x.zone_id], i), models[x.model_id].bandwidth_hz / 2, models[x.model_id].body_db, ours=True)
         for i, x in enumerate(kit.links(store)) if x.id in placed
     )  # fmt: skip
-    walls = reach.wall_lines(store.all(Wall, site_id=ground.current(store).site.id))
+    walls = places.wall_lines(store.all(Wall, site_id=ground.current(store).site.id))
     television = tuple(Multiplex(c.low_hz, c.high_hz, power, 0.0) for c, power in multiplexes(picture))
     return Venue(television, own, walls=walls)
 

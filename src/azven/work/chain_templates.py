@@ -7,7 +7,7 @@ from typing import Any
 
 from azven.book.records import Antenna, Link, Model, Zone
 from azven.book.store import Store
-from azven.work import chain, ground, ids, kit, plan, reach
+from azven.work import chain, ground, ids, kit, places, plan
 
 Document = dict[str, Any]
 _STOP = [
@@ -50,10 +50,10 @@ def _receive_branch(
 
 def _stands(store: Store, zone: Zone, role: str) -> dict[str, Any]:
     """Where Reach has the first antenna of a role in a room, and where it is aimed; nothing where none stands."""
-    found = next((a for a in store.all(Antenna, zone_id=zone.id, layout="A") if a.role == role), None)
+    found = next((a for a in store.all(Antenna, zone_id=zone.id, layout=places.PLACEMENT) if a.role == role), None)
     if found is None:
         return {}
-    end = reach.as_end(found)
+    end = places.as_end(found)
     assert end.aim_m is not None
     return {"pos_m": [found.x_m, found.y_m, found.z_m], "aim_m": [round(v, 3) for v in end.aim_m]}
 
@@ -71,7 +71,7 @@ def receive(store: Store, name: str, zones: Sequence[Zone]) -> Document:
     combined = len(zones) > 1
     nodes: list[dict[str, Any]] = []
     edges: list[list[str]] = []
-    rooms = _rooms(zones)
+    rooms = room_names(zones)
     for zone in zones:
         length = max(5.0, round(zone.far_m * 1.3 / 5) * 5)
         cable = "lowloss-10mm" if length > 40 else "lowloss-6mm"
@@ -89,7 +89,7 @@ def receive(store: Store, name: str, zones: Sequence[Zone]) -> Document:
     return _document(name, nodes, edges, listed, carriers(store, zones))
 
 
-def _rooms(zones: Sequence[Zone]) -> dict[int, str]:
+def room_names(zones: Sequence[Zone]) -> dict[int, str]:
     """What rooms are called in a document, where names are ids: each once, and none like the in-ear side."""
     named = ids.told_apart(zones, lambda z: f"no. {z.id}")
     return {z.id: f"{name} room" if (name := named[ids.of(z)]) == "ear" else name for z in zones}
@@ -106,7 +106,7 @@ def carriers(store: Store, zones: Sequence[Zone]) -> list[dict[str, Any]]:
     """The links of the show that are received in these zones, spread from the nearest to the farthest place, and one
     at the farthest place whose ratio is looked at."""
     models = {m.id: m for m in store.all(Model)}
-    rooms, names = _rooms(zones), ids.told_apart(kit.links(store), lambda x: f"no. {x.id}")
+    rooms, names = room_names(zones), ids.told_apart(kit.links(store), lambda x: f"no. {x.id}")
     out: list[dict[str, Any]] = []
     for zone in zones:
         links = [x for x in kit.links(store) if x.zone_id == zone.id and x.service != "in-ear" and not x.set_aside]

@@ -12,7 +12,7 @@ from azven.rf.sweep import Channel, band_power_dbm
 from azven.work.chain import Document, Side, designs, document_of, everything_up, read, side, thawed
 from azven.work.chain_templates import middle_of_ears
 from azven.work.listen import Picture
-from azven.work.reasons import decibel
+from azven.work.wording import decibel
 
 THREAT_ID = "keyed up: "
 

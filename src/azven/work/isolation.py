@@ -12,7 +12,7 @@ from azven.book.records import Wall, Zone
 from azven.book.store import Store
 from azven.rf.levels import Floats
 from azven.rf.walls import WallLine, crossed_db
-from azven.work import ground, reach
+from azven.work import ground, places, reach
 from azven.work.ground import RelationName, relation_from_loss
 
 _FREE_M = 10.0
@@ -53,7 +53,7 @@ def between(store: Store, a: Zone, b: Zone) -> Isolation:
 
 
 def _walls(store: Store) -> tuple[WallLine, ...]:
-    return reach.wall_lines(store.all(Wall, site_id=ground.current(store).site.id))
+    return places.wall_lines(store.all(Wall, site_id=ground.current(store).site.id))
 
 
 def _through(walls: Sequence[WallLine], a: Zone, b: Zone) -> Isolation:

@@ -9,11 +9,25 @@ from datetime import UTC, datetime
 from typing import TypeVar
 
 from azven.book.edits import Change, add, remove
-from azven.book.records import Act, KeptPlan, Link, Model, Neighbour, Permit, Plan, Record, Region, Relation, Sweep
+from azven.book.records import (
+    Act,
+    Antenna,
+    KeptPlan,
+    Link,
+    Model,
+    Neighbour,
+    Permit,
+    Plan,
+    Record,
+    Region,
+    Relation,
+    Sweep,
+    Wall,
+)
 from azven.book.store import Store
 from azven.rf.density import STEPS
 from azven.rf.verdict import Margin
-from azven.work import ground, ids, kit
+from azven.work import ground, ids, kit, places
 from azven.work.wording import one_line
 
 R = TypeVar("R", bound=Record)
@@ -62,10 +76,17 @@ def fingerprint(store: Store, coming: Sequence[Record] = ()) -> dict[str, str]:
         title = " and ".join(names.get(z, "a room") for z in (relation.zone_a_id, relation.zone_b_id))
         digest = _digest([relation.relation, relation.wall_loss_db if levels else None])
         out[f"rooms/{relation.id}"] = f"{digest} {title}"
+    if levels:
+        for zone in zones:
+            standing = [a for a in store.all(Antenna, zone_id=zone.id) if a.layout == places.PLACEMENT]
+            out |= _each("antenna", standing, levels)
+        out |= _each("wall", store.all(Wall, site_id=place.site.id), levels)
     models = {m.id: m for m in store.all(Model)}
     for link in every(Link, kit.links(store)):
         model = models[link.model_id]
-        out[f"link/{link.id}"] = f"{_digest([_looked_at(link, levels), _looked_at(model, levels)])} {link.name}"
+        wearer = [link.performer] if levels and link.performer else []
+        looked_at = [_looked_at(link, levels), _looked_at(model, levels), *wearer]
+        out[f"link/{link.id}"] = f"{_digest(looked_at)} {link.name}"
         out[f"power/{model.id}"] = f"{_digest([model.power_mw, model.gain_dbi])} {model.name}"
     dated = any(p.starts_at or p.ends_at for p in place.permits)
     timed = dated or any(n.hours for n in ground.neighbours(store))
@@ -100,6 +121,8 @@ _MANY = {
     "act": "acts",
     "room": "rooms",
     "power": "powers",
+    "antenna": "antennas",
+    "wall": "walls",
 }
 
 

@@ -11,7 +11,7 @@ from azven.work import ground, ids, plan_input
 from azven.work.listen import Picture
 from azven.work.plan import Board, Progress
 from azven.work.plan_input import PlanInput
-from azven.work.reasons import mhz
+from azven.work.wording import mhz
 
 
 def wishes(store: Store, who: str, model: Model, band: str, zone: Zone, count: int) -> tuple[Link, ...]:

@@ -5,16 +5,18 @@ from collections.abc import Iterable, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, replace
 
-from azven.book.records import Act, Link, Model, Neighbour, Unit, Zone
+from azven.book.records import Act, Link, Model, Neighbour, Unit, Wall, Zone
 from azven.book.store import Store
 from azven.rf.by_level import Levels
 from azven.rf.density import at_density
 from azven.rf.imlevels import CONVERSION_LOSS_DB, ISOLATED_CONVERSION_LOSS_DB
+from azven.rf.radios import Radio, Room, Rooms
 from azven.rf.request import Carrier, PlanRequest, Profile, Range, Relation, Request
-from azven.rf.schools import SCHOOLS, Radio, Room, Rooms, School
-from azven.work import ground, ids, kit, listen, permission
+from azven.rf.schools import SCHOOLS, School
+from azven.work import ground, ids, kit, listen, permission, places
 from azven.work.ids import EVERYWHERE
 from azven.work.listen import Picture
+from azven.work.wording import one_line
 
 SPARE_PRIORITY = 90
 UNCLAIMED_SPACING_HZ = 200_000
@@ -140,24 +142,33 @@ def with_link(now: PlanInput, store: Store, picture: Picture, link: Link, models
 
 
 def levels_for(store: Store, links: Mapping[str, Link], models: Mapping[int, Model]) -> Levels:
-    """What levels need to know: the radio of every link, distances in the rooms, and half the walls between them."""
-    radios = {key: _radio(models[link.model_id]) for key, link in links.items()}
+    """What levels need to know: every link's radio and wearer, the rooms with the antennas that Reach has in them, and
+    what stands between."""
+    radios = {key: _radio(models[link.model_id], link) for key, link in links.items()}
     zones = {z.id: z for z in ground.zones(store)}
-    rooms = {ids.of(z): Room(z.near_m, z.far_m, z.between_m, z.exponent) for z in zones.values()}
+    rooms = {
+        ids.of(z): Room(
+            z.near_m, z.far_m, z.between_m, z.exponent, receive=places.ends(store, z, "receive"),
+            transmit=places.ends(store, z, "transmit"),
+        )
+        for z in zones.values()
+    }  # fmt: skip
     isolation = {
         frozenset(ids.of(zones[i]) for i in pair): (r.wall_loss_db or 0.0) / 2
         for pair, r in ground.relations(store).items()
         if pair <= zones.keys()
     }
-    return Levels(radios, Rooms(rooms, isolation))
+    walls = places.wall_lines(store.all(Wall, site_id=ground.current(store).site.id))
+    return Levels(radios, Rooms(rooms, isolation, walls))
 
 
-def _radio(model: Model) -> Radio:
-    fixed = model.service == "in-ear"
-    loss = ISOLATED_CONVERSION_LOSS_DB if fixed else CONVERSION_LOSS_DB
+def _radio(model: Model, link: Link) -> Radio:
+    fixed = link.service == "in-ear"
     return Radio(
-        10 * math.log10(max(model.power_mw, 1e-3)), model.gain_dbi, model.body_db, model.bandwidth_hz,
-        model.needed_db, model.iip3_dbm, model.nf_db, loss, fixed,
+        power_dbm=10 * math.log10(max(model.power_mw, 1e-3)), gain_dbi=model.gain_dbi, body_db=model.body_db,
+        bandwidth_hz=model.bandwidth_hz, needed_db=model.needed_db, iip3_dbm=model.iip3_dbm, nf_db=model.nf_db,
+        conversion_loss_db=ISOLATED_CONVERSION_LOSS_DB if fixed else CONVERSION_LOSS_DB, fixed=fixed,
+        worn_by=one_line(link.performer).casefold(),
     )  # fmt: skip
 
 

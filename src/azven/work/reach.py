@@ -12,15 +12,16 @@ from azven.book.records import Antenna, Area, Mount, Wall, Zone
 from azven.book.store import Store
 from azven.rf import reach as rf
 from azven.rf.chain.transmit import keep_away_m
-from azven.rf.levels import Floats, thermal_noise_dbm
-from azven.rf.links import BODY_DB, WALL_DB, End
+from azven.rf.levels import Floats
+from azven.rf.links import BODY_DB, End
 from azven.rf.reach import Coverage, Place, Suggestion, Surroundings, Walk, Wearer
-from azven.rf.walls import WallLine
-from azven.work import ground
+from azven.work import ground, places, threshold
+from azven.work.listen import Picture
 from azven.work.plan import Progress
 from azven.work.reasons import always
+from azven.work.threshold import Threshold
 
-FREQ_HZ, BANDWIDTH_HZ, NF_DB, NEEDED_DB = 600e6, 200_000, 8.0, 20.0
+FREQ_HZ = 600e6
 WEARERS = {
     "handheld": Wearer(body_db=BODY_DB["hand"]),
     "pack, facing away": Wearer(body_db=BODY_DB["pack facing away"], height_m=1.1),
@@ -34,7 +35,8 @@ _FINE, _COARSE = 120, 40
 
 @dataclass(frozen=True)
 class Room:
-    """A room as it is drawn: outline and what is in it. `low`, `high`: corners of its bounding box [m]."""
+    """A room as it is drawn: outline and what is in it. `low`, `high`: corners of its bounding box [m]; `threshold`:
+    what its antennas need."""
 
     zone: Zone
     walls: tuple[Wall, ...]
@@ -43,16 +45,18 @@ class Room:
     antennas: tuple[Antenna, ...]
     low: tuple[float, float]
     high: tuple[float, float]
+    threshold: Threshold
 
 
-def room(store: Store, zone: Zone, layout: str) -> Room:
-    """A zone with its walls, areas, mounting places and the antennas of a layout."""
+def room(store: Store, zone: Zone, layout: str, picture: Picture | None = None) -> Room:
+    """A zone with its walls, areas, mounting places and the antennas of a layout; with a `picture` the noise that was
+    swept there counts."""
     corners = zone.shape or _box(zone)
     return Room(
         zone if zone.shape else replace(zone, shape=corners),
         tuple(store.all(Wall, site_id=zone.site_id)), tuple(store.all(Area, zone_id=zone.id)),
         tuple(store.all(Mount, zone_id=zone.id)), tuple(store.all(Antenna, zone_id=zone.id, layout=layout)),
-        *bounds(corners),
+        *bounds(corners), threshold.of_room(store, zone, picture.sweeps if picture else ()),
     )  # fmt: skip
 
 
@@ -77,36 +81,7 @@ def layouts(store: Store, zone: Zone) -> list[str]:
 def surroundings(drawn: Room, packed: bool = False) -> Surroundings:
     """Walls with their planning losses, and the room's exponent; `packed`: the audience stands where it may."""
     crowds = tuple(a.shape for a in drawn.areas if a.kind == "audience" and len(a.shape) > 2) if packed else ()
-    return Surroundings(wall_lines(drawn.walls), drawn.zone.exponent, crowds)
-
-
-def wall_lines(walls: Sequence[Wall]) -> tuple[WallLine, ...]:
-    """Walls with what each costs to cross: its own loss, or the planning value of its material."""
-    return tuple(
-        WallLine((w.x1_m, w.y1_m), (w.x2_m, w.y2_m), WALL_DB.get(w.material, 6.0) if w.loss_db is None else w.loss_db)
-        for w in walls
-    )
-
-
-def threshold_dbm() -> float:
-    """Level at the antenna that a link needs: chain noise and the ratio of its modulation."""
-    return float(thermal_noise_dbm(BANDWIDTH_HZ, NF_DB)) + NEEDED_DB
-
-
-def as_end(antenna: Antenna) -> End:
-    """An antenna of the book for the arithmetic: aimed along its azimuth (0° is +y, clockwise) and tilt."""
-    across, up = math.radians(antenna.azimuth_deg), math.radians(antenna.tilt_deg)
-    aim = (
-        antenna.x_m + 10 * math.sin(across) * math.cos(up), antenna.y_m + 10 * math.cos(across) * math.cos(up),
-        antenna.z_m + 10 * math.sin(up),
-    )  # fmt: skip
-    circular = antenna.polarisation
-    return End(
-        gain_dbi=antenna.gain_dbi, kind=antenna.kind, beamwidth_deg=antenna.beamwidth_deg,
-        front_back_db=antenna.front_back_db, polarisation="rhcp" if circular == "rhcp" else "lhcp"
-        if circular == "lhcp" else "linear", psi_deg=antenna.psi_deg, pos_m=(antenna.x_m, antenna.y_m, antenna.z_m),
-        aim_m=aim,
-    )  # fmt: skip
+    return Surroundings(places.wall_lines(drawn.walls), drawn.zone.exponent, crowds)
 
 
 def receive(drawn: Room) -> list[Antenna]:
@@ -124,7 +99,9 @@ def coverage(drawn: Room, wearer: str, packed: bool = False, cells: int = _FINE)
     if not heard:
         return None
     where = points(drawn, who.height_m, cells)
-    return rf.coverage(where, [as_end(a) for a in heard], who, surroundings(drawn, packed), threshold_dbm())
+    return rf.coverage(
+        where, [places.as_end(a) for a in heard], who, surroundings(drawn, packed), drawn.threshold.level_dbm
+    )
 
 
 def walk(drawn: Room, wearer: str, corners: Sequence[tuple[float, float]], packed: bool = False) -> Walk | None:
@@ -132,7 +109,9 @@ def walk(drawn: Room, wearer: str, corners: Sequence[tuple[float, float]], packe
     heard = receive(drawn)
     if len(corners) < 2 or not heard:
         return None
-    return rf.walk(corners, [as_end(a) for a in heard], WEARERS[wearer], surroundings(drawn, packed), drawn.zone.id)
+    return rf.walk(
+        corners, [places.as_end(a) for a in heard], WEARERS[wearer], surroundings(drawn, packed), drawn.zone.id
+    )
 
 
 def usual_walk(drawn: Room) -> list[tuple[float, float]]:
@@ -173,7 +152,7 @@ def pair_in_words(drawn: Room) -> str:
 
 def near_far(drawn: Room, antenna: Antenna, wearer: str) -> float:
     """Nearest against farthest corner of the room at one antenna [dB]."""
-    who, end = WEARERS[wearer], as_end(antenna)
+    who, end = WEARERS[wearer], places.as_end(antenna)
     where = points(drawn, who.height_m, _COARSE)
     levels = rf.level_dbm(where, end, who, surroundings(drawn))
     return float(levels.max() - levels.min())
@@ -196,10 +175,12 @@ def suggest(drawn: Room, wearer: str, progress: Progress = always, packed: bool 
     """The best pair of mounting places. ValueError when there are not two that may be used."""
     who = WEARERS[wearer]
     like = End(gain_dbi=6.5, kind="beam", beamwidth_deg=100.0)
-    places = [Place(m.name, (m.x_m, m.y_m, m.z_m)) for m in drawn.mounts]
-    transmitters = [as_end(a) for a in drawn.antennas if a.role == "transmit"]
+    mounts = [Place(m.name, (m.x_m, m.y_m, m.z_m)) for m in drawn.mounts]
+    transmitters = [places.as_end(a) for a in drawn.antennas if a.role == "transmit"]
     where = points(drawn, who.height_m, _COARSE)
-    return rf.suggest(places, like, where, who, surroundings(drawn, packed), threshold_dbm(), transmitters, progress)
+    return rf.suggest(
+        mounts, like, where, who, surroundings(drawn, packed), drawn.threshold.level_dbm, transmitters, progress
+    )
 
 
 def adopt(store: Store, drawn: Room, layout: str, found: Suggestion) -> Edit:

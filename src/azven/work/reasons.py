@@ -11,12 +11,11 @@ from azven.book.store import Store
 from azven.rf.coordinate import Lane, lane, swap_spares
 from azven.rf.coordinate.plan import carriers_of
 from azven.rf.products import PATTERNS
-from azven.rf.schools import Standing
 from azven.rf.verdict import Limit
-from azven.work import listen, permission, plan
+from azven.work import listen, permission, plan, reasons_level
 from azven.work.listen import Picture
 from azven.work.plan import Board, Progress, Verdict
-from azven.work.wording import ORDERS, formula
+from azven.work.wording import ORDERS, formula, khz, listed, mhz
 
 Row = tuple[str, str]
 _CANDIDATES = 24
@@ -55,19 +54,6 @@ class Reasons:
         return replace(self, options=options)
 
 
-def mhz(freq_hz: int) -> str:
-    """Megahertz with three decimals, more where the step needs it."""
-    return f"{freq_hz / 1e6:.3f}" if freq_hz % 1000 == 0 else f"{freq_hz / 1e6:.5f}".rstrip("0")
-
-
-def decibel(value: float, unit: str = "dBm") -> str:
-    return f"{value:.0f} {unit}".replace("-", "−")
-
-
-def khz(value_hz: int) -> str:
-    return f"{value_hz / 1e3:g} kHz".replace("-", "−")
-
-
 def lane_of(now: Board, link_id: str) -> Lane:
     """The lane of a link with everybody else where they stand."""
     request = now.input.request
@@ -84,7 +70,7 @@ def for_link(store: Store, now: Board, picture: Picture, link_id: str, moment: d
         f"{mhz(verdict.freq_hz)} MHz",
         {"sound": "holds", "tight": "holds, barely", "broken": "broken"}[verdict.state],
         _sentence(now, verdict),
-        _arithmetic(now, verdict) + _level_rows(verdict.level),
+        _arithmetic(now, verdict) + reasons_level.rows(verdict.level),
         _origins(store, now, picture, verdict, moment),
         _options(store, verdict),
         () if verdict.limit is None or verdict.limit.product_hz is None else (verdict.limit.product_hz,),
@@ -99,41 +85,23 @@ def _sentence(now: Board, verdict: Verdict) -> str:
         return "Nothing that is on at the same time comes near it."
     who = _who(now, verdict.limit)
     if verdict.level is not None and (verdict.excused or verdict.state == "broken" or now.input.school == "level"):
-        return _level_sentence(now, verdict, verdict.level, who)
+        return reasons_level.sentence(now, verdict, verdict.level, who)
     if verdict.margin_hz < 0:
         return f"Too close by {khz(-verdict.margin_hz)}: {who}."
     return f"Clear of everything by {khz(verdict.margin_hz)}. The tightest is {who}."
-
-
-def _level_sentence(now: Board, verdict: Verdict, level: Standing, who: str) -> str:
-    ratio = f"{level.ratio_db:.0f} dB over noise and products, {level.needed_db:.0f} needed".replace("-", "−")
-    if level.spare_db < 0:
-        made = level.worst
-        names = [now.input.name(s) for s in made.sources] if made is not None else []
-        worst = f" The strongest is {formula(made.kind)} of {_listed(names)}." if made is not None else ""
-        return f"In danger by level: {ratio}.{worst}"
-    if verdict.excused:
-        return f"Too close by {khz(-(verdict.margin_hz or 0))} to {who}, but harmless here: {ratio}."
-    if verdict.state == "broken":
-        return f"Too close by spacing or fifth order: {who}."
-    return f"Holds by level: {ratio}."
 
 
 def _who(now: Board, limit: Limit) -> str:
     names = [_called(now, s) for s in limit.sources]
     if limit.kind == "spacing":
         return f"its neighbour {names[0]}"
-    return f"the product {formula(limit.kind)} of {_listed(names)} ({ORDERS[limit.kind]})"
+    return f"the product {formula(limit.kind)} of {listed(names)} ({ORDERS[limit.kind]})"
 
 
 def _called(now: Board, carrier: str) -> str:
     """The name of a carrier, and what it is where it is none of ours."""
     what = now.input.foreign.get(carrier, "")
     return now.input.name(carrier) + (f" ({what})" if what else "")
-
-
-def _listed(names: list[str]) -> str:
-    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
 
 
 def _arithmetic(now: Board, verdict: Verdict) -> tuple[Row, ...]:
@@ -161,20 +129,6 @@ def _arithmetic(now: Board, verdict: Verdict) -> tuple[Row, ...]:
         ("distance", khz(distance)),
         (f"guard {formula(limit.kind)}", khz(own.guard(limit.kind))),
         ("margin", khz(verdict.margin_hz)),
-    )
-
-
-def _level_rows(level: Standing | None) -> tuple[Row, ...]:
-    """The same by level: the weakest wanted signal against noise and the sum of products."""
-    if level is None:
-        return ()
-    products = decibel(level.products_dbm) if level.worst is not None else "none"
-    return (
-        ("wanted, at its weakest", decibel(level.wanted_dbm)),
-        ("products in its channel", products),
-        ("receiver noise", decibel(level.noise_dbm)),
-        ("ratio", decibel(level.ratio_db, "dB")),
-        ("needed", decibel(level.needed_db, "dB")),
     )
 
 

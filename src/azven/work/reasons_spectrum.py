@@ -10,7 +10,8 @@ from azven.book.store import Store
 from azven.rf.sweep import Line
 from azven.work import ground, listen
 from azven.work.listen import Picture
-from azven.work.reasons import Option, Reasons, decibel, khz, mhz
+from azven.work.reasons import Option, Reasons
+from azven.work.wording import decibel, khz, mhz
 
 
 def for_channel(picture: Picture, use: str, name: str, moment: datetime) -> Reasons | None:

@@ -23,11 +23,9 @@ def add_wall(
     opening_m: float = 0.05, wire_m: float = 0.002,
 ) -> Edit:  # fmt: skip
     """A wall from point to point; one of wire mesh with its opening and thickness of wire [m]. ValueError for one of
-    no length, an unknown material, or a mesh whose wires touch."""
+    no length, an unknown material, or a mesh without an opening or a wire."""
     if math.dist(start, end) < 0.1:
         raise ValueError("A wall needs two points.")
-    if material == MESH and opening_m <= math.pi * wire_m:
-        raise ValueError("The opening of a mesh must be wider than its wire.")
     if material not in (*WALL_DB, MESH):
         raise ValueError(f"unknown material '{material}'; known: {', '.join(WALL_DB)}")
     wall = Wall(

@@ -10,7 +10,8 @@ from azven.book.edits import Edit
 from azven.book.store import Store
 from azven.work import plan
 from azven.work.plan import Board, Progress
-from azven.work.reasons import always, best_alternative, mhz
+from azven.work.reasons import always, best_alternative
+from azven.work.wording import mhz
 
 SENSIBLE = 5
 

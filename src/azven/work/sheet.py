@@ -15,7 +15,7 @@ from azven.book.store import Store
 from azven.rf.coordinate import Swap
 from azven.work import ground, ids, kit
 from azven.work.plan import Board, Verdict
-from azven.work.reasons import mhz
+from azven.work.wording import mhz
 
 HEADINGS = ("Link", "MHz", "Channel", "Room", "Acts", "Equipment", "Band", "Performer", "Margin kHz", "State")
 _STATES = {"sound": "holds", "tight": "tight", "broken": "BROKEN", "unplaced": "no frequency"}

@@ -12,11 +12,11 @@ from azven.rf.coordinate.plan import carriers_of, formula_of
 from azven.rf.levels import dbm, milliwatts
 from azven.rf.products import Found, Situation, near
 from azven.rf.request import KINDS
-from azven.rf.schools import LEVEL_KINDS, Scene, product_levels
+from azven.rf.scene import Scene
+from azven.rf.schools import LEVEL_KINDS, product_levels
 from azven.work.plan import Board
-from azven.work.reasons import mhz
 from azven.work.sheet import harmless
-from azven.work.wording import formula
+from azven.work.wording import formula, mhz
 
 MOST = 5_000
 

@@ -12,8 +12,8 @@ from azven.work import ground, ids, kit, plan, plan_input
 from azven.work.listen import Picture
 from azven.work.plan import Board, Progress
 from azven.work.plan_input import PlanInput
-from azven.work.reasons import Option, always, best_alternative, mhz
-from azven.work.wording import formula
+from azven.work.reasons import Option, always, best_alternative
+from azven.work.wording import formula, mhz
 
 _FREED_AT_MOST = 12
 _OFFERED_AT_MOST = 2

@@ -33,6 +33,23 @@ def one_line(name: str) -> str:
     return "".join(c for c in " ".join(name.split()) if unicodedata.category(c) not in ("Cc", "Cf"))
 
 
+def mhz(freq_hz: int) -> str:
+    """Megahertz with three decimals, more where the step needs it."""
+    return f"{freq_hz / 1e6:.3f}" if freq_hz % 1000 == 0 else f"{freq_hz / 1e6:.5f}".rstrip("0")
+
+
+def decibel(value: float, unit: str = "dBm") -> str:
+    return f"{value:.0f} {unit}".replace("-", "−")
+
+
+def khz(value_hz: int) -> str:
+    return f"{value_hz / 1e3:g} kHz".replace("-", "−")
+
+
+def listed(names: list[str]) -> str:
+    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
+
+
 def formula(kind: str) -> str:
     """A kind of product as people read it: `2a − b`; what is no product stays as it is."""
     return kind.replace("-", " − ").replace("+", " + ") if kind in ORDERS else kind

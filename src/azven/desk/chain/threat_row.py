@@ -9,7 +9,7 @@ from azven.rf.chain.design import Design
 from azven.work import chain_threats
 from azven.work.chain import Document
 from azven.work.chain_threats import Threat
-from azven.work.reasons import decibel
+from azven.work.wording import decibel
 
 _STEPS = 60
 

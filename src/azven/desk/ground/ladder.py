@@ -11,8 +11,7 @@ from azven.desk.axis import paint_mhz
 from azven.desk.session import Session
 from azven.desk.stage import tip
 from azven.work import ground
-from azven.work.reasons import mhz
-from azven.work.wording import one_line
+from azven.work.wording import mhz, one_line
 
 _ROW, _LEFT, _TOP = 24, 14, 6
 _RASTER, _MHZ, _LABEL, _LABEL_ROWS, _LABEL_W = 16, 15, 15, 3, 150

@@ -27,7 +27,7 @@ from azven.desk.stage import Stage, button, choice, label, row, rule
 from azven.desk.tables import Column, RecordTable
 from azven.desk.tabs import Pages
 from azven.work import bundle, ground, hours, ids, isolation
-from azven.work.reasons import mhz
+from azven.work.wording import mhz
 
 _PAGES = ("Neighbours", "Rooms", "Distances", "Licences", "Limits", "Next door")
 _SAID = 3

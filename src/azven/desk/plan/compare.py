@@ -13,7 +13,7 @@ from azven.work import ground, kept, plan
 from azven.work.hours import Clock
 from azven.work.kept import Difference
 from azven.work.plan import Board
-from azven.work.reasons import mhz
+from azven.work.wording import mhz
 
 _NONE = "No plan has been kept yet. Every plan that is adopted is kept with what it was made from."
 

@@ -22,7 +22,8 @@ from azven.desk.plan.tints import LaneTint, pixel_row, tint_lanes
 from azven.desk.session import Session
 from azven.work import plan
 from azven.work.plan import Board, Trial, Verdict
-from azven.work.reasons import LANE_CAUSES, mhz
+from azven.work.reasons import LANE_CAUSES
+from azven.work.wording import mhz
 
 ROW, HEAD = 21, 33
 NAME_W, TAIL_W, _MHZ_W = 152, 154, 66

@@ -8,8 +8,7 @@ from azven.desk.tables import Column, RecordTable
 from azven.work import margins, plan_input, planning
 from azven.work.margins import Row
 from azven.work.plan import Board, Progress
-from azven.work.reasons import mhz
-from azven.work.wording import formula
+from azven.work.wording import formula, mhz
 
 _STATE = {"sound": "holds", "tight": "tight", "broken": "broken"}
 

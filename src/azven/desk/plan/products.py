@@ -11,9 +11,8 @@ from azven.desk.tables import Column, RecordTable
 from azven.rf.request import KINDS
 from azven.work import threats
 from azven.work.plan import Board
-from azven.work.reasons import decibel, khz, mhz
 from azven.work.threats import ThreatList
-from azven.work.wording import formula, product
+from azven.work.wording import decibel, formula, khz, mhz, product
 
 _WITHIN_HZ = (0, 25_000, 50_000, 100_000, 250_000)
 _LEVELS_DBM = (None, -110, -100, -90, -80, -70)

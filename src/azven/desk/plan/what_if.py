@@ -12,9 +12,8 @@ from azven.desk.tables import Column, RecordTable
 from azven.rf.coordinate import Move
 from azven.work import ground, kit, what_if
 from azven.work.plan import Board, Progress
-from azven.work.reasons import mhz
 from azven.work.what_if import Outcome, Supposition
-from azven.work.wording import why_moved
+from azven.work.wording import mhz, why_moved
 
 _KINDS = [
     ("a neighbour appears", "neighbour"),

@@ -113,7 +113,7 @@ class ReachStage(Stage):
 
     def room(self) -> Room | None:
         zone = self.zone_record()
-        return None if zone is None else reach.room(self.session.store, zone, self.placement)
+        return None if zone is None else reach.room(self.session.store, zone, self.placement, self.session.picture)
 
     def refresh(self) -> None:
         store = self.session.store
@@ -150,9 +150,9 @@ class ReachStage(Stage):
 
     def _covered(self, drawn: Room, found: Coverage | None, walked: Walk | None) -> None:
         self.coverage = found
-        self.words.setText(f"{reach.in_words(drawn, found)} {reach.pair_in_words(drawn)}".strip())
+        self.words.setText(f"{reach.in_words(drawn, found)} {reach.pair_in_words(drawn)} {drawn.threshold.sentence()}")
         self.view.show_room(drawn, found, self._corners)
-        self.graph.show_walk(walked, reach.threshold_dbm())
+        self.graph.show_walk(walked, drawn.threshold.level_dbm)
         self._compare(drawn)
 
     def _compare(self, drawn: Room) -> None:
@@ -162,7 +162,7 @@ class ReachStage(Stage):
         if len(names) < 2:
             self.compared.setText("")
             return
-        rooms = [(n, reach.room(store, drawn.zone, n)) for n in names]
+        rooms = [(n, reach.room(store, drawn.zone, n, self.session.picture)) for n in names]
 
         def work(_: Progress) -> list[str]:
             return [f"{n}: {reach.in_words(r, reach.coverage(r, wearer, packed))}" for n, r in rooms]
