@@ -61,7 +61,7 @@ def test_more_than_eight_in_ears_are_ganged_into_one_antenna(store):
     assert len(eight.eirp_each_dbm) == 8
     assert len(ganged.eirp_each_dbm) == 14
     assert ganged.eirp_each_dbm[0] == pytest.approx(eight.eirp_each_dbm[0])
-    assert ganged.eirp_total_w == pytest.approx(14 / 8 * eight.eirp_total_w)
+    assert ganged.eirp_total_w == pytest.approx(14 / 8 * eight.eirp_total_w, rel=0.01)
     assert ganged.headroom_peak_db < eight.headroom_peak_db  # everything passes the first combiner
     assert ganged.icnirp_public_m > eight.icnirp_public_m
 
@@ -88,8 +88,8 @@ def test_radiated_power_is_held_against_the_cap(store):
 def test_a_receive_filter_keeps_our_own_in_ears_from_blocking(store):
     document = chain_templates.both(store, ground.zones(store))
     plain = transmit_results(chain.read(document))["ear antenna"]
-    band = document["transmit_hz"]
-    stop = {"low_hz": band - 5_000_000, "high_hz": band + 5_000_000, "loss_db": 30.0}
+    sent = [n["freq_hz"] for n in document["nodes"] if "freq_hz" in n]
+    stop = {"low_hz": min(sent) - 5_000_000, "high_hz": max(sent) + 5_000_000, "loss_db": 30.0}
     chain.node(document, "Rope Hall filter")["stop"].append(stop)
     filtered = transmit_results(chain.read(document))["ear antenna"]
     assert filtered.blocking_margin_db - plain.blocking_margin_db == pytest.approx(29.0, abs=0.5)

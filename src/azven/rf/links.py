@@ -135,19 +135,21 @@ def gain_towards(end: End, away_m: Floats) -> Floats:
     return beam_gain_dbi(end.gain_dbi, angle, end.beamwidth_deg, end.front_back_db)
 
 
+def polarisation_between_db(a: End, b: End) -> float:
+    """What the polarisations of two antennas take [dB]. How an antenna's turn looks from the other depends on which
+    way both face; the turn that loses less counts."""
+    turns = np.array([a.psi_deg - b.psi_deg, a.psi_deg + b.psi_deg])
+    return float(np.min(polarisation_db(a.polarisation, b.polarisation, turns)))
+
+
 def between_antennas_db(freq_hz: float, a: End, b: End) -> float:
     """Loss [dB] between the ports of two antennas with places: free space less both gains towards each other, and what
-    their polarisations take, at least 10 dB. ValueError where one has no place.
-
-    How an antenna's turn looks from the other depends on which way both face; the turn that loses less counts.
-    """
+    their polarisations take, at least 10 dB. ValueError where one has no place."""
     if a.pos_m is None or b.pos_m is None:
         raise ValueError("the loss between two antennas needs the place of both")
     towards = np.subtract(b.pos_m, a.pos_m)
-    gains = float(gain_towards(a, towards)) + float(gain_towards(b, -towards))
-    turns = np.array([a.psi_deg - b.psi_deg, a.psi_deg + b.psi_deg])
-    turned = float(np.min(polarisation_db(a.polarisation, b.polarisation, turns)))
-    return max(float(free_space_db(freq_hz, math.dist(a.pos_m, b.pos_m))) - gains + turned, COUPLING_FLOOR_DB)
+    gains = float(gain_towards(a, towards)) + float(gain_towards(b, -towards)) - polarisation_between_db(a, b)
+    return max(float(free_space_db(freq_hz, math.dist(a.pos_m, b.pos_m))) - gains, COUPLING_FLOOR_DB)
 
 
 def budget(freq_hz: float, tx: End, rx: End, distance_m: float | None = None, medium: Medium = Medium()) -> Budget:

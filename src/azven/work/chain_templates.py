@@ -149,10 +149,12 @@ def _ear_side(store: Store, zones: Sequence[Zone]) -> tuple[list[dict[str, Any]]
     stands = _stands(store, zones[0], "transmit") if zones else {}
     links: list[Link] = [x for x in kit.links(store) if x.service == "in-ear" and not x.set_aside][:_MOST_EARS]
     called = ids.told_apart(links, lambda x: f"no. {x.id}")
+    placed = plan.assignments(store)
+    sends = {called[ids.of(x)]: {"freq_hz": placed[x.id].freq_hz} for x in links if x.id in placed}
     powers = [(called[ids.of(x)], 10 * math.log10(models[x.model_id].power_mw)) for x in links]
     powers = powers or [(f"in-ear {i}", 17.0) for i in range(1, 5)]
     nodes: list[dict[str, Any]] = [
-        {"id": f"{n} out", "type": "transmitter", "power_dbm": round(p, 2)} for n, p in powers
+        {"id": f"{n} out", "type": "transmitter", "power_dbm": round(p, 2), **sends.get(n, {})} for n, p in powers
     ]
     groups = [powers[i : i + _INPUTS] for i in range(0, len(powers), _INPUTS)]
     names = ["ear combiner" if i == 0 else f"ear combiner {i + 1}" for i in range(len(groups))]

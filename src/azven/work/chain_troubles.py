@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from azven.book.regions import Rule
 from azven.rf.chain.dc import WORDS
 from azven.rf.chain.design import Design, Solved
-from azven.rf.chain.outgoing import supplies, transmit_results
+from azven.rf.chain.outgoing import supply, transmit_results
 from azven.rf.chain.transmit import TransmitResult, too_close_for_the_formula
 from azven.work.permission import excess_mw
 
@@ -37,9 +37,8 @@ def warnings(design: Design, solved: Solved, rule: Rule | None = None) -> list[T
         if p.snr_db is not None and p.snr_db < needed:
             out.append(Trouble(p.antenna, f"{zone}: {p.snr_db:.1f} dB over noise, {needed:g} needed.",
                                 "A thicker cable, an amplifier at the antenna, or the antenna closer."))  # fmt: skip
-    for feed in supplies(design).values():
-        out += [Trouble(n, f"{n} {WORDS[code]}.", "Look at what passes and what blocks DC on this line.")
-                for n, code in feed.errors]  # fmt: skip
+    out += [Trouble(n, f"{n} {WORDS[code]}.", "Look at what passes and what blocks DC on this line.")
+            for n, code in supply(design).errors]  # fmt: skip
     return out + _transmit_warnings(design, rule)
 
 

@@ -65,6 +65,7 @@ class NodeDocument(Document):
     excess_db: Decibel = 0.0
     rated_in_dbm: Decibel | None = None
     power_dbm: Decibel | None = None
+    freq_hz: Annotated[int, Field(gt=0, le=10**12)] | None = None
     pattern: Literal["omni", "beam", "fixed"] = "fixed"
     gain_dbi: Decibel = 0.0
     beamwidth_deg: Annotated[float, Field(gt=0, le=360)] = 360.0
@@ -265,6 +266,7 @@ def _design(document: ChainDocument, edges: tuple[tuple[str, str], ...]) -> Desi
         {i: n.power_dbm for i, n in nodes.items() if n.type == "transmitter" and n.power_dbm is not None},
         {i: n.rated_in_dbm for i, n in nodes.items() if n.rated_in_dbm is not None},
         document.own_peaks, {i: n.side for i, n in nodes.items()}, document.transmit_hz,
+        {i: n.freq_hz for i, n in nodes.items() if n.type == "transmitter" and n.freq_hz is not None},
     )  # fmt: skip
 
 

@@ -1,7 +1,8 @@
-"""Supply over coax: which stretch of the line a supply feeds, and whether that works."""
+"""Supply over coax: which joined stretch of a system a supply feeds, and whether that works."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from itertools import pairwise
 
 
 @dataclass(frozen=True)
@@ -22,7 +23,7 @@ class Source:
 
 @dataclass(frozen=True)
 class Device:
-    """A device in line: `dc` pass joins its two ports, block parts them, short grounds both.
+    """A device: `dc` pass joins all its ports, block parts its antenna side from its receiver side, short grounds both.
 
     A source feeds its antenna-side port, a load draws from its receiver-side port; `ohm` is the loop resistance.
     """
@@ -51,71 +52,113 @@ WORDS = {
 }
 
 
-@dataclass
-class _Stretch:
-    """Joined conductors: places of what hangs on them, in line order; resistances between."""
-
-    loads: list[int] = field(default_factory=list)
-    sources: list[int] = field(default_factory=list)
-    shorts: list[int] = field(default_factory=list)
-    cables: list[int] = field(default_factory=list)
+Port = tuple[str, str]
+"""One side of a joint: the edge (from, to); at an open end the device and nothing."""
 
 
-def feed(line: Sequence[Device]) -> Feed:
-    """Check a line of devices, antenna first."""
-    errors: list[tuple[int, str]] = []
+class _Net:
+    """All conductors of a system: which devices hang on each joint, and which of these are joined by devices that pass
+    DC."""
+
+    def __init__(self, devices: Mapping[str, Device], edges: Sequence[tuple[str, str]]) -> None:
+        self.devices = devices
+        self.into: dict[str, list[Port]] = {n: [e for e in edges if e[1] == n] or [("", n)] for n in devices}
+        self.out: dict[str, list[Port]] = {n: [e for e in edges if e[0] == n] or [(n, "")] for n in devices}
+        self.passing: dict[Port, list[str]] = {}
+        for name, device in devices.items():
+            if device.dc == "pass":
+                for port in (*self.into[name], *self.out[name]):
+                    self.passing.setdefault(port, []).append(name)
+
+    def stretches(self) -> list[set[Port]]:
+        """Joints that are joined, each stretch once."""
+        out: list[set[Port]] = []
+        left = dict.fromkeys(p for n in self.devices for p in (*self.into[n], *self.out[n]))
+        while left:
+            found = self._joined(next(iter(left)))
+            out.append(set(found))
+            left = {p: None for p in left if p not in found}
+        return out
+
+    def _joined(self, start: Port) -> dict[Port, tuple[str, Port]]:
+        """Every joint that DC reaches from one, with the device and the joint it comes from."""
+        found = {start: ("", start)}
+        waiting = [start]
+        while waiting:
+            port = waiting.pop(0)
+            for name in self.passing.get(port, ()):
+                for onward in (*self.into[name], *self.out[name]):
+                    if onward not in found:
+                        found[onward] = name, port
+                        waiting.append(onward)
+        return found
+
+    def through(self, source: Port, load: Port) -> list[str]:
+        """Devices that the current from a source to a load flows through."""
+        came = self._joined(load)
+        way: list[str] = []
+        port = source
+        while port != load:
+            name, port = came[port]
+            way.append(name)
+        return way
+
+
+def feed(devices: Sequence[Device] | Mapping[str, Device], edges: Sequence[tuple[str, str]] | None = None) -> Feed:
+    """Check the supply of a whole system, or, without edges, of devices in one line, antenna first.
+
+    Judged per joined stretch, devices with several ports that pass DC included. A short hides nothing: current and
+    voltage are told as they would be without it.
+    """
+    known = devices if isinstance(devices, Mapping) else {d.name: d for d in devices}
+    net = _Net(known, list(pairwise(known)) if edges is None else edges)
+    order = {name: i for i, name in enumerate(known)}
+    errors: set[tuple[int, str]] = set()
     volts: dict[str, float] = {}
-    for stretch in _stretches(line):
-        errors += _judge(line, stretch, volts)
-    ordered = sorted(set(errors))
-    return Feed(tuple((line[i].name, code) for i, code in ordered), volts)
+    asked: dict[str, float] = {}
+    for stretch in net.stretches():
+        errors |= {(order[name], code) for name, code in _judge(net, stretch, volts, asked)}
+    for name, ma in asked.items():
+        source = known[name].source
+        if source is not None and ma > source.max_ma:
+            errors.add((order[name], "dc-overload"))
+    names = list(known)
+    return Feed(tuple((names[i], code) for i, code in sorted(errors)), volts)
 
 
-def _stretches(line: Sequence[Device]) -> list[_Stretch]:
-    """The line cut where a device blocks; a blocking or shorting device hangs on both stretches with one port."""
-    out, here = [], _Stretch()
-    for i, device in enumerate(line):
-        if device.source is not None:
-            here.sources.append(i)
-        if device.dc == "short":
-            here.shorts.append(i)
-        if device.dc == "pass":
-            here.cables.append(i)
-        else:
-            out.append(here)
-            here = _Stretch()
-            if device.dc == "short":
-                here.shorts.append(i)
-        if device.load is not None:
-            here.loads.append(i)
-    return [*out, here]
+def _judge(net: _Net, stretch: set[Port], volts: dict[str, float], asked: dict[str, float]) -> list[tuple[str, str]]:
+    """Errors of one stretch; the voltage of its loads into `volts`, what its supply is asked for into `asked` [mA]."""
+    known = net.devices.items()
+    sources = {n: p for n, d in known if d.source for p in net.into[n] if p in stretch}
+    loads = {n: p for n, d in known if d.load for p in net.out[n] if p in stretch}
+    shorts = [n for n, d in known if d.dc == "short" and stretch & {*net.into[n], *net.out[n]}]
+    if not sources:
+        return [(n, "dc-missing") for n in loads]
+    errors = [(n, "dc-short") for n in shorts]
+    if len(sources) > 1:
+        errors += [(n, "dc-conflict") for n in sources]
+    drawn = {n: load.ma for n in loads if (load := net.devices[n].load) is not None}
+    gives = {n: source for n in sources if (source := net.devices[n].source) is not None}
+    if len(sources) == 1:
+        name, at = next(iter(sources.items()))
+        asked[name] = asked.get(name, 0.0) + sum(drawn.values())
+        return errors + _low(net, gives[name], at, loads, drawn, volts)
+    if sum(drawn.values()) > sum(s.max_ma for s in gives.values()):
+        errors += [(n, "dc-overload") for n in gives]
+    return errors
 
 
-def _judge(line: Sequence[Device], stretch: _Stretch, volts: dict[str, float]) -> list[tuple[int, str]]:
-    if not stretch.sources:
-        return [(i, "dc-missing") for i in stretch.loads]
-    if stretch.shorts:
-        return [(i, "dc-short") for i in stretch.shorts]
-    if len(stretch.sources) > 1:
-        return [(i, "dc-conflict") for i in stretch.sources]
-    return _supplied(line, stretch, stretch.sources[0], volts)
-
-
-def _supplied(line: Sequence[Device], stretch: _Stretch, at: int, volts: dict[str, float]) -> list[tuple[int, str]]:
-    """One supply on the stretch: current, and the drop over the cables each load's current flows through."""
-    source = line[at].source
-    assert source is not None
-    errors: list[tuple[int, str]] = []
-    drawn = {i: load.ma for i in stretch.loads if (load := line[i].load) is not None}
-    if sum(drawn.values()) > source.max_ma:
-        errors.append((at, "dc-overload"))
-    for i in stretch.loads:
-        between = [c for c in stretch.cables if min(i, at) < c < max(i, at)]
-        drop = sum(
-            line[c].ohm * sum(ma for k, ma in drawn.items() if min(k, at) < c < max(k, at)) / 1e3 for c in between
-        )
-        volts[line[i].name] = source.volt - drop
-        load = line[i].load
-        if load is not None and volts[line[i].name] < load.min_volt:
-            errors.append((i, "dc-low"))
+def _low(
+    net: _Net, source: Source, at: Port, loads: Mapping[str, Port], drawn: Mapping[str, float], volts: dict[str, float]
+) -> list[tuple[str, str]]:
+    """Loads that the drop over what their current flows through leaves with too little; the voltage of all into
+    `volts`."""
+    ways = {n: net.through(at, p) for n, p in loads.items()}
+    errors = []
+    for name in loads:
+        shared = {c: sum(drawn[n] for n, way in ways.items() if c in way) for c in ways[name]}
+        volts[name] = source.volt - sum(net.devices[c].ohm * ma / 1e3 for c, ma in shared.items())
+        load = net.devices[name].load
+        if load is not None and volts[name] < load.min_volt:
+            errors.append((name, "dc-low"))
     return errors

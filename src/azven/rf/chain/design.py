@@ -1,7 +1,7 @@
 """A design: the blocks of a venue's antenna system with its zones and carriers, and everything that follows from it."""
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from azven.rf.chain import dc
@@ -70,6 +70,11 @@ class Design:
     """Diversity side of every block; one that is not listed is on side A, and B is like A where it has no blocks."""
     transmit_hz: float | None = None
     """Where the transmitters of the design send; None: at `freq_hz`."""
+    transmitter_hz: Mapping[str, float] = field(default_factory=dict)
+    """Where each transmitter sends, if it is known."""
+
+    def frequency_of(self, transmitter: str) -> float:
+        return self.transmitter_hz.get(transmitter, self.sent_hz)
 
     @property
     def sent_hz(self) -> float:
@@ -148,7 +153,7 @@ class Solved:
     paths: tuple[PathResult, ...]
     receivers: tuple[ReceiverResult, ...]
     products_dbm: Mapping[str, tuple[float | None, float | None]]
-    """Strongest 2a-b and a+b-c [dBm] at each receiver's input, made in the blocks behind the last joint and in it."""
+    """Strongest 2a-b and a+b-c [dBm] at each receiver's input, wherever in front of it and in it they are made."""
 
 
 def solve_design(design: Design) -> Solved:
@@ -178,24 +183,37 @@ def shared_blocks(system: System, receiver: str) -> list[str]:
 
 
 def strongest_products(system: System, joints: Mapping[str, Joint], receiver: str) -> tuple[float | None, float | None]:
-    """Strongest 2a − b and a + b − c [dBm] at a receiver's input, from the three strongest carriers there and the
-    intercept of what all of them go through together, in phase."""
-    levels = sorted(joints[receiver].signals.values(), reverse=True)
-    inverse = 0.0
-    to_receiver = 0.0
-    for name in reversed(shared_blocks(system, receiver)):
-        block = system.blocks[name]
-        if block.kind != "receiver":
-            to_receiver += block.gain_at(system.freq_hz)
-        own = block.intercept_dbm
-        if own is not None:
-            inverse += 10 ** (-(own + to_receiver) / 10)
-    if inverse <= 0 or len(levels) < 2:
-        return None, None
-    iip3 = -10 * math.log10(inverse)
-    two = 2 * levels[0] + levels[1] - 2 * iip3
-    three = sum(levels[:3]) - 2 * iip3 + THREE_SIGNAL_DB if len(levels) > 2 else None
-    return two, three
+    """Strongest 2a − b and a + b − c [dBm] at a receiver's input.
+
+    Looked for at every stage of every branch: what the three strongest carriers there make in it, brought to the
+    receiver. Stages that the same carriers pass in turn, those of one branch and those behind the last joint, add in
+    phase, the worst case.
+    """
+    shared = set(shared_blocks(system, receiver))
+    ways = {a: path(system, a, receiver) for a in joints[receiver].gain_before_db}
+    stretches = [[n for n in way if n not in shared] for way in ways.values()]
+    stretches.append([n for n in next(iter(ways.values()), [receiver]) if n in shared])
+    made = [_made_along(system, joints, stretch, receiver) for stretch in stretches]
+    two = max((m[0] for m in made if m[0] is not None), default=None)
+    return two, max((m[1] for m in made if m[1] is not None), default=None)
+
+
+def _made_along(
+    system: System, joints: Mapping[str, Joint], stretch: Sequence[str], receiver: str
+) -> tuple[float | None, float | None]:
+    """Products [dBm] that the blocks of a stretch make in turn, at the receiver's input, in phase."""
+    two, three = 0.0, 0.0
+    for name in stretch:
+        own = system.blocks[name].intercept_dbm
+        levels = sorted(joints[name].signals.values(), reverse=True)
+        if own is None or len(levels) < 2:
+            continue
+        onward = path(system, name, receiver)[:-1]
+        gain = sum(system.blocks[n].gain_at(system.freq_hz) for n in onward)
+        two += 10 ** ((2 * levels[0] + levels[1] - 2 * own + gain) / 20)
+        if len(levels) > 2:
+            three += 10 ** ((sum(levels[:3]) - 2 * own + THREE_SIGNAL_DB + gain) / 20)
+    return 20 * math.log10(two) if two > 0 else None, 20 * math.log10(three) if three > 0 else None
 
 
 def noise_dbm(system: System, joint: Joint) -> float:

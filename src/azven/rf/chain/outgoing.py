@@ -1,26 +1,37 @@
 """What goes out of a design: supplies over coax, transmitting antennas, and all results as one document."""
 
 import math
+from collections.abc import Mapping
 from typing import Any
+
+import numpy as np
 
 from azven.rf.chain import dc, transmit
 from azven.rf.chain.design import Design, Solved, noise_dbm, system_of
-from azven.rf.chain.graph import System, path
-from azven.rf.links import angle_at
+from azven.rf.chain.graph import System, order, path
+from azven.rf.links import gain_towards, polarisation_between_db
+from azven.rf.radios import BACKOFF_DB
+
+_BLOCKED_FROM_DBM = -15.0
+"""Of a receiver whose compression is not known, planning value."""
+
+
+def supply(design: Design) -> dc.Feed:
+    """The supply of everything on the receive side, over whatever passes DC."""
+    system = system_of(design)
+    devices = {n: design.devices[n] for n in order(system) if n in design.devices}
+    return dc.feed(devices, [e for e in system.edges if e[0] in devices and e[1] in devices])
 
 
 def supplies(design: Design) -> dict[str, dc.Feed]:
-    """The supply of every receive antenna's line, antenna first."""
-    system = system_of(design)
+    """The same by receive antenna: what concerns the devices of its way, antenna first."""
+    system, found = system_of(design), supply(design)
     out = {}
     for antenna in design.receive_antennas():
-        for receiver in design.receivers():
-            try:
-                way = path(system, antenna, receiver)
-            except ValueError:
-                continue
-            out[antenna] = dc.feed([design.devices[n] for n in way if n in design.devices])
-            break
+        way = next((path(system, antenna, r) for r in design.receivers() if _leads(system, antenna, r)), None)
+        if way is not None:
+            errors = sorted((e for e in found.errors if e[0] in way), key=lambda e: way.index(e[0]))
+            out[antenna] = dc.Feed(tuple(errors), {n: v for n, v in found.volts.items() if n in way})
     return out
 
 
@@ -48,13 +59,12 @@ def _transmitted(design: Design, system: System, feeders: list[str], antenna: st
     joined: list[tuple[transmit.Combiner, dict[str, float]]] = []
     arriving = _arriving(design, system, antenna, joined)
     last, into = joined[-1] if joined else (transmit.Combiner(True, len(feeders)), arriving)
-    cable = max(into.values()) + last.through_db - max(arriving.values())
+    cable = {name: level + last.through_db - arriving[name] for name, level in into.items()}
     gain_dbi = design.antennas[antenna].gain_dbi if antenna in design.antennas else 0.0
-    found = transmit.combine(
-        design.freq_hz, into, last, gain_dbi, cable, nearby=_nearest_receive_antenna(design, system, antenna)
-    )
+    freq = {name: design.frequency_of(name) for name in into}
+    found = transmit.combine(freq, into, last, gain_dbi, cable, nearby=_nearby(design, system, antenna, freq))
     for combiner, levels in joined[:-1]:
-        inner = transmit.combine(design.freq_hz, levels, combiner, 0.0)
+        inner = transmit.combine({n: freq[n] for n in levels}, levels, combiner, 0.0)
         name = next(iter(levels))
         found = transmit.ganged(found, inner, into[name] - levels[name] - combiner.through_db + last.through_db)
     return found
@@ -63,8 +73,8 @@ def _transmitted(design: Design, system: System, feeders: list[str], antenna: st
 def _arriving(
     design: Design, system: System, block: str, joined: list[tuple[transmit.Combiner, dict[str, float]]]
 ) -> dict[str, float]:
-    """Level [dBm] of every transmitter at the input of a block; `joined` collects each combiner on the way with what
-    goes into it, the one nearest the antenna last."""
+    """Level [dBm] of every transmitter at the input of a block, at its own frequency; `joined` collects each combiner
+    on the way with what goes into it, the one nearest the antenna last."""
     out: dict[str, float] = {}
     for source in system.inputs(block):
         if source in design.powers_dbm:
@@ -72,12 +82,12 @@ def _arriving(
             continue
         into = _arriving(design, system, source, joined)
         passed = design.blocks[source]
-        gain = passed.gain_at(design.freq_hz)
         if passed.kind in ("combiner", "hybrid") and into:
             combiner = _combiner(design, source, len(into))
             joined.append((combiner, into))
-            gain = combiner.through_db
-        out |= {name: level + gain for name, level in into.items()}
+            out |= {name: level + combiner.through_db for name, level in into.items()}
+        else:
+            out |= {name: level + passed.gain_at(design.frequency_of(name)) for name, level in into.items()}
     return out
 
 
@@ -90,33 +100,38 @@ def _combiner(design: Design, name: str, signals: int) -> transmit.Combiner:
     )  # fmt: skip
 
 
-def _nearest_receive_antenna(design: Design, system: System, antenna: str) -> transmit.Nearby | None:
-    """The closest receive antenna whose place is known, with both gains towards each other and what its chain gives
-    the receiver at the frequency sent, filters included."""
+def _nearby(design: Design, system: System, antenna: str, freq_hz: Mapping[str, float]) -> list[transmit.Nearby]:
+    """Every receive antenna whose place is known, with both gains towards each other, what their polarisations take,
+    and what its chain gives each receiver at the frequencies sent, filters included."""
     here = design.antennas.get(antenna)
     if here is None or here.pos_m is None:
-        return None
-    best: tuple[float, str] | None = None
-    for other in design.receive_antennas():
-        there = design.antennas.get(other)
-        if there is not None and there.pos_m is not None:
-            distance = math.dist(here.pos_m, there.pos_m)
-            if best is None or distance < best[0]:
-                best = distance, other
-    if best is None:
-        return None
-    there = design.antennas[best[1]]
-    assert there.pos_m is not None
-    receiver = next(iter(design.receivers()), None)
-    compression = design.blocks[receiver].compression_dbm if receiver else None
-    blocking = -15.0 if compression is None else compression - 10.0
-    chain = 0.0
-    if receiver is not None and _leads(system, best[1], receiver):
-        way = path(system, best[1], receiver)
-        chain = sum(design.blocks[n].gain_at(design.sent_hz) for n in way[1:-1])
-    return transmit.Nearby(
-        best[0], here.gain_at(angle_at(here, there.pos_m)), there.gain_at(angle_at(there, here.pos_m)), chain, blocking
-    )  # fmt: skip
+        return []
+    out = []
+    for name in design.receive_antennas():
+        there = design.antennas.get(name)
+        if there is None or there.pos_m is None:
+            continue
+        away = np.subtract(there.pos_m, here.pos_m)
+        turned = polarisation_between_db(here, there)
+        gains = float(gain_towards(here, away)), float(gain_towards(there, -away))
+        reached: list[str | None] = [r for r in design.receivers() if _leads(system, name, r)]
+        for receiver in reached or [None]:
+            chain, blocking = _onward(design, system, name, receiver, freq_hz)
+            out.append(transmit.Nearby(math.dist(here.pos_m, there.pos_m), *gains, chain, blocking, turned))
+    return out
+
+
+def _onward(
+    design: Design, system: System, antenna: str, receiver: str | None, freq_hz: Mapping[str, float]
+) -> tuple[dict[str, float], float]:
+    """What the way from an antenna to a receiver gives each transmitter [dB], and the receiver's blocking level [dBm];
+    an antenna that leads to none counts with a receiver right at it."""
+    if receiver is None:
+        return dict.fromkeys(freq_hz, 0.0), _BLOCKED_FROM_DBM
+    way = path(system, antenna, receiver)[1:-1]
+    gains = {t: sum(design.blocks[n].gain_at(f) for n in way) for t, f in freq_hz.items()}
+    compression = design.blocks[receiver].compression_dbm
+    return gains, _BLOCKED_FROM_DBM if compression is None else compression - BACKOFF_DB
 
 
 def as_json(design: Design, solved: Solved) -> dict[str, Any]:

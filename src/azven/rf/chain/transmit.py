@@ -5,13 +5,13 @@ cautions that defer to the local code.
 """
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from azven.rf.chain.composite import average_dbm, peak_dbm
 from azven.rf.imlevels import THREE_SIGNAL_DB
 from azven.rf.levels import SPEED_OF_LIGHT_M_S
-from azven.rf.links import path_db
+from azven.rf.links import COUPLING_FLOOR_DB, path_db
 
 REFLECTION = 2.56
 STANDARDS = (("icnirp2020", "public"), ("icnirp2020", "occupational"), ("fcc", "public"), ("fcc", "occupational"))
@@ -60,15 +60,21 @@ class Combiner:
         return self.gain_db if self.active else -(10 * math.log10(self.inputs) + self.excess_db)
 
 
+Each = float | Mapping[str, float]
+"""One figure for all transmitters, or one for each by its name."""
+
+
 @dataclass(frozen=True)
 class Nearby:
-    """A receive antenna near the transmitting one; gains [dBi] towards each other."""
+    """A receive antenna near the transmitting one: gains [dBi] towards each other, what their polarisations take, and
+    what the receive chain gives its receiver at the frequencies sent."""
 
     distance_m: float
     tx_gain_dbi: float
     rx_gain_dbi: float
-    chain_gain_db: float
+    chain_gain_db: Each
     blocking_dbm: float
+    turned_db: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -98,32 +104,52 @@ class TransmitResult:
 
 
 def combine(
-    freq_hz: float, powers_dbm: dict[str, float], combiner: Combiner, antenna_gain_dbi: float,
-    cable_db: float = 0.0, input_loss_db: float = 0.0, nearby: Nearby | None = None,
+    freq_hz: Each, powers_dbm: dict[str, float], combiner: Combiner, antenna_gain_dbi: float,
+    cable_db: Each = 0.0, input_loss_db: float = 0.0, nearby: Nearby | Sequence[Nearby] | None = None,
 ) -> TransmitResult:  # fmt: skip
-    """Transmitters → input leads → combiner → cable → antenna. ValueError when there are more than inputs."""
+    """Transmitters → input leads → combiner → cable → antenna, each at its own frequency. Of several antennas `nearby`
+    the one whose receiver comes nearest to being blocked counts. ValueError when there are more than inputs, or none.
+    """
+    if not powers_dbm:
+        raise ValueError("ports: nothing transmits into the combiner")
     if len(powers_dbm) > combiner.inputs:
         raise ValueError(f"ports: {len(powers_dbm)} transmitters do not fit {combiner.inputs} inputs")
+    freq, cable = _each(freq_hz, powers_dbm), _each(cable_db, powers_dbm)
     into = {name: p - input_loss_db for name, p in powers_dbm.items()}
     output = [p + combiner.through_db for p in into.values()]
-    antenna = [p - cable_db for p in output]
-    eirp = [p + antenna_gain_dbi for p in antenna]
-    total = average_dbm(eirp) or -math.inf
-    watts = 10 ** (total / 10) / 1e3
-    average, peak = average_dbm(output) or -math.inf, peak_dbm(output) or -math.inf
+    antenna = {name: p + combiner.through_db - cable[name] for name, p in into.items()}
+    eirp = [p + antenna_gain_dbi for p in antenna.values()]
+    total, average, peak = _sum(eirp), _sum(output), _peak(output)
     two, three = _products(output, combiner.oip3_dbm)
-    emitters = [(freq_hz, 10 ** (p / 10) / 1e3) for p in eirp]
+    emitters = [(f, 10 ** (p / 10) / 1e3) for f, p in zip(freq.values(), eirp, strict=True)]
     public, worker, fcc_public, fcc_worker = (keep_away_m(emitters, *s) for s in STANDARDS)
     strongest = max(output)
-    heard_average, heard_peak, margin = _heard(freq_hz, antenna, nearby)
+    near = [nearby] if isinstance(nearby, Nearby) else list(nearby or ())
+    heard_average, heard_peak, margin = min(
+        (_heard(freq, antenna, n) for n in near), key=lambda h: h[2], default=(None, None, None)
+    )
     return TransmitResult(
-        tuple(output), average, peak, tuple(antenna), tuple(eirp), total, watts,
+        tuple(output), average, peak, tuple(antenna.values()), tuple(eirp), total, 10 ** (total / 10) / 1e3,
         tuple(n for n, p in into.items() if combiner.rated_in_dbm is not None and p > combiner.rated_in_dbm + 1e-9),
         public, worker, fcc_public, fcc_worker,
         None if combiner.p1db_out_dbm is None else combiner.p1db_out_dbm - peak, two, three,
         None if two is None else two - strongest, None if three is None else three - strongest,
         heard_average, heard_peak, margin,
     )  # fmt: skip
+
+
+def _each(value: Each, names: Iterable[str]) -> dict[str, float]:
+    return {n: value[n] if isinstance(value, Mapping) else value for n in names}
+
+
+def _sum(levels_dbm: Sequence[float]) -> float:
+    found = average_dbm(levels_dbm)
+    return -math.inf if found is None else found
+
+
+def _peak(levels_dbm: Sequence[float]) -> float:
+    found = peak_dbm(levels_dbm)
+    return -math.inf if found is None else found
 
 
 def ganged(outer: TransmitResult, inner: TransmitResult, gain_db: float) -> TransmitResult:
@@ -153,13 +179,11 @@ def _products(output: Sequence[float], oip3_dbm: float | None) -> tuple[float | 
     return two, a + b + rest[0] - 2 * oip3_dbm + THREE_SIGNAL_DB if rest else None
 
 
-def _heard(
-    freq_hz: float, antenna: Sequence[float], near: Nearby | None
-) -> tuple[float | None, float | None, float | None]:
+def _heard(freq_hz: Mapping[str, float], antenna: Mapping[str, float], near: Nearby) -> tuple[float, float, float]:
     """Average and peak at the receive antenna's terminals [dBm], and what is left to the blocking level [dB]."""
-    if near is None:
-        return None, None, None
-    loss = float(path_db(freq_hz, near.distance_m)) - near.tx_gain_dbi - near.rx_gain_dbi
-    levels = [p - loss for p in antenna]
-    average, peak = average_dbm(levels) or -math.inf, peak_dbm(levels) or -math.inf
-    return average, peak, near.blocking_dbm - (average + near.chain_gain_db)
+    gain = near.tx_gain_dbi + near.rx_gain_dbi - near.turned_db
+    loss = {n: max(float(path_db(f, near.distance_m)) - gain, COUPLING_FLOOR_DB) for n, f in freq_hz.items()}
+    levels = {n: p - loss[n] for n, p in antenna.items()}
+    onward = _each(near.chain_gain_db, levels)
+    at_receiver = _sum([p + onward[n] for n, p in levels.items()])
+    return _sum(list(levels.values())), _peak(list(levels.values())), near.blocking_dbm - at_receiver
