@@ -1,5 +1,7 @@
 """The simulated venue: levels by formula, patterns, pilots, whose transmitters are on."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -194,3 +196,26 @@ def test_the_power_of_many_lines_in_channels_is_the_sum_of_each():
     one_by_one = spectrum.share_inside(lines, centre, bandwidth) @ milliwatts(lines.level_dbm)
     together = spectrum.power_inside(lines, centre, bandwidth)
     assert dbm(together) == pytest.approx(dbm(one_by_one), abs=0.1)
+
+
+def in_a_band(world, low_hz, high_hz, front=None):
+    settings = Settings(low_hz, high_hz, 1_001, 30_000)
+    return float(np.median(world.sweep(Antenna(front=front), settings).level_dbm))
+
+
+def test_television_mixes_compresses_and_blocks_front_ends_like_everything_else():
+    """Two strong multiplexes had left a weak front as quiet as a strong one."""
+    pair = (Multiplex(490_000_000, 498_000_000, -12.0, 0.0), Multiplex(514_000_000, 522_000_000, -12.0, 0.0))
+    world, alone = Venue(pair, surroundings=None), Venue(pair[:1], surroundings=None)
+    weak = Front(iip3_dbm=0.0)
+    product = 540_000_000, 544_000_000  # 2 × 518 − 494 = 542 MHz
+    assert in_a_band(world, *product, weak) > in_a_band(alone, *product, weak) + 20
+    assert in_a_band(world, *product) == pytest.approx(in_a_band(alone, *product), abs=1.0)
+    television = 2.15 - 12.0 + 3.01
+    assert world.blocked_db(Antenna(front=weak)) == pytest.approx(television - (0.0 - 19.6), abs=0.1)
+    assert world.blocked_db(Antenna(front=Front(iip3_dbm=30.0))) == 0.0
+    sent = Emitter("ours", 600_000_000, 0.0, (0.0, 30.0, 1.5), 60_000)
+    heard = {f: replace(world, emitters=(sent,)).narrow(Antenna(front=f))[1][0] for f in (weak, Front(iip3_dbm=30.0))}
+    assert heard[weak] == pytest.approx(heard[Front(iip3_dbm=30.0)] - (television + 19.6), abs=0.1)
+    filtered = Front(iip3_dbm=0.0, stops=((480_000_000, 530_000_000, 40.0),))
+    assert world.blocked_db(Antenna(front=filtered)) == 0.0

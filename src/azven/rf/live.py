@@ -40,6 +40,8 @@ class Crew:
     bandwidth_hz: float = 200_000.0
     nf_db: float = 8.0
     seed: int = 1
+    blocked_db: float = 0.0
+    """What their receivers lose of every level to all that arrives at their antennas."""
 
 
 @dataclass(frozen=True)
@@ -81,6 +83,7 @@ def crew_of(venue: Venue, pair: tuple[Antenna, Antenna], receivers: Sequence[Rec
         np.array([e.position for e in sent], float), np.array([a.position for a in pair], float), pair[0].gain_dbi,
         disturbed.max(axis=0), np.array([r.needed_db for r in receivers]), np.array([r.battery_min for r in receivers]),
         venue.exponent, venue.walls, float(np.median(bandwidth)), venue.noise_figure_db, venue.seed,
+        max(venue.blocked_db(a, time_s=time_s) for a in pair),
     )  # fmt: skip
 
 
@@ -103,7 +106,7 @@ def status(crew: Crew, time_s: float) -> Status:
     levels = [np.where(left > 0, level, -np.inf) for level in levels]
     used = (levels[1] > levels[0]).astype(np.int64)
     noise = milliwatts(thermal_noise_dbm(crew.bandwidth_hz, crew.nf_db)) + milliwatts(crew.interference_dbm)
-    ratio = np.maximum(levels[0], levels[1]) - dbm(noise)
+    ratio = np.maximum(levels[0], levels[1]) - crew.blocked_db - dbm(noise)
     spare = np.clip(ratio - crew.needed_db + _HALF_QUALITY_DB, -60, 60)
     quality = np.where(left > 0, 1 / (1 + np.exp(-spare / _SOFT_DB)), 0.0)
     return Status(levels[0], levels[1], used, quality, left, at)

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import ArrayLike
 
 from azven.rf.imlevels import THREE_SIGNAL_DB
 from azven.rf.levels import Floats
@@ -29,6 +30,10 @@ class Lines:
     def joined(cls, parts: Sequence["Lines"]) -> "Lines":
         empty = np.zeros(0)
         return cls(*(np.concatenate([empty, *(getattr(p, f) for p in parts)]) for f in cls.__dataclass_fields__))
+
+    def lower_by(self, loss_db: ArrayLike) -> "Lines":
+        """The same at lower levels."""
+        return Lines(self.freq_hz, self.level_dbm - np.asarray(loss_db, float), self.width_hz)
 
     def audible(self) -> "Lines":
         """Those that could be seen by any instrument."""

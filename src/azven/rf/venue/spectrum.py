@@ -28,11 +28,15 @@ def add_flat(total: Floats, freq: Ints, centre_hz: float, width_hz: float, level
     total[a:b] += share * milliwatts(level_dbm) * min(rbw_hz / width_hz, 1.0)
 
 
+def occupied_hz(mux: Multiplex) -> float:
+    """Width [Hz] that a multiplex fills of its channel."""
+    return _OCCUPIED * (mux.high_hz - mux.low_hz)
+
+
 def add_multiplex(total: Floats, freq: Ints, mux: Multiplex, gain_dbi: float, rbw_hz: float) -> None:
     """A television block, with the pilot it may have."""
     level = mux.level_dbm + gain_dbi
-    width = _OCCUPIED * (mux.high_hz - mux.low_hz)
-    add_flat(total, freq, (mux.high_hz + mux.low_hz) / 2, width, level, rbw_hz)
+    add_flat(total, freq, (mux.high_hz + mux.low_hz) / 2, occupied_hz(mux), level, rbw_hz)
     if mux.pilot:
         add_gaussian(total, freq, mux.low_hz + _PILOT_HZ, 1_000.0, level - _PILOT_BELOW_DB, rbw_hz)
 

@@ -21,6 +21,7 @@ from azven.rf.levels import (
     man_made_noise_db,
     milliwatts,
 )
+from azven.rf.radios import Radio
 from azven.rf.sweep import Detector, Sweep
 from azven.rf.venue import spectrum
 from azven.rf.venue.mixing import Lines, in_front, in_transmitters
@@ -93,13 +94,21 @@ class Venue:
         """Who is on at a moment [s]."""
         return [e for e in self.emitters if (own_on or not e.ours) and e.on_at(time_s)]
 
+    def television(self, antenna: Antenna) -> Lines:
+        """Every multiplex at the antenna's terminals: middle, level, width."""
+        middle = np.array([(m.low_hz + m.high_hz) / 2 for m in self.multiplexes], float)
+        seen = [float(antenna.gain_towards(m.bearing_deg)) - antenna.turn_loss_db(m.psi_deg) for m in self.multiplexes]
+        level = np.array([m.level_dbm for m in self.multiplexes]) + np.array(seen)
+        return Lines(middle, level.reshape(-1), np.array([spectrum.occupied_hz(m) for m in self.multiplexes]))
+
     def narrow(
         self, antenna: Antenna, own_on: bool = True, time_s: float = 0.0, attenuation_db: float = 0.0
     ) -> tuple[list[Emitter], Floats, Lines]:
-        """Who is on, their levels (n,), and the products of them all: in [dBm] at the input of the instrument.
+        """Who is on, their levels (n,), and the products of them all and of television: in [dBm] at the input of the
+        instrument.
 
         The instrument's own products are given as its reading, corrected for the attenuator, shows them: 2 dB weaker
-        per dB of attenuation.
+        per dB of attenuation. What blocks a front takes from everything that arrives through it.
         """
         on = self.heard(own_on, time_s)
         levels = self.levels_dbm(on, antenna)
@@ -110,15 +119,41 @@ class Venue:
             levels - front.loss_before_db([e.freq_hz for e in on]),
             np.array([e.width_hz for e in on]),
         )
+        television = self.television(antenna)
+        behind = television.lower_by(front.loss_before_db(television.freq_hz))
         parts = [Lines(made.freq_hz, made.level_dbm - front.loss_before_db(made.freq_hz), made.width_hz)]
         if front.iip3_dbm is not None:
-            parts.append(in_front(signals, front.iip3_dbm))
-        products = Lines.joined(parts)
-        at_instrument = Lines(signals.freq_hz, signals.level_dbm + front.gain_db, signals.width_hz)
-        amplified = [Lines(products.freq_hz, products.level_dbm + front.gain_db, products.width_hz)]
+            parts.append(in_front(Lines.joined([signals, behind]), front.iip3_dbm))
+        in_the_front, in_the_instrument = self._blocked(antenna, own_on, time_s, attenuation_db)
+        less = in_the_front - front.gain_db
+        at_instrument = signals.lower_by(less)
+        amplified = [Lines.joined(parts).lower_by(less)]
         if self.front_iip3_dbm is not None:
-            amplified.append(in_front(at_instrument, self.front_iip3_dbm + attenuation_db))
-        return on, at_instrument.level_dbm, Lines.joined(amplified)
+            all_there = Lines.joined([at_instrument, behind.lower_by(less)])
+            amplified.append(in_front(all_there, self.front_iip3_dbm + attenuation_db))
+        read = at_instrument.lower_by(in_the_instrument)
+        return on, read.level_dbm, Lines.joined(amplified).lower_by(in_the_instrument)
+
+    def blocked_db(
+        self, antenna: Antenna, own_on: bool = True, time_s: float = 0.0, attenuation_db: float = 0.0
+    ) -> float:
+        """What the antenna's front and the instrument lose of everything that arrives [dB]: as much as the average
+        composite, television included, stands over their blocking level, 10 dB under compression (domain section 4)."""
+        return sum(self._blocked(antenna, own_on, time_s, attenuation_db))
+
+    def _blocked(self, antenna: Antenna, own_on: bool, time_s: float, attenuation_db: float) -> tuple[float, float]:
+        """The same in the antenna's front and in the instrument."""
+        front = antenna.front or _NO_FRONT
+        on = self.heard(own_on, time_s)
+        television = self.television(antenna)
+        freq = np.concatenate([[e.freq_hz for e in on], television.freq_hz])
+        arriving = np.concatenate([self.levels_dbm(on, antenna), television.level_dbm])
+        if not len(arriving):
+            return 0.0, 0.0
+        composite = float(dbm(milliwatts(arriving - front.loss_before_db(freq)).sum()))
+        lost = _over(composite, front.iip3_dbm)
+        own = None if self.front_iip3_dbm is None else self.front_iip3_dbm + attenuation_db
+        return lost, _over(composite + front.gain_db - lost, own)
 
     def channels_dbm(
         self, antenna: Antenna, freq_hz: Floats, bandwidth_hz: Floats, names: Sequence[str], time_s: float = 0.0
@@ -135,6 +170,7 @@ class Venue:
         at = np.argsort(freq_hz, kind="stable")
         ordered = freq_hz[at].astype(np.int64)
         density = self._broad_mw(ordered, antenna, 1.0) * (antenna.front or _NO_FRONT).gain_at(ordered)
+        density *= milliwatts(-self.blocked_db(antenna, time_s=time_s))
         power[at] += density * bandwidth_hz[at]
         return dbm(power)
 
@@ -150,7 +186,8 @@ class Venue:
         on, levels, products = self.narrow(antenna, own_on, time_s, settings.attenuation_db)
         peak = settings.detector == "peak"
         levels = levels + np.array([0.0 if peak else 10 * np.log10(e.duty) for e in on])
-        noise = self.noise_like_mw(freq, antenna, settings.rbw_hz, settings.attenuation_db)
+        lost = self.blocked_db(antenna, own_on, time_s, settings.attenuation_db)
+        noise = self.noise_like_mw(freq, antenna, settings.rbw_hz, settings.attenuation_db, lost)
         for emitter, level in zip(on, levels.tolist(), strict=True):
             if emitter.shape == "digital":
                 spectrum.add_flat(noise, freq, emitter.freq_hz, emitter.bandwidth_hz, level, settings.rbw_hz)
@@ -160,13 +197,15 @@ class Venue:
                 spectrum.add_gaussian(power, freq, emitter.freq_hz, emitter.width_hz, level, settings.rbw_hz)
         spectrum.add_lines(power, freq, products, settings.rbw_hz)
         for thing in self.electronics:
-            self._add_clock(power, freq, thing, antenna, settings.rbw_hz)
+            self._add_clock(power, freq, thing, antenna, settings.rbw_hz, lost)
         return Sweep(freq, dbm(power), settings.rbw_hz, settings.detector)
 
     def noise_like_mw(
-        self, freq: NDArray[np.int64], antenna: Antenna, rbw_hz: float, attenuation_db: float = 0.0
-    ) -> Floats:
-        """Mean power [mW] of noise, racks and multiplexes in each bin (n,), at the input of the instrument."""
+        self, freq: NDArray[np.int64], antenna: Antenna, rbw_hz: float, attenuation_db: float = 0.0,
+        blocked_db: float = 0.0,
+    ) -> Floats:  # fmt: skip
+        """Mean power [mW] of noise, racks and multiplexes in each bin (n,), at the input of the instrument; what is
+        blocked is lost to all but the noise that front and instrument make themselves."""
         front = antenna.front or _NO_FRONT
         external = milliwatts(man_made_noise_db(freq, self.surroundings))
         own = milliwatts(self.noise_figure_db + attenuation_db) - 1
@@ -174,7 +213,7 @@ class Venue:
         through = milliwatts(front.gain_db)
         kt0b = milliwatts(KT0_DBM_HZ) * rbw_hz
         arriving = kt0b * external + self._broad_mw(freq, antenna, rbw_hz)
-        return np.asarray(arriving * front.gain_at(freq) + kt0b * (before * through + own))
+        return np.asarray(arriving * front.gain_at(freq) * milliwatts(-blocked_db) + kt0b * (before * through + own))
 
     def _broad_mw(self, freq: NDArray[np.int64], antenna: Antenna, rbw_hz: float) -> Floats:
         """Mean power [mW] of racks and multiplexes in each bin (n,), at the antenna's terminals."""
@@ -188,8 +227,9 @@ class Venue:
         return arriving
 
     def _add_clock(
-        self, power: Floats, freq: NDArray[np.int64], thing: Electronics, antenna: Antenna, rbw_hz: float
-    ) -> None:
+        self, power: Floats, freq: NDArray[np.int64], thing: Electronics, antenna: Antenna, rbw_hz: float,
+        blocked_db: float,
+    ) -> None:  # fmt: skip
         """The harmonics of a clock that fall into the sweep."""
         if thing.clock_hz is None:
             return
@@ -199,5 +239,10 @@ class Venue:
         if not len(lines):
             return
         path = self._gain_less_path(np.tile(np.asarray(thing.position, float), (len(lines), 1)), lines, antenna)
-        levels = thing.clock_dbm + path + front.gain_db - front.loss_before_db(lines)
+        levels = thing.clock_dbm + path + front.gain_db - front.loss_before_db(lines) - blocked_db
         spectrum.add_lines(power, freq, Lines(lines, levels, np.full(len(lines), CARRIER_HZ)), rbw_hz)
+
+
+def _over(composite_dbm: float, iip3_dbm: float | None) -> float:
+    """How far a composite stands over the blocking level that an intercept implies [dB]."""
+    return 0.0 if iip3_dbm is None else max(composite_dbm - Radio(iip3_dbm=iip3_dbm).blocked_from_dbm, 0.0)
