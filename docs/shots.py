@@ -19,8 +19,8 @@ VIEWS = (
     ("plan-products-daylight", "plan-1", ("link", "Brass 1")),
     ("plan-margins-daylight", "plan-2", ("link", "Brass 1")),
     ("plan-pairs-daylight", "plan-3", ("link", "Brass ear 1")),
-    ("plan-spacing-daylight", "", ("link", "Lamp Choir 3")),
-    ("plan-excused-daylight", "", ("link", "Lamp Choir 3")),
+    ("plan-spacing-daylight", "", ("link", "Brass 3")),
+    ("plan-excused-daylight", "", ("link", "Brass 3")),
     ("plan-level-daylight", "", ("link", "Lamp Choir 3")),
     ("chain-daylight", "", ("", None)),
     ("chain-backstage", "", ("", None)),
@@ -71,7 +71,8 @@ def prepare(window: Window, name: str) -> None:
     kind = name.split("-")[1]
     if kind in SCHOOLS:
         at = session.board.frequencies
-        one, two, three = (link_named(window, f"Lamp Choir {n}") for n in (1, 2, 3))
+        who = "Lamp Choir" if kind == "level" else "Brass"
+        one, two, three = (link_named(window, f"{who} {n}") for n in (1, 2, 3))
         product = 2 * at[two] - at[one]
         session.do(lambda: plan.set_frequencies(store, {three: product}, "Move"))
         session.do(lambda: plan.set_school(store, SCHOOLS[kind]))  # type: ignore[arg-type]

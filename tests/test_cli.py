@@ -2,6 +2,7 @@
 
 import json
 
+import numpy as np
 import pytest
 from click.testing import CliRunner
 
@@ -91,3 +92,91 @@ def test_chain_prints_results_and_refuses_nonsense_in_a_line(tmp_path):
     assert refused.exit_code == 2
     assert "nodes[0].type" in refused.output
     assert len(refused.output.splitlines()) == 1
+
+
+def sweep_file(folder, name="sweep.csv", extra=(), head="# rbw_hz: 30000\n"):
+    """20 MHz of noise with a multiplex on 22 and a carrier on 23."""
+    rng = np.random.default_rng(4)
+    freq = np.arange(470_000_000, 494_000_000, 15_000)
+    mean = np.full(len(freq), 10.0 ** (-11.5))
+    mean[(freq >= 478_200_000) & (freq < 485_800_000)] = 10.0**-6
+    power = mean * rng.gamma(24, 1 / 24, len(freq))
+    for at in (488_000_000, *extra):
+        power[np.argmin(abs(freq - at))] = 10.0**-6
+    rows = "\n".join(f"{f},{10 * np.log10(p):.2f}" for f, p in zip(freq.tolist(), power.tolist(), strict=True))
+    path = folder / name
+    path.write_text(f"{head}frequency_hz,level_dbm\n{rows}\n", encoding="utf-8")
+    return path
+
+
+def test_a_sweep_file_is_judged_as_listen_does(tmp_path):
+    found = json.loads(run("sweep", sweep_file(tmp_path), "--json").stdout)
+    assert (found["format"], found["version"], found["floor_seen"]) == ("azven-sweep-judgement", 1, True)
+    by_name = {c["name"]: c for c in found["channels"]}
+    assert by_name["21"]["class"] == {"in-ear": "quiet", "voice": "quiet"}
+    assert by_name["22"]["class"] == {"in-ear": "taken", "voice": "taken"}
+    assert by_name["22"]["multiplex"]
+    assert list(by_name) == ["21", "22", "23"]
+    inside = [e for e in found["emissions"] if e["low_hz"] <= 488_000_000 <= e["high_hz"]]
+    assert len(inside) == len(found["emissions"]) == 1
+    said = run("sweep", sweep_file(tmp_path)).stdout.splitlines()
+    assert said[0] == "The noise floor is seen."
+    assert said[2].startswith("channel 22: taken for in-ear, taken for voice; −3")
+    assert said[2].endswith("multiplex")
+    assert said[-1].startswith("emission 487.9")
+
+
+def test_impulses_are_told_and_leave_when_another_sweep_shows_them_gone(tmp_path):
+    places = (470_300_000 + 333_000 * np.arange(22)).tolist()
+    first = sweep_file(tmp_path, "first.csv", places)
+    alone = json.loads(run("sweep", first, "--json").stdout)
+    assert alone["impulse_share"] > 0.01
+    assert len(alone["emissions"]) > 20
+    assert "impulse noise" in run("sweep", first).stdout
+    both = json.loads(run("sweep", first, sweep_file(tmp_path, "second.csv"), "--json").stdout)
+    assert len(both["emissions"]) == 1
+
+
+@pytest.mark.parametrize(
+    ("arguments", "said"),
+    [(("--region", "atlantis"), "atlantis is neither"), (("--rbw", "-1"), "resolution bandwidth")],
+)
+def test_a_sweep_that_cannot_be_judged_is_one_line(tmp_path, arguments, said):
+    found = run("sweep", sweep_file(tmp_path, head=""), *arguments)
+    assert found.exit_code == 2
+    assert said in found.stderr
+    assert len(found.stderr.splitlines()) == 1
+    missing = run("sweep", tmp_path / "none.csv")
+    assert missing.exit_code == 2
+    assert "none.csv" in missing.stderr
+
+
+def test_set_gains_prints_the_design_and_what_changed(tmp_path):
+    nodes = [
+        {"id": "a", "type": "antenna"},
+        {"id": "mast", "type": "amp", "gain_db": 0, "steps_db": [0, 3, 6, 9, 12], "nf_db": 3, "oip3_dbm": 36,
+         "p1db_out_dbm": 21},
+        {"id": "run", "type": "cable", "cable": "lowloss-10mm", "length_m": 100},
+        {"id": "rx", "type": "receiver", "nf_db": 8, "p1db_in_dbm": -5},
+    ]  # fmt: skip
+    carriers = [{"id": "far", "freq_hz": 600_000_000, "zone": "hall", "role": "wanted", "level_dbm": -70}]
+    design = {
+        "format": "azven-chain", "version": 1, "name": "x", "freq_hz": 600_000_000, "bandwidth_hz": 200_000,
+        "zones": {"hall": {"antennas": ["a"]}}, "nodes": nodes,
+        "edges": [["a", "mast"], ["mast", "run"], ["run", "rx"]],
+        "carriers": carriers, "kept": "what nobody knows",
+    }  # fmt: skip
+    path, out = tmp_path / "design.json", tmp_path / "set.json"
+    path.write_text(json.dumps(design), encoding="utf-8")
+    found = run("chain", path, "--set-gains", "-o", out)
+    assert found.exit_code == 0
+    written = json.loads(out.read_text(encoding="utf-8"))
+    assert next(n for n in written["nodes"] if n["id"] == "mast")["gain_db"] == 12
+    assert written["kept"] == "what nobody knows"
+    assert "mast: 0 dB to 12 dB" in found.stderr
+    again = run("chain", out, "--set-gains")
+    assert json.loads(again.stdout) == written
+    assert "already stands" in again.stderr
+    design["nodes"][1].pop("steps_db")
+    path.write_text(json.dumps(design), encoding="utf-8")
+    assert "steps to choose from" in run("chain", path, "--set-gains").stderr

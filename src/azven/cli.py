@@ -5,6 +5,7 @@ import sys
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any, Literal
 
 import click
 
@@ -45,7 +46,6 @@ def plan(request: Path, output: Path | None) -> None:
     from azven.book.formats import plan_request
     from azven.book.formats.errors import FormatError
     from azven.book.formats.reading import read_json
-    from azven.book.formats.whole import write_whole
     from azven.rf.coordinate import coordinate
 
     try:
@@ -55,14 +55,7 @@ def plan(request: Path, output: Path | None) -> None:
         _refuse(request, str(error))
     started = time.monotonic()
     found = coordinate(wanted, _progress_line(), lambda: time.monotonic() - started)
-    text = json.dumps(plan_format.write(found, data["version"], wanted.names), indent=2, ensure_ascii=False) + "\n"
-    if output is None:
-        click.echo(text, nl=False)
-        return
-    try:
-        write_whole(output, text.encode("utf-8"))
-    except OSError as error:
-        _refuse(output, str(error.strerror))
+    _answer(plan_format.write(found, data["version"], wanted.names), output)
 
 
 @main.command()
@@ -94,20 +87,75 @@ def check(request: Path, answer: Path) -> None:
 
 @main.command()
 @click.argument("design", type=click.Path(path_type=Path))
-def chain(design: Path) -> None:
+@click.option("--set-gains", is_flag=True, help="Write the design with its gains set, and say what changed and why.")
+@click.option(
+    "-o", "--output", type=click.Path(path_type=Path), help="Write the answer here instead of to standard output."
+)
+def chain(design: Path, set_gains: bool, output: Path | None) -> None:
     """Print what follows from DESIGN (azven-chain 1) as JSON."""
     from azven.book.formats import chain as chain_format
     from azven.book.formats.errors import FormatError
     from azven.book.formats.reading import read_json
     from azven.rf.chain.design import solve_design
     from azven.rf.chain.outgoing import as_json
+    from azven.work.chain import gains_set_in
 
+    said: list[str] = []
     try:
-        found = chain_format.read(read_json(design))
-        results = as_json(found, solve_design(found))
+        data = read_json(design)
+        found = chain_format.read(data)
+        if set_gains:
+            answer, said = gains_set_in(data)
+        else:
+            answer = as_json(found, solve_design(found))
     except (FormatError, ValueError) as error:
         _refuse(design, str(error))
-    click.echo(json.dumps(results, indent=2, ensure_ascii=False))
+    _answer(answer, output)
+    for line in said:
+        click.echo(line, err=True)
+
+
+@main.command()
+@click.argument("files", type=click.Path(path_type=Path), nargs=-1, required=True)
+@click.option("--region", default="europe-8mhz", show_default=True, help="Key of a shipped region, or a region file.")
+@click.option("--rbw", type=float, help="Resolution bandwidth [Hz], where a file does not say.")
+@click.option("--detector", type=click.Choice(("average", "peak")), help="Detector, where a file does not say.")
+@click.option("--json", "as_document", is_flag=True, help="Print azven-sweep-judgement 1 instead of text.")
+def sweep(
+    files: tuple[Path, ...], region: str, rbw: float | None, detector: Literal["average", "peak"] | None,
+    as_document: bool,
+) -> None:  # fmt: skip
+    """Judge sweep FILES of one place as Listen does: every raster channel for each use, and every emission."""
+    from azven.book.formats.errors import FormatError
+    from azven.work import judgement
+
+    at = Path(region)
+    try:
+        channels = judgement.raster(region)
+        sweeps = []
+        for at in files:
+            sweeps.append(judgement.read_sweep(at, rbw, detector))
+    except FormatError as error:
+        _refuse(at, str(error))
+    found = judgement.judged(sweeps, channels)
+    if as_document:
+        _answer(judgement.document(found), None)
+    else:
+        click.echo("\n".join(judgement.in_words(found)))
+
+
+def _answer(answer: dict[str, Any], output: Path | None) -> None:
+    """Write JSON to a file, whole or not at all, or to standard output."""
+    from azven.book.formats.whole import write_whole
+
+    text = json.dumps(answer, indent=2, ensure_ascii=False) + "\n"
+    if output is None:
+        click.echo(text, nl=False)
+        return
+    try:
+        write_whole(output, text.encode("utf-8"))
+    except OSError as error:
+        _refuse(output, str(error.strerror))
 
 
 def _refuse(path: Path, message: str) -> None:

@@ -5,6 +5,7 @@ the scatter of noise under 1.5 dB, at several widths. What is only the skirt of 
 strong is cut away; dips of 6 dB split what two senders make.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -162,3 +163,23 @@ def _line(sweep: Sweep, start: int, stop: int) -> Line:
     low, high = round(float(sweep.freq_hz[start]) - half), round(float(sweep.freq_hz[stop - 1]) + half)
     width = width_below_top(sweep, start, stop, top)
     return Line(summit_hz(sweep, top), float(sweep.level_dbm[top]), width, low, high)
+
+
+def impulses(
+    sweep: Sweep, lines: Sequence[Line], share: float, others: Sequence[tuple[Sweep, Sequence[Line]]]
+) -> frozenset[Line]:
+    """Single bins of a sweep with impulse noise that another sweep of the same place does not show: they were impulses.
+    `share` is the sweep's share of impulses, 0 where it has none."""
+    if not share:
+        return frozenset()
+    half = 0.75 * sweep.spacing_hz
+    single = [x for x in lines if x.edges_hz[1] - x.edges_hz[0] <= 2 * half]
+    return frozenset(x for x in single if any(_gone(x, other, seen, half) for other, seen in others))
+
+
+def _gone(line: Line, sweep: Sweep, seen: Sequence[Line], half_hz: float) -> bool:
+    """Whether a sweep covers the place of a line and shows nothing there."""
+    if not sweep.freq_hz[0] <= line.freq_hz <= sweep.freq_hz[-1]:
+        return False
+    near = max(half_hz, sweep.spacing_hz, sweep.rbw_hz)
+    return all(low - near > line.freq_hz or high + near < line.freq_hz for low, high in (x.edges_hz for x in seen))

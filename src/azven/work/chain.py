@@ -101,11 +101,36 @@ def set_field(record: DesignRecord, name: str, **fields: Any) -> Edit:
 
 def gains_set(record: DesignRecord, plan: GainPlan) -> Edit:
     """The edit that dials in what *Set gains* found."""
-    document = document_of(record)
+    return change(record, with_gains(document_of(record), plan), f"Set gains of {record.name}")
+
+
+def with_gains(document: Document, plan: GainPlan) -> Document:
+    """A document with the settings of a plan."""
+    out: Document = thawed(document)
     for name, value in plan.settings.items():
-        block = node(document, name)
-        block["gain_db" if block["type"] == "amp" else "loss_db"] = value
-    return change(record, document, f"Set gains of {record.name}")
+        block = node(out, name)
+        block[_knob(block)] = value
+    return out
+
+
+def _knob(block: Mapping[str, Any]) -> str:
+    return "gain_db" if block["type"] == "amp" else "loss_db"
+
+
+def gains_set_in(document: Document) -> tuple[Document, list[str]]:
+    """A document with its gains set, and what changed and why, a line each. ValueError when there is none to set."""
+    found = plan_gains(read(document))
+    out, said = with_gains(document, found), []
+    for name in found.settings:
+        before, after = (node(d, name).get(_knob(node(d, name)), 0.0) for d in (document, out))
+        if before != after:
+            why = found.reasons.get(name, "")
+            said.append(f"{name}: {_setting(before)} to {_setting(after)}{f' ({why})' if why else ''}")
+    return out, [*(said or ["Every gain already stands where it would be set."]), gains_in_words(found)]
+
+
+def _setting(value: float | None) -> str:
+    return "left out" if value is None else f"{value:g} dB"
 
 
 def plan_gains(design: Design) -> GainPlan:
@@ -227,7 +252,5 @@ def everything_up(document: Document) -> Document:
     out: Document = thawed(document)
     for block in out["nodes"]:
         if block.get("steps_db"):
-            block["gain_db" if block["type"] == "amp" else "loss_db"] = (
-                max(block["steps_db"]) if block["type"] == "amp" else min(block["steps_db"])
-            )
+            block[_knob(block)] = max(block["steps_db"]) if block["type"] == "amp" else min(block["steps_db"])
     return out

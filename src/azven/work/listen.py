@@ -14,6 +14,7 @@ from azven.book.formats.sweep_csv import SweepFile
 from azven.book.records import HEARS, Assignment, Trace
 from azven.book.records import Sweep as SweepRecord
 from azven.book.store import Store
+from azven.rf.emissions import impulses
 from azven.rf.occupancy import ChannelReading, Survey, judge, survey, worst
 from azven.rf.sweep import OWN_SKIRT_HZ, Channel, Line, Sweep, merge, without
 from azven.work import ground, kit
@@ -75,7 +76,7 @@ def import_sweep(
 ) -> Edit:
     """Keep a sweep that was read from a file; what its metadata says fills what the user left open."""
     meta = file.metadata
-    rbw = _number(meta.get("rbw_hz")) or float(np.median(np.diff(file.freq_hz)))
+    rbw = sweep_csv.number(meta.get("rbw_hz")) or float(np.median(np.diff(file.freq_hz)))
     sweep = Sweep(file.freq_hz, file.level_dbm(column), rbw, "peak" if meta.get("detector") == "peak" else "average")
     said = About(
         meta.get("place", path.stem),
@@ -103,13 +104,6 @@ def described(record: SweepRecord) -> dict[str, str]:
         "detector": record.detector,
         "own_transmitters": "on" if record.own_on else "off",
     }
-
-
-def _number(text: str | None) -> float | None:
-    try:
-        return float(text) if text else None
-    except ValueError:
-        return None
 
 
 def _moment(text: str | None) -> datetime | None:
@@ -262,6 +256,12 @@ class WorkingOut:
         _known.setdefault(store, {}).update(self._found)
 
 
+def impulse_share(store: Store, record: SweepRecord) -> float:
+    """The share of a stored sweep's bins that look like impulses; 0 where they do not, or where it is damaged."""
+    seen = _seen(store, record, tuple(ground.current(store).channels()), _own_carriers(store))
+    return seen.survey.impulse_share if seen is not None else 0.0
+
+
 def lines_of(store: Store, record: SweepRecord) -> list[Line]:
     """Emissions in one stored sweep, whoever they belong to."""
     seen = _seen(store, record, tuple(ground.current(store).channels()), _own_carriers(store))
@@ -325,7 +325,9 @@ def _claimed(
     for record, held in seen:
         slack, accounted_for = slack_hz(held.sweep.rbw_hz), (*known, *record.made_inside)
         mine = _of_ours(held.lines, ours, slack) if record.own_on else {}
-        for line in held.lines:
+        again = [(s.sweep, s.lines) for r, s in seen if r is not record and r.place == record.place]
+        gone = impulses(held.sweep, held.lines, held.survey.impulse_share, again)
+        for line in (x for x in held.lines if x not in gone):
             if any(abs(line.freq_hz - f) <= slack for f in accounted_for):
                 continue
             owner = mine.get(line)

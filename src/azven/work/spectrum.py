@@ -97,6 +97,8 @@ def warnings(store: Store, now: datetime) -> list[str]:
         except BookError:
             out.append(f"{r.place}: damaged, so no channel it covers counts as quiet; sweep there again.")
             continue
+        if share := listen.impulse_share(store, r):
+            out.append(f"{r.place}: {share:.1%} of the bins are impulse noise, each kept clear; sweep there again.")
         if listen.is_stale(r, now):
             out.append(f"{r.place}: {listen.age(r, now)}, too old to be trusted.")
         if r.own_on:

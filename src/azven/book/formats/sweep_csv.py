@@ -31,10 +31,18 @@ class SweepFile:
     remarks: tuple[str, ...] = ()
 
     def level_dbm(self, column: str | None = None) -> NDArray[np.float64]:
-        """Levels of one column, or the highest of all columns columns in each bin when None."""
+        """Levels of one column, or the highest of all columns in each bin when None."""
         if column is not None:
             return self.columns[column]
         return np.asarray(np.max(np.stack(list(self.columns.values())), axis=0))
+
+
+def number(text: str | None) -> float | None:
+    """A number of the metadata; None where there is none, or none that can be read."""
+    try:
+        return float(text) if text else None
+    except ValueError:
+        return None
 
 
 def text(freq_hz: NDArray[np.int64], level_dbm: NDArray[np.float64], metadata: Mapping[str, str]) -> str:
