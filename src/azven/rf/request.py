@@ -10,6 +10,9 @@ from typing import Literal
 
 KINDS = ("2a-b", "a+b-c", "3a-2b", "3a-b-c", "4a-3b", "5a-4b", "2a", "3a", "a-b")
 
+MOST_STEPS, MOST_LAID_OUT, _FINEST_HZ = 1_000_000, 400_000_000, 5_000
+"""Steps that one request may have; requests × finest steps of the raster that they share."""
+
 Relation = Literal["together", "near", "apart"]
 
 
@@ -114,6 +117,7 @@ class PlanRequest:
             path = f"requests[{i}]"
             _validate_member(self, request, path, seen)
             _validate_tuning(request, path)
+        _validate_size(self)
         return self
 
 
@@ -175,6 +179,20 @@ def _validate_tuning(request: Request, path: str) -> None:
         for j, item in enumerate(ranges):
             if not 0 < item.low_hz <= item.high_hz:
                 _refuse(f"{path}.{name}[{j}]", f"low_hz {item.low_hz} must be above 0 and not above {item.high_hz}")
+
+
+def _validate_size(request: PlanRequest) -> None:
+    """Refuse what no search could lay out: too many steps of one request, or too wide a raster for so many."""
+    for i, wish in enumerate(request.requests):
+        steps = sum((r.high_hz - r.low_hz) // wish.step_hz + 1 for r in wish.ranges)
+        if steps > MOST_STEPS:
+            _refuse(f"requests[{i}].ranges", f"hold {steps} steps; at most {MOST_STEPS} can be searched")
+    ends = [f for wish in request.requests for r in wish.ranges for f in (r.low_hz, r.high_hz)]
+    ends += [c.freq_hz for c in request.carriers]
+    span = max(ends, default=0) - min(ends, default=0)
+    most = min(MOST_STEPS * 4, MOST_LAID_OUT // max(len(request.requests), 1)) * _FINEST_HZ
+    if span > most:
+        _refuse("requests", f"reach over {span / 1e6:g} MHz; so many can be laid out over {most / 1e6:g} MHz at most")
 
 
 def contains(ranges: Iterable[Range], freq_hz: int) -> bool:

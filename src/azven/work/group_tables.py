@@ -7,7 +7,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
-from azven.book.formats.rows import rows_of
+from azven.book.formats.reading import read_bytes
+from azven.book.formats.rows import LARGEST, rows_of
 from azven.book.records import Model
 from azven.book.store import Store
 from azven.rf import groups
@@ -37,9 +38,9 @@ def compute(model: Model, band: str, profile: Profile, count: int, size: int, pr
 def read(path: Path) -> tuple[Table, list[str]]:
     """A table from CSV with the columns group and frequency (a channel column is allowed), and refused lines.
 
-    Frequencies in MHz or Hz. ValueError when no line could be used; OSError when the file cannot be read.
+    Frequencies in MHz or Hz. ValueError when no line could be used or the file cannot be read.
     """
-    text = path.read_text("utf-8-sig", errors="replace")
+    text = read_bytes(path, LARGEST).decode("utf-8-sig", errors="replace")
     separator = max(",;\t", key=text[:2_000].count)
     rows = rows_of(text, separator)
     out: dict[str, list[int]] = {}

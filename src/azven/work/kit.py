@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from azven.book.edits import Change, Edit, add, remove, replace_record
+from azven.book.formats.errors import in_short
 from azven.book.formats.rows import rows_of
 from azven.book.records import USE_CLASSES, Act, Assignment, Link, Model, Unit, Zone
 from azven.book.store import Store
@@ -189,7 +190,7 @@ def paste(store: Store, text: str, model: Model, zone: Zone) -> Pasted:
         try:
             link = reader.link(row, len(new))
         except ValueError as error:
-            refused.append(f"row {number}: {error}")
+            refused.append(f"row {number}: {in_short(str(error))}")
             continue
         new.append(link)
     if new:

@@ -18,6 +18,8 @@ Decibel = Annotated[float, Field(ge=-300, le=300)]
 Metres = Annotated[float, Field(ge=-100_000, le=100_000)]
 Place = Annotated[list[Metres], Field(min_length=3, max_length=3)]
 
+_MOST_NODES, _MOST_WAYS = 1_000, 2_500
+
 
 class StopDocument(Document):
     low_hz: Hertz
@@ -44,7 +46,7 @@ class NodeDocument(Document):
     ]
     side: Literal["A", "B"] = "A"
     gain_db: Decibel | None = 0.0
-    steps_db: list[Decibel] = []
+    steps_db: Annotated[list[Decibel], Field(max_length=64)] = []
     loss_db: Decibel = 0.0
     nf_db: Decibel | None = None
     iip3_dbm: Decibel | None = None
@@ -132,9 +134,11 @@ class ChainDocument(Document):
     own_peaks: bool = True
     transmit_hz: Annotated[int, Field(gt=0, le=10**12)] | None = None
     zones: dict[str, ZoneDocument] = {}
-    nodes: Annotated[list[NodeDocument], Field(max_length=2_000)]
-    edges: list[Annotated[list[str], Field(min_length=2, max_length=2)] | EdgeDocument]
-    carriers: Annotated[list[ChainCarrierDocument], Field(max_length=5_000)] = []
+    nodes: Annotated[list[NodeDocument], Field(max_length=_MOST_NODES)]
+    edges: Annotated[
+        list[Annotated[list[str], Field(min_length=2, max_length=2)] | EdgeDocument], Field(max_length=2 * _MOST_NODES)
+    ]
+    carriers: Annotated[list[ChainCarrierDocument], Field(max_length=_MOST_NODES)] = []
 
 
 def read(data: Any) -> Design:
@@ -172,6 +176,9 @@ def _edges(document: ChainDocument) -> tuple[tuple[str, str], ...]:
 
 
 def _check_nodes(document: ChainDocument) -> None:
+    kinds = [n.type for n in document.nodes]
+    if kinds.count("antenna") * max(kinds.count("receiver"), kinds.count("transmitter")) > _MOST_WAYS:
+        _refuse("nodes", f"antennas and receivers, or transmitters, make more than {_MOST_WAYS} ways; split the design")
     seen: set[str] = set()
     for i, node in enumerate(document.nodes):
         if node.id in seen:

@@ -16,6 +16,8 @@ CODES = {
 """How version 1 names the kinds of products."""
 _LATER = "is part of version 2 that this Azven does not plan yet; it was not planned without it"
 Hertz = Annotated[int, Field(ge=0, le=10**12)]
+_MOST_REQUESTS, _MOST_CARRIERS, _MOST_ZONES, _MOST_RELATIONS, _MOST_RANGES = 5_000, 10_000, 1_000, 20_000, 1_000
+"""Far more than any event has; what is longer is refused before it costs time and memory."""
 
 
 class ProfileDocument(Document):
@@ -60,12 +62,12 @@ class RequestDocument(Document):
     id: str
     profile: str
     zone: str
-    ranges: list[RangeDocument] = []
+    ranges: Annotated[list[RangeDocument], Field(max_length=_MOST_RANGES)] = []
     step_hz: Hertz = 0
     origin_hz: Hertz = 0
     priority: int = 0
     times: list[str] = []
-    allowed: list[RangeDocument] | None = None
+    allowed: Annotated[list[RangeDocument], Field(max_length=_MOST_RANGES)] | None = None
     name: str = ""
     wide: dict[str, Any] | None = None
 
@@ -78,13 +80,13 @@ class PlanRequestDocument(Document):
     seed: int = 1
     effort: Annotated[int, Field(ge=1, le=5)] = 3
     time_limit_s: Annotated[float, Field(gt=0, le=86_400, strict=False)] = 10.0
-    profiles: dict[str, ProfileDocument]
-    zones: dict[str, NamedDocument]
-    acts: dict[str, NamedDocument] = {}
-    relations: list[RelationDocument] = []
-    blocked: list[BlockedDocument] = []
-    carriers: list[CarrierDocument] = []
-    requests: list[RequestDocument]
+    profiles: Annotated[dict[str, ProfileDocument], Field(max_length=_MOST_ZONES)]
+    zones: Annotated[dict[str, NamedDocument], Field(max_length=_MOST_ZONES)]
+    acts: Annotated[dict[str, NamedDocument], Field(max_length=_MOST_ZONES)] = {}
+    relations: Annotated[list[RelationDocument], Field(max_length=_MOST_RELATIONS)] = []
+    blocked: Annotated[list[BlockedDocument], Field(max_length=_MOST_CARRIERS)] = []
+    carriers: Annotated[list[CarrierDocument], Field(max_length=_MOST_CARRIERS)] = []
+    requests: Annotated[list[RequestDocument], Field(max_length=_MOST_REQUESTS)]
 
 
 def read(data: Any) -> rf.PlanRequest:

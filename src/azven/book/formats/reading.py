@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, ValidationError
 from azven.book.formats.errors import FormatError
 
 M = TypeVar("M", bound=BaseModel)
-SIZE_LIMIT = 64 * 1024 * 1024
+SIZE_LIMIT = 12 * 1024 * 1024
 
 
 class Document(BaseModel):
@@ -18,14 +18,21 @@ class Document(BaseModel):
     model_config = ConfigDict(extra="ignore", frozen=True, strict=True)
 
 
+def read_bytes(path: Path, most: int) -> bytes:
+    """The content of a file of at most `most` bytes; FormatError in one line when it is larger or cannot be read."""
+    try:
+        with path.open("rb") as file:
+            data = file.read(most + 1)
+    except (OSError, ValueError) as error:
+        raise FormatError(f"{path}: {getattr(error, 'strerror', None) or error}") from error
+    if len(data) > most:
+        raise FormatError(f"{path}: larger than {most // 1024 // 1024} MB, refused")
+    return data
+
+
 def read_json(path: Path) -> Any:
     """The JSON of a file; FormatError in one line when it is missing, too large or no JSON."""
-    try:
-        if path.stat().st_size > SIZE_LIMIT:
-            raise FormatError(f"{path}: larger than {SIZE_LIMIT // 1024 // 1024} MB, refused")
-        data = path.read_bytes()
-    except OSError as error:
-        raise FormatError(f"{path}: {error.strerror}") from error
+    data = read_bytes(path, SIZE_LIMIT)
     try:
         return json.loads(data.decode("utf-8-sig"))
     except json.JSONDecodeError as error:

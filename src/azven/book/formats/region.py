@@ -9,6 +9,8 @@ from azven.book.formats.plan_request import Hertz
 from azven.book.formats.reading import Document, parse
 
 NAME, VERSION = "azven-region", 1
+_MOST_CHANNELS, _MOST_RULES = 1_000, 2_000
+_HIGHEST_HZ = 10**12
 
 
 class ChannelDocument(Document):
@@ -50,15 +52,28 @@ class RegionDocument(Document):
     title: str
     dated: str
     note: str = ""
-    rasters: list[RasterDocument] = []
-    channels: list[ChannelDocument] = []
-    rules: list[RuleDocument]
-    stations: list[str] = []
+    rasters: Annotated[list[RasterDocument], Field(max_length=_MOST_CHANNELS)] = []
+    channels: Annotated[list[ChannelDocument], Field(max_length=_MOST_CHANNELS)] = []
+    rules: Annotated[list[RuleDocument], Field(max_length=_MOST_RULES)]
+    stations: Annotated[list[str], Field(max_length=_MOST_CHANNELS)] = []
 
 
 def read(data: Any) -> RegionDocument:
     """A checked region; FormatError in one line, with the path, when it cannot be used."""
     region = parse(RegionDocument, data, NAME, VERSION)
+    channels = len(region.channels)
+    for i, raster in enumerate(region.rasters):
+        count = raster.last - raster.first + 1
+        channels += max(count, 0)
+        if count < 1:
+            raise FormatError(f"rasters[{i}]: first {raster.first} is above last {raster.last}")
+        if channels > _MOST_CHANNELS:
+            raise FormatError(f"rasters[{i}]: {channels} channels in all; at most {_MOST_CHANNELS} are read")
+        if raster.start_hz + count * raster.width_hz > _HIGHEST_HZ:
+            raise FormatError(f"rasters[{i}]: reaches beyond 1 THz")
+    for i, channel in enumerate(region.channels):
+        if channel.low_hz >= channel.high_hz:
+            raise FormatError(f"channels[{i}]: low_hz {channel.low_hz} is not below high_hz {channel.high_hz}")
     for i, rule in enumerate(region.rules):
         if rule.low_hz >= rule.high_hz:
             raise FormatError(f"rules[{i}]: low_hz {rule.low_hz} is not below high_hz {rule.high_hz}")

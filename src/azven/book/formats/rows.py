@@ -5,9 +5,14 @@ import io
 
 from azven.book.formats.errors import FormatError
 
+LARGEST = 4 * 1024 * 1024
+_MOST_ROWS = 20_000
+
 
 def rows_of(text: str, separator: str) -> list[list[str]]:
     """The cells of every line of `text`. FormatError where quotes or sizes make it no table (RFC 4180)."""
+    if len(text) > LARGEST or text.count("\n") > _MOST_ROWS:
+        raise FormatError(f"More than {_MOST_ROWS} rows or {LARGEST // 1024 // 1024} MB of text; nothing was read.")
     try:
         return list(csv.reader(io.StringIO(text, newline=None), delimiter=separator))
     except csv.Error as error:

@@ -6,6 +6,7 @@ format. Reading never unpacks to disk, bounds what it takes, and keeps what it c
 
 import json
 import zipfile
+import zlib
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Annotated, Any
@@ -15,16 +16,17 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from azven.book.formats import sweep_csv
-from azven.book.formats.errors import FormatError
+from azven.book.formats.errors import FormatError, short
 from azven.book.formats.plan_request import Hertz
 from azven.book.formats.reading import Document, parse
 from azven.book.formats.sweep_csv import SweepFile
 from azven.book.formats.whole import written_whole
 
 NAME, VERSION = "azven-site-bundle", 1
-_LARGEST_MEMBER = 200_000_000
 _LARGEST_SITE = 5_000_000
-_MOST_SWEEPS = 2_000
+_MOST_SWEEPS, _MOST_IN_ALL = 2_000, 300_000_000
+"""Sweeps, and bytes of their text, that are taken in at most."""
+_MOST_ROOMS, _MOST_NEIGHBOURS = 1_000, 10_000
 Text = Annotated[str, Field(max_length=2_000)]
 
 
@@ -70,9 +72,9 @@ class SiteDocument(Document):
     made: Text = ""
     time_zone: Text = "UTC"
     thresholds: dict[str, float] = {}
-    rooms: list[RoomDocument] = []
-    relations: list[RelationDocument] = []
-    neighbours: list[NeighbourDocument] = []
+    rooms: Annotated[list[RoomDocument], Field(max_length=_MOST_ROOMS)] = []
+    relations: Annotated[list[RelationDocument], Field(max_length=_MOST_NEIGHBOURS)] = []
+    neighbours: Annotated[list[NeighbourDocument], Field(max_length=_MOST_NEIGHBOURS)] = []
 
 
 class Bundle:
@@ -100,7 +102,9 @@ def read(path: Path) -> Bundle:
             site = _site(bundle)
             names = sorted(n for n in bundle.namelist() if n.startswith("sweeps/") and n.endswith(".csv"))
             sweeps, refused = _sweeps(bundle, names)
-    except (zipfile.BadZipFile, OSError, RuntimeError, EOFError) as error:
+    except (zipfile.BadZipFile, zlib.error, OSError, RuntimeError, EOFError, ValueError) as error:
+        if isinstance(error, FormatError):
+            raise
         raise FormatError(f"{path.name} is not a site bundle ({error})") from error
     return Bundle(site, sweeps, refused)
 
@@ -121,11 +125,14 @@ def _sweeps(bundle: zipfile.ZipFile, names: Sequence[str]) -> tuple[list[tuple[s
     out: list[tuple[str, SweepFile]] = []
     beyond = len(names) - _MOST_SWEEPS
     refused = [f"{beyond} sweeps beyond the first {_MOST_SWEEPS}"] if beyond > 0 else []
+    left = _MOST_IN_ALL
     for name in names[:_MOST_SWEEPS]:
         try:
-            out.append((name, sweep_csv.parse(_member(bundle, name, _LARGEST_MEMBER).decode("utf-8", "replace"))))
-        except FormatError as error:
-            refused.append(f"{name}: {error}")
+            data = _member(bundle, name, min(sweep_csv.LARGEST, left))
+            left -= len(data)
+            out.append((name, sweep_csv.parse(data.decode("utf-8", "replace"))))
+        except (FormatError, zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError) as error:
+            refused.append(f"{short(name)}: {error}")
     return out, refused
 
 

@@ -12,11 +12,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from azven.book.formats.errors import FormatError
+from azven.book.formats.reading import read_bytes
 from azven.book.formats.whole import write_whole
 
 _UNITS = {"hz": 1.0, "khz": 1e3, "mhz": 1e6, "ghz": 1e9}
+_LINE_END = re.compile(r"[\r\n]+")
 _NUMBER = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?$")
 _BAD_SHOWN = 5
+LARGEST = 64 * 1024 * 1024
+_MOST_ROWS, _MOST_COLUMNS, _LONGEST_LINE = 1_000_000, 100, 10_000
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,10 +67,7 @@ def write(path: Path, freq_hz: NDArray[np.int64], level_dbm: NDArray[np.float64]
 
 def read(path: Path) -> SweepFile:
     """Read a sweep file; FormatError in one line when fewer than two good rows are in it."""
-    try:
-        content = path.read_bytes().decode("utf-8-sig", errors="replace")
-    except OSError as error:
-        raise FormatError(f"{path}: {error.strerror}") from error
+    content = read_bytes(path, LARGEST).decode("utf-8-sig", errors="replace")
     try:
         return parse(content)
     except FormatError as error:
@@ -75,9 +76,12 @@ def read(path: Path) -> SweepFile:
 
 def parse(content: str) -> SweepFile:
     """Read a sweep from text; see the formats page for what is accepted."""
+    _look_at_size(content)
     metadata, lines = _split_metadata(content.replace("\0", ""))
     separator = _separator([line for _, line in lines[:200]])
     table, header, bad = _plain(lines, separator) or _with_care(lines, separator)
+    if table.shape[1] > _MOST_COLUMNS:
+        raise FormatError(f"{table.shape[1]} columns; at most {_MOST_COLUMNS} are read")
     if len(table) < 2:
         raise FormatError(f"fewer than two good rows ({len(bad)} bad); nothing was read")
     unit, inferred = _unit(header, table[:, 0])
@@ -93,6 +97,21 @@ def parse(content: str) -> SweepFile:
     names = _column_names(header, levels.shape[1])
     columns = {name: levels[:, i] for i, name in enumerate(names)}
     return SweepFile(freq, columns, metadata, unit, inferred, tuple(remarks))
+
+
+def _look_at_size(content: str) -> None:
+    """FormatError where lines are too many, too long or too wide to be a sweep."""
+    if content.count("\n") > _MOST_ROWS:
+        raise FormatError(f"more than {_MOST_ROWS} lines; nothing was read")
+    start = 0
+    for mark in _LINE_END.finditer(content):
+        if mark.start() - start > _LONGEST_LINE:
+            break
+        start = mark.end()
+    else:
+        if len(content) - start <= _LONGEST_LINE:
+            return
+    raise FormatError(f"a line of more than {_LONGEST_LINE} characters; nothing was read")
 
 
 _Table = tuple[NDArray[np.float64], list[str], list[int]]

@@ -8,6 +8,7 @@ terminated (domain.md section 5; the form of Friis' formula for parallel branche
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 
 from azven.rf.chain.blocks import Block
 from azven.rf.chain.composite import average_dbm, peak_dbm
@@ -42,11 +43,20 @@ class System:
     wanted_dbm: Mapping[str, float] = field(default_factory=dict)
     """Weakest wanted level [dBm] at the terminals of an antenna, where it is not one of the signals."""
 
+    @cached_property
+    def _joined(self) -> tuple[dict[str, list[str]], dict[str, list[str]]]:
+        into: dict[str, list[str]] = {}
+        out: dict[str, list[str]] = {}
+        for a, b in self.edges:
+            into.setdefault(b, []).append(a)
+            out.setdefault(a, []).append(b)
+        return into, out
+
     def inputs(self, node: str) -> list[str]:
-        return [a for a, b in self.edges if b == node]
+        return self._joined[0].get(node, [])
 
     def outputs(self, node: str) -> list[str]:
-        return [b for a, b in self.edges if a == node]
+        return self._joined[1].get(node, [])
 
 
 def order(system: System) -> list[str]:
@@ -145,12 +155,19 @@ def kt0b_dbm(system: System) -> float:
 
 def path(system: System, antenna: str, receiver: str) -> list[str]:
     """Ids from an antenna to a receiver, both included; ValueError where none leads there."""
-    stack = [[antenna]]
-    while stack:
-        walked = stack.pop()
-        if walked[-1] == receiver:
-            return walked
-        stack += [[*walked, n] for n in system.outputs(walked[-1])]
+    came: dict[str, str] = {antenna: ""}
+    waiting = [antenna]
+    while waiting:
+        at = waiting.pop()
+        if at == receiver:
+            way = [at]
+            while came[way[-1]]:
+                way.append(came[way[-1]])
+            return way[::-1]
+        for onward in system.outputs(at):
+            if onward not in came:
+                came[onward] = at
+                waiting.append(onward)
     raise ValueError(f"{antenna}: does not lead to {receiver}")
 
 
@@ -223,7 +240,7 @@ def receiver_result(system: System, joints: Mapping[str, Joint], receiver: str) 
 def _behind(system: System, node: str) -> set[str]:
     """Everything that leads to a block."""
     out: set[str] = set()
-    waiting = system.inputs(node)
+    waiting = list(system.inputs(node))
     while waiting:
         n = waiting.pop()
         if n not in out:
@@ -240,7 +257,7 @@ def path_result(system: System, joints: Mapping[str, Joint], antenna: str, recei
     gain = joint.gain_before_db[antenna] + _own_gain(system, joint)
     factor = joint.block.noise_factor or 1.0
     unit, linear = kt0b_dbm(system), 10 ** (gain / 10)
-    total, alone = _total(joint), _total(_alone(system, antenna, receiver))
+    total, alone = _total(joint), _alone(system, way)
     level = _weakest(system, antenna)
     inverse = _with_own(joint).get(antenna, 0.0)
     iip3 = -10 * math.log10(inverse) if inverse > 0 else None
@@ -278,8 +295,12 @@ def _total(joint: Joint) -> float:
     return joint.noise_out
 
 
-def _alone(system: System, antenna: str, receiver: str) -> Joint:
-    """The receiver with every other branch that joins this one's way replaced by a load at 290 K."""
-    way = set(path(system, antenna, receiver))
-    others = frozenset(a for a, b in system.edges if b in way and a not in way)
-    return solve(system, others)[receiver]
+def _alone(system: System, way: Sequence[str]) -> float:
+    """Noise at the end of a way [kT0B], every other branch that joins it replaced by a load at 290 K."""
+    noise = max(10 ** (system.fa_db / 10), 1.0)
+    for name in way[:-1]:
+        noise = _noise_out(system.blocks[name], noise, system.freq_hz)
+    last = system.blocks[way[-1]]
+    if last.kind == "receiver":
+        return noise + (last.noise_factor or 1.0) - 1
+    return _noise_out(last, noise, system.freq_hz)

@@ -14,6 +14,10 @@ from azven.rf.chain.graph import System, kt0b_dbm, path, path_result, receiver_r
 _DEFAULT_WANTED_DB = 20.0
 _PRUNED_TO = 200
 _HAIR_DB = 1e-6
+_MOST_SETTINGS = 4_000
+_NEVER_WEAKEST_DBM = 200.0
+"""Stands for a branch in which no wanted level is known: nothing is set for its sake."""
+_MOST_MARGIN_DB = 999.0
 _TIGHTENED = 8
 _MOST_GIVEN_UP_DB, _GIVEN_UP_TO_DB = 120.0, 0.1
 
@@ -41,7 +45,7 @@ def set_gains(design: Design, receiver: str, limits: Limits | None = None) -> Ga
     system = system_of(design)
     shared = _joined(system, receiver)
     knobs = [n for n in _adjustable(system, shared) if n != receiver]
-    choices = [_values(system.blocks[n]) for n in knobs]
+    choices = _choices(system, knobs)
     best: GainPlan | None = None
     for values in product(*choices):
         held = dict(zip(knobs, values, strict=True))
@@ -71,7 +75,7 @@ def as_set(design: Design, receiver: str) -> tuple[float, float]:
 
 def _rank(plan: GainPlan) -> tuple[float, float, float]:
     """More headroom where it lacks, then the better worst link to half a decibel, then the lower load."""
-    return -plan.lacking_db, round(plan.chosen.worst_margin_db * 2), plan.chosen.headroom_db
+    return -plan.lacking_db, round(min(plan.chosen.worst_margin_db, _MOST_MARGIN_DB) * 2), plan.chosen.headroom_db
 
 
 def _joined(system: System, receiver: str) -> list[str]:
@@ -169,7 +173,7 @@ def _options(
 ) -> list[Option]:
     """Every setting of a branch, without those that another beats in signal, noise, load and headroom."""
     knobs = _adjustable(system, branch)
-    choices = [_values(system.blocks[n]) for n in knobs]
+    choices = _choices(system, knobs)
     behind = sum(system.blocks[n].gain_at(system.freq_hz) for n in shared if system.blocks[n].kind != "receiver")
     needed = design.needed_db.get(receiver, _DEFAULT_WANTED_DB)
     out = [
@@ -177,6 +181,14 @@ def _options(
         for setting in product(*choices)
     ]
     return _unbeaten(out)
+
+
+def _choices(system: System, knobs: list[str]) -> list[list[float | None]]:
+    """What each knob can be set to. ValueError where all their settings together are too many to be compared."""
+    out = [_values(system.blocks[n]) for n in knobs]
+    if math.prod(map(len, out)) > _MOST_SETTINGS:
+        raise ValueError(f"{', '.join(knobs)} have more than {_MOST_SETTINGS} settings together; give them fewer steps")
+    return out
 
 
 def _values(block: Block) -> list[float | None]:
@@ -200,7 +212,7 @@ def _option(
     leaving = {k: v + last.block.gain_at(by_id[k].freq_hz) for k, v in last.signals.items()}
     shared_gain = {k: sum(system.blocks[n].gain_at(by_id[k].freq_hz) for n in before) for k in leaving}
     load = sum(10 ** ((v + shared_gain[k] + by_id[k].crest_db) / 20) for k, v in leaving.items())
-    wanted = min((s.level_dbm for s in alone.signals if s.wanted), default=0.0)
+    wanted = min((s.level_dbm for s in alone.signals if s.wanted), default=_NEVER_WEAKEST_DBM)
     headrooms = [h for j in joints.values() if (h := j.headroom_peak_db) is not None]
     noise = (last.noise_out - 1) * 10 ** (behind_db / 10)
     return Option(
