@@ -282,3 +282,26 @@ def test_a_file_that_is_no_book_ends_with_one_sentence(tmp_path):
     assert done.returncode == 2
     assert done.stderr.strip() == f"{path} is not an Azven book; it was left as it is."
     assert path.read_text() == "dear all"
+
+
+def test_a_damaged_book_opens_for_reading_and_says_so(tmp_path, qtbot):
+    import sqlite3
+
+    from azven.desk.app import start
+    from azven.work import demo
+
+    store = demo.build(tmp_path)
+    store.close()
+    connection = sqlite3.connect(store.path)
+    connection.execute("PRAGMA ignore_check_constraints = ON")
+    connection.execute("UPDATE neighbour SET kind = 'ghost' WHERE id = (SELECT max(id) FROM neighbour)")
+    connection.commit()
+    connection.close()
+    window = start(False, store.path, "ground", None)
+    qtbot.addWidget(window)
+    assert "Open for reading only. 1 damaged records are set aside: neighbour " in window._said.text()
+    links = kit.links(window.session.store)
+    assert not window.session.do(lambda: kit.remove_links(window.session.store, links[:1]))
+    assert "for reading only" in window._said.text()
+    window.close()
+    window.session.store.close()

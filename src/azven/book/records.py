@@ -20,6 +20,10 @@ PERMIT_KINDS = ("licence", "override")
 AREA_KINDS = ("stage", "audience", "backstage")
 MOUNT_KINDS = ("wall", "truss", "mast", "stand")
 ANTENNA_ROLES = ("receive", "transmit")
+ANTENNA_KINDS = ("omni", "beam", "fixed")
+POLARISATIONS = ("linear", "rhcp", "lhcp")
+SIDES = ("A", "B")
+DETECTORS = ("average", "peak")
 
 EPOCH = datetime(2000, 1, 1, tzinfo=UTC)
 

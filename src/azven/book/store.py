@@ -13,13 +13,16 @@ import sqlalchemy as sa
 from sqlalchemy import event
 from sqlalchemy.exc import DatabaseError, IntegrityError, OperationalError
 
+from azven.book import damage
+from azven.book.damage import Damage
 from azven.book.edits import BookError, Change, ConflictError, Edit
-from azven.book.records import Record, Trace
+from azven.book.records import Record, Show, Site, Trace
 from azven.book.tables import APPLICATION_ID, REVISION, REVISIONS, TABLES, as_read, counter, metadata, revision, values
 
 R = TypeVar("R", bound=Record)
 SUFFIX = ".azven"
 _SAID_CHARS = 80
+_DAMAGE_SAID = 3
 
 
 class Store:
@@ -32,6 +35,8 @@ class Store:
         self._listeners: list[Callable[[Edit], None]] = []
         self._read: dict[type[Record], list[Any]] = {}
         self._data_version = -1
+        self.damaged: tuple[Damage, ...] = ()
+        """Records that are set aside; where there are any the book is open for reading only."""
 
     # -- opening -----------------------------------------------------------------------------------
 
@@ -67,7 +72,7 @@ class Store:
         """Open the book at `path`, bringing an older one up to date.
 
         Raises BookError, with nothing changed on disk, when the file is missing, is no book, comes from
-        a newer version, or cannot be written.
+        a newer version, or cannot be written. Damaged records are set aside and told in `damaged`.
         """
         _look_before_opening(path)
         engine = _engine(path)
@@ -77,13 +82,15 @@ class Store:
                 from azven.book.migrate import upgrade
 
                 upgrade(engine, path)
+            store = cls(engine, path)
+            store._look_through()
         except DatabaseError as error:
             engine.dispose()
             raise BookError(_say(error, path)) from error
         except BookError:
             engine.dispose()
             raise
-        return cls(engine, path)
+        return store
 
     def close(self) -> None:
         self._engine.dispose()
@@ -100,16 +107,32 @@ class Store:
         records: list[R] = self._read[kind]
         return [r for r in records if all(getattr(r, name) == value for name, value in where.items())]
 
+    def _look_through(self) -> None:
+        """Read everything but the bins of sweeps once; what does not fit, and what hangs on it, is set aside."""
+        self._read, found = damage.look_through(self._engine)
+        self.damaged = tuple(found)
+        if self.damaged and not (self._read[Site] and self._read[Show]):
+            raise BookError(f"{self.path} is damaged and was left as it is: {self.damage_in_words()}.")
+
+    def damage_in_words(self) -> str:
+        """The damaged records, the first of them by name."""
+        said = "; ".join(d.words() for d in self.damaged[:_DAMAGE_SAID])
+        more = len(self.damaged) - _DAMAGE_SAID
+        return said + (f" and {more} more" if more > 0 else "")
+
     def _select(self, kind: type[R], where: Mapping[str, Any]) -> list[R]:
-        table = TABLES[kind]
-        query = sa.select(table).order_by(table.c.id)
-        for name, value in where.items():
-            query = query.where(table.c[name] == value)
         try:
             with self._engine.connect() as connection:
-                return [_record(kind, row) for row in connection.execute(query)]
+                return damage.select(connection, kind, where)
         except DatabaseError as error:
             raise BookError(_say(error, self.path)) from error
+
+    def _only_reading(self) -> None:
+        if self.damaged:
+            raise BookError(
+                f"Nothing was changed: the book is open for reading only, for {self.damage_in_words()}. "
+                "Copy the file and repair it, or start a new book."
+            )
 
     def _forget_if_others_wrote(self) -> None:
         """Drop what was read when another connection has changed the file since (SQLite's data_version)."""
@@ -119,8 +142,9 @@ class Store:
         finally:
             connection.close()
         if version != self._data_version:
-            self._data_version = version
-            self._read.clear()
+            first, self._data_version = self._data_version < 0, version
+            if not first and not self.damaged:
+                self._read.clear()
 
     def get(self, kind: type[R], record_id: int) -> R:
         """One record; raises BookError when it is not there."""
@@ -133,6 +157,7 @@ class Store:
 
     def reserve(self, n: int = 1) -> int:
         """Set aside `n` ids and return the first; ids are unique over all records of the book."""
+        self._only_reading()
         try:
             with self._writer.begin() as connection:
                 first = connection.execute(sa.select(counter.c.next_id).with_for_update()).scalar_one()
@@ -147,6 +172,7 @@ class Store:
         Raises ConflictError when a record is not as the edit expects it, BookError when the disk does
         not take it; in both cases nothing of the edit was written.
         """
+        self._only_reading()
         try:
             with self._writer.begin() as connection:
                 landed = replace(edit, changes=_write_all(connection, edit.changes))
@@ -248,10 +274,6 @@ def _say(error: DatabaseError, path: Path) -> str:
     return f"{path}: {error.orig}"
 
 
-def _record(kind: type[R], row: sa.Row[Any]) -> R:
-    return kind(**row._mapping)
-
-
 def _write_all(connection: sa.Connection, changes: Sequence[Change]) -> tuple[Change, ...]:
     """Write the changes of an edit in their order, neighbouring additions of one kind together."""
     landed: list[Change] = []
@@ -278,7 +300,7 @@ def _write(connection: sa.Connection, change: Change) -> Change:
     table = TABLES[kind]
     assert change.before is not None
     row = connection.execute(sa.select(table).where(table.c.id == change.before.id)).one_or_none()
-    current = _record(kind, row) if row is not None else None
+    current = damage.record(kind, row) if row is not None else None
     if current is None or not same(current, change.before):
         raise ConflictError(f"This {kind.__name__.lower()} was changed elsewhere meanwhile; nothing was lost.", current)
     mine = (table.c.id == current.id) & (table.c.version == current.version)

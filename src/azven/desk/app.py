@@ -78,7 +78,9 @@ def start(demonstrate: bool, book: Path | None, stage: str, theme: str | None) -
     session = Session(store, _simulated(store) if demonstrate and stage == "listen" else None)
     session.theme = chosen
     note = f"Demonstration: a fresh copy in {store.path.parent}. Nothing you do here touches a book of yours."
-    window = Window(session, note if demonstrate else "")
+    if store.damaged:
+        note = f"Open for reading only. {len(store.damaged)} damaged records are set aside: {store.damage_in_words()}."
+    window = Window(session, note if demonstrate or store.damaged else "")
     window.application = app  # Qt takes all widgets down with the last reference to it
     window.show_stage(stage)
     sys.excepthook = _Apology(session)

@@ -1,0 +1,135 @@
+"""Whether a record that was read can be what was written: its types, its closed sets of words, its bounds.
+
+A book may come from a broken disk or another program. What does not fit is set aside by the store, not guessed.
+"""
+
+import types
+from collections.abc import Callable, Mapping
+from datetime import datetime
+from typing import Any, Union, get_args, get_origin, get_type_hints
+
+from azven.book import records as r
+
+_WORDS: Mapping[type[r.Record], Mapping[str, tuple[str, ...]]] = {
+    r.Relation: {"relation": r.RELATIONS},
+    r.Neighbour: {"kind": r.NEIGHBOUR_KINDS},
+    r.Sweep: {"hears": r.HEARS, "detector": r.DETECTORS},
+    r.Model: {"service": r.SERVICES},
+    r.Show: {"school": r.SCHOOLS},
+    r.Link: {"service": r.SERVICES, "use_class": r.USE_CLASSES},
+    r.KeptPlan: {"school": r.SCHOOLS},
+    r.Permit: {"kind": r.PERMIT_KINDS},
+    r.Area: {"kind": r.AREA_KINDS},
+    r.Mount: {"kind": r.MOUNT_KINDS},
+    r.Antenna: {
+        "role": r.ANTENNA_ROLES, "kind": r.ANTENNA_KINDS, "polarisation": r.POLARISATIONS, "side": r.SIDES,
+    },
+}  # fmt: skip
+_BOUNDS: Mapping[type[r.Record], Mapping[str, tuple[float, float]]] = {
+    r.Zone: {"near_m": (0.0, 1e6), "far_m": (0.0, 1e6), "between_m": (0.0, 1e6), "exponent": (0.0, 80.0)},
+    r.Neighbour: {"freq_hz": (0, 10**12), "spacing_hz": (0, 10**12)},
+    r.Model: {
+        "step_hz": (1, 10**12), "bandwidth_hz": (1, 10**12), "power_mw": (1e-9, 1e9), "spacing_hz": (0, 10**12),
+        "nf_db": (0.0, 200.0),
+    },
+    r.Unit: {"channels": (0, 1_000_000)},
+    r.Show: {"density": (0, 4)},
+    r.Assignment: {"freq_hz": (0, 10**12)},
+    r.Permit: {"low_hz": (0, 10**12), "high_hz": (0, 10**12)},
+    r.Antenna: {"beamwidth_deg": (1e-6, 360.0), "carriers": (0, 10_000)},
+}  # fmt: skip
+_JUDGED_ELSEWHERE: Mapping[type[r.Record], tuple[str, ...]] = {
+    r.Sweep: ("rbw_hz", "points", "low_hz", "high_hz", "made_inside")
+}
+_MOST = 1e15
+"""No figure in a book is larger."""
+
+
+def fault(record: r.Record) -> str:
+    """What is wrong with a record, empty when nothing is. Figures of a sweep are judged where its bins are read, so
+    that one damaged sweep costs only what it covers."""
+    for name, fits in _checks(type(record)):
+        if name not in _JUDGED_ELSEWHERE.get(type(record), ()) and not fits(getattr(record, name)):
+            return f"its {name} cannot be read"
+    for name, words in _WORDS.get(type(record), {}).items():
+        if getattr(record, name) not in words:
+            return f"its {name} is none of {', '.join(words)}"
+    for name, (low, high) in _BOUNDS.get(type(record), {}).items():
+        if not low <= getattr(record, name) <= high:
+            return f"its {name} is out of bounds"
+    return _own_fault(record)
+
+
+def _own_fault(record: r.Record) -> str:
+    if isinstance(record, r.Model) and not (record.bands and all(0 < a <= b <= 10**12 for _, a, b in record.bands)):
+        return "its bands cannot be read"
+    if isinstance(record, r.Region):
+        from azven.book.formats import region
+        from azven.book.formats.errors import FormatError
+
+        try:
+            region.read(_thawed(record.document))
+        except FormatError as error:
+            return str(error)
+    return ""
+
+
+def _thawed(value: Any) -> Any:
+    """Tuples as lists all the way down, as a document has them."""
+    if isinstance(value, tuple):
+        return [_thawed(v) for v in value]
+    return {k: _thawed(v) for k, v in value.items()} if isinstance(value, dict) else value
+
+
+_Check = Callable[[Any], bool]
+
+
+_known: dict[str, tuple[tuple[str, _Check], ...]] = {}
+
+
+def _checks(kind: type[r.Record]) -> tuple[tuple[str, _Check], ...]:
+    """A test for every field of a kind of record, made once."""
+    if kind.__name__ not in _known:
+        _known[kind.__name__] = tuple((name, _check(hint)) for name, hint in get_type_hints(kind).items())
+    return _known[kind.__name__]
+
+
+def _check(hint: Any) -> _Check:
+    """A test of values against a type of the records."""
+    origin, parts = get_origin(hint), get_args(hint)
+    if origin in (Union, types.UnionType):
+        each = [_check(p) for p in parts]
+        return lambda v: any(fits(v) for fits in each)
+    if origin is tuple:
+        return _check_tuple(parts)
+    if origin is dict:
+        key, value = (_check(p) for p in parts)
+        return lambda v: isinstance(v, dict) and all(key(k) and value(x) for k, x in v.items())
+    return _PLAIN.get(hint, lambda v: True)
+
+
+def _check_tuple(parts: tuple[Any, ...]) -> _Check:
+    if len(parts) == 2 and parts[1] is ...:
+        one = _check(parts[0])
+        return lambda v: isinstance(v, tuple) and all(map(one, v))
+    each = [_check(p) for p in parts]
+    return lambda v: isinstance(v, tuple) and len(v) == len(each) and all(f(x) for f, x in zip(each, v, strict=True))
+
+
+def _number(value: Any) -> bool:
+    return not isinstance(value, bool) and isinstance(value, int | float) and abs(value) < _MOST
+
+
+def _whole(value: Any) -> bool:
+    return isinstance(value, int) and not isinstance(value, bool) and abs(value) < _MOST
+
+
+_PLAIN: Mapping[Any, _Check] = {
+    int: _whole,
+    float: _number,
+    str: lambda v: isinstance(v, str),
+    bool: lambda v: isinstance(v, bool),
+    bytes: lambda v: isinstance(v, bytes),
+    datetime: lambda v: isinstance(v, datetime),
+    type(None): lambda v: v is None,
+}
