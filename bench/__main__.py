@@ -1,10 +1,11 @@
-"""Speed and memory as ratios in one run: ./run bench [plan | start | screen | sweep | listen]."""
+"""Speed and memory as ratios in one run: ./run bench [plan | start | screen | sweep | listen | fuzz]."""
 
 import sys
 from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parent))
 
+import bench_fuzz
 import bench_listen
 import bench_plan
 import bench_screen
@@ -12,14 +13,17 @@ import bench_start
 import bench_sweep
 
 PARTS = {"start": bench_start, "sweep": bench_sweep, "listen": bench_listen, "screen": bench_screen, "plan": bench_plan}
+LONG = {"fuzz": bench_fuzz}
+"""Run only where they are named: they take an hour."""
 
 
 def main() -> None:
     """Run the parts named on the command line, all without a name."""
-    names = [n for n in sys.argv[1:] if n in PARTS] or list(PARTS)
+    parts = PARTS | LONG
+    names = [n for n in sys.argv[1:] if n in parts] or list(PARTS)
     for name in names:
         print(f"\n## {name}")
-        PARTS[name].main([a for a in sys.argv[1:] if a not in PARTS])
+        parts[name].main([a for a in sys.argv[1:] if a not in names])
 
 
 if __name__ == "__main__":

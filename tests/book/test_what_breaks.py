@@ -17,7 +17,7 @@ from azven.book.edits import BookError, Edit, replace_record
 from azven.book.formats import whole
 from azven.book.store import Store
 from azven.rf.sweep import Sweep
-from azven.work import ground, listen, reasons_spectrum
+from azven.work import bundle, ground, listen, reasons_spectrum
 from azven.work.taking import About
 
 
@@ -147,6 +147,13 @@ def test_a_damaged_sweep_leaves_no_channel_quiet_that_it_covers(swept, kind):
     again.apply(listen.set_used(picture.unreadable[0], False))
     assert quiet(again) > 20
     again.close()
+
+
+def test_a_damaged_sweep_that_stays_out_of_a_bundle_is_said(swept, tmp_path):
+    put(swept, "foyer", level_dbm=b"nothing packed")
+    written = bundle.write(swept, tmp_path / "site.zip")
+    assert written == bundle.Written(1, ("foyer",))
+    assert written.sentence("site.zip").endswith("damaged and left out: foyer.")
 
 
 def test_reasons_name_the_damaged_sweep_for_the_uses_it_serves(swept):

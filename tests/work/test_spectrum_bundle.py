@@ -81,7 +81,7 @@ def test_our_own_lines_are_named(store):
 
 def test_a_site_goes_out_and_comes_in_without_loss_or_repetition(store, empty, tmp_path):
     path = tmp_path / "site.zip"
-    assert bundle.write(store, path) == 2
+    assert bundle.write(store, path) == bundle.Written(2, ())
     found = site_bundle.read(path)
     merged = bundle.merge(empty, found)
     empty.apply(merged.edit)

@@ -38,9 +38,7 @@ _BOUNDS: Mapping[type[r.Record], Mapping[str, tuple[float, float]]] = {
     r.Permit: {"low_hz": (0, 10**12), "high_hz": (0, 10**12)},
     r.Antenna: {"beamwidth_deg": (1e-6, 360.0), "carriers": (0, 10_000)},
 }  # fmt: skip
-_JUDGED_ELSEWHERE: Mapping[type[r.Record], tuple[str, ...]] = {
-    r.Sweep: ("rbw_hz", "points", "low_hz", "high_hz", "made_inside")
-}
+_JUDGED_ELSEWHERE: Mapping[type[r.Record], tuple[str, ...]] = {r.Sweep: ("rbw_hz", "points", "low_hz", "high_hz")}
 _MOST = 1e15
 """No figure in a book is larger."""
 
@@ -49,7 +47,9 @@ def fault(record: r.Record) -> str:
     """What is wrong with a record, empty when nothing is. Figures of a sweep are judged where its bins are read, so
     that one damaged sweep costs only what it covers."""
     for name, fits in _checks(type(record)):
-        if name not in _JUDGED_ELSEWHERE.get(type(record), ()) and not fits(getattr(record, name)):
+        value = getattr(record, name)
+        only_a_number = name in _JUDGED_ELSEWHERE.get(type(record), ()) and isinstance(value, int | float)
+        if not only_a_number and not fits(value):
             return f"its {name} cannot be read"
     for name, words in _WORDS.get(type(record), {}).items():
         if getattr(record, name) not in words:

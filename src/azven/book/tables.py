@@ -70,6 +70,8 @@ _MOST_BINS = 20_000_000
 
 def _unpacked(data: bytes, size: int) -> bytes:
     """Compressed values of `size` bytes each; ValueError when they do not unpack, or to more than a sweep can hold."""
+    if not isinstance(data, bytes):
+        raise ValueError("the bins are no packed values")
     engine = zlib.decompressobj()
     try:
         found = engine.decompress(data, _MOST_BINS * size)

@@ -46,7 +46,8 @@ def averaged(power: Floats, bins: int) -> Floats:
     total = np.r_[0.0, np.cumsum(power)]
     at = np.arange(len(power))
     low, high = np.maximum(at - half, 0), np.minimum(at + half + 1, len(power))
-    return np.asarray((total[high] - total[low]) / (high - low))
+    mean = (total[high] - total[low]) / (high - low)
+    return np.asarray(np.maximum(mean, power.min()))  # sums of very unequal powers lose the weakest
 
 
 def calm_bins(sweep: Sweep, averages: float) -> int:

@@ -40,6 +40,7 @@ _FLAT_WITHIN_DB = 12.0
 _STEP_DB = 12.0
 _EDGE_DB, _EDGE_HZ = 6.0, (150_000, 700_000)
 _TILE_HZ = 8_000_000
+_MOST_TILES = 1_000
 """Where there is no raster, noise is looked for in pieces as wide as a channel."""
 
 
@@ -110,11 +111,12 @@ def survey(sweep: Sweep, channels: Sequence[Channel]) -> Survey:
 def _tiles(sweep: Sweep, channels: Sequence[Channel]) -> list[Channel]:
     """Pieces of the sweep that no channel covers."""
     first, last = int(sweep.freq_hz[0]), int(sweep.freq_hz[-1]) + 1
+    width = max(_TILE_HZ, (last - first) // _MOST_TILES)
     out, at = [], first
     for low, high in [*sorted((c.low_hz, c.high_hz) for c in channels), (last, last)]:
         gap_end = min(low, last)
         while gap_end - at > 4 * sweep.spacing_hz:
-            end = min(at + _TILE_HZ, gap_end)
+            end = min(at + width, gap_end)
             out.append(Channel("", at, end))
             at = end
         at = max(at, min(high, last))

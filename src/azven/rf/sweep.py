@@ -13,7 +13,7 @@ from azven.rf.levels import Floats, dbm, milliwatts
 Ints = NDArray[np.int64]
 Detector = Literal["peak", "average"]
 
-HIGHEST_HZ, LEAST_RBW_HZ, MOST_RBW_HZ = 10**12, 1.0, 1e9
+HIGHEST_HZ, LEAST_RBW_HZ, MOST_RBW_HZ, MOST_LEVEL_DBM = 10**12, 1.0, 1e9, 500.0
 _TO_HZ = 500
 OWN_SKIRT_HZ = 450_000
 
@@ -41,8 +41,10 @@ class Sweep:
             raise ValueError(f"a sweep lies between 0 Hz and 1 THz, not at {self.freq_hz[0]} to {self.freq_hz[-1]} Hz")
         if not LEAST_RBW_HZ <= self.rbw_hz <= MOST_RBW_HZ:
             raise ValueError(f"the resolution bandwidth must be above 0 Hz, from 1 Hz to 1 GHz, not {self.rbw_hz:g}")
-        if not np.all(np.isfinite(self.level_dbm)):
-            raise ValueError("the levels of a sweep must be numbers")
+        if not np.all(np.abs(self.level_dbm) <= MOST_LEVEL_DBM):
+            raise ValueError(
+                f"the levels of a sweep must be numbers from −{MOST_LEVEL_DBM:g} to {MOST_LEVEL_DBM:g} dBm"
+            )
 
     @cached_property
     def spacing_hz(self) -> float:

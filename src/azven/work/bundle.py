@@ -1,6 +1,5 @@
 """Site bundles: what is known of a venue handed to the next engineer, and taken in without losing anything."""
 
-from contextlib import suppress
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
@@ -16,8 +15,20 @@ _SAME_HZ = 1_000
 _ROOM_FIELDS = ("note", "near_m", "far_m", "between_m", "exponent", "height_m")
 
 
-def write(store: Store, path: Path) -> int:
-    """Write what the book knows of the site; returns how many sweeps went in. OSError when it cannot be written."""
+@dataclass(frozen=True)
+class Written:
+    """How many sweeps went into a bundle, and the places of those that are damaged and stayed behind."""
+
+    sweeps: int
+    left_out: tuple[str, ...]
+
+    def sentence(self, name: str) -> str:
+        behind = f"; damaged and left out: {', '.join(self.left_out)}" if self.left_out else ""
+        return f"Wrote the site with {self.sweeps} sweeps to {name}{behind}."
+
+
+def write(store: Store, path: Path) -> Written:
+    """Write what the book knows of the site. OSError when it cannot be written."""
     site = ground.current(store).site
     zones = {z.id: z for z in ground.zones(store)}
     rooms = [
@@ -43,13 +54,16 @@ def write(store: Store, path: Path) -> int:
         "made": datetime.now(UTC).isoformat(timespec="seconds"),
         "thresholds": listen.tolerated(store), "rooms": rooms, "relations": relations, "neighbours": neighbours,
     }  # fmt: skip
-    sweeps = []
+    sweeps, left_out = [], []
     for record in listen.sweeps(store):
-        with suppress(BookError):  # a damaged one has nothing to hand over
+        try:
             sweep = listen.load(store, record)
+        except BookError:
+            left_out.append(record.place)
+        else:
             sweeps.append((sweep.freq_hz, sweep.level_dbm, {**listen.described(record), "hears": record.hears}))
     site_bundle.write(path, document, sweeps)
-    return len(sweeps)
+    return Written(len(sweeps), tuple(left_out))
 
 
 @dataclass(frozen=True)

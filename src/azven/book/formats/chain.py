@@ -106,7 +106,7 @@ class EdgeDocument(Document):
 
 class ChainCarrierDocument(Document):
     id: str
-    freq_hz: Hertz
+    freq_hz: Annotated[int, Field(gt=0, le=10**12)]
     zone: str
     role: Literal["load", "wanted", "foreign"] = "load"
     level_dbm: Decibel | None = None

@@ -286,11 +286,11 @@ class GroundStage(Stage):
     def share_to(self, path: Path) -> None:
         """Write a site bundle to `path` and say what went along."""
         try:
-            count = bundle.write(self.session.store, path)
+            written = bundle.write(self.session.store, path)
         except OSError as error:
             self.session.say(f"{path} could not be written: {error.strerror or error}.", trouble=True)
             return
-        self.session.say(f"Wrote the site with {count} sweeps to {path.name}.")
+        self.session.say(written.sentence(path.name), trouble=bool(written.left_out))
 
     def take_in(self) -> None:
         """Read a site bundle."""
