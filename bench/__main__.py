@@ -19,11 +19,13 @@ LONG = {"fuzz": bench_fuzz}
 
 def main() -> None:
     """Run the parts named on the command line, all without a name."""
-    parts = PARTS | LONG
-    names = [n for n in sys.argv[1:] if n in parts] or list(PARTS)
+    if sys.argv[1:2] and sys.argv[1] in LONG:
+        LONG[sys.argv[1]].main(sys.argv[2:])
+        return
+    names = [n for n in sys.argv[1:] if n in PARTS] or list(PARTS)
     for name in names:
         print(f"\n## {name}")
-        parts[name].main([a for a in sys.argv[1:] if a not in names])
+        PARTS[name].main([a for a in sys.argv[1:] if a not in PARTS])
 
 
 if __name__ == "__main__":

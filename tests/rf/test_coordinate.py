@@ -177,7 +177,7 @@ def test_cancel_answers_with_the_best_so_far_and_time_is_kept():
     plan = coordinate(asked, progress=lambda done, total: False)
     assert len(plan.assignments) > 8
     ticks = iter(range(10_000))
-    timed = coordinate(replace(asked, time_limit_s=5), elapsed=lambda: float(next(ticks)))
+    timed = coordinate(replace(asked, time_limit_s=5), elapsed=lambda: next(ticks) / 60)
     assert timed.stats.timed_out
     assert timed.stats.placed > 8
 
@@ -246,3 +246,64 @@ def test_each_step_of_density_asks_for_no_more_than_the_one_before(step):
     tighter, looser = at_density(asked, step), at_density(asked, step + 1)
     assert looser.spacing_hz <= tighter.spacing_hz
     assert all(looser.guard(k) <= tighter.guard(k) for k in KINDS)
+
+
+def hard(n=120):
+    """Many links that differ in profile, range and act, each product kind guarded: steps cost milliseconds each."""
+    guards = {"2a-b": 100_000, "a+b-c": 50_000, "3a-2b": 90_000, "3a-b-c": 45_000, "4a-3b": 40_000, "5a-4b": 30_000}
+    profiles = {f"p{k}": Profile(350_000 + 1_000 * k, guards) for k in range(6)}
+    wishes = tuple(
+        Request(f"l{i}", f"p{i % 6}", "hall", (Range(470_000_000 + i % 9 * 8_000_000, 694_000_000),), 25_000, 0,
+                i % 5 + 1, frozenset({f"a{i % 7}"}))
+        for i in range(n)
+    )  # fmt: skip
+    return PlanRequest(profiles, ("hall",), wishes, effort=5, time_limit_s=60.0)
+
+
+def looks_until_stop(search, stop_at):
+    """How often a search asks whether to go on, and how much it does after the answer was no."""
+    asked, after = [0], [0]
+
+    def progress(done, total):
+        asked[0] += 1
+        if asked[0] >= stop_at:
+            after[0] += 1
+            return False
+        return True
+
+    answer = search(progress)
+    return answer, asked[0], after[0]
+
+
+@pytest.mark.parametrize("stop_at", [1, 3, 10, 30])
+def test_every_phase_asks_whether_to_go_on(stop_at):
+    """A clock of ten milliseconds a look makes the search ask often; after a no little is done, and it is all safe."""
+    asked = hard()
+    ticks = iter(range(1_000_000))
+
+    def search(progress):
+        return coordinate(asked, progress, lambda: next(ticks) / 100)
+
+    plan, times, after = looks_until_stop(search, stop_at)
+    assert times >= stop_at
+    assert after <= 12
+    assert len(plan.assignments) + len(plan.unplaced) == len(asked.requests)
+    assert not list(conflicts(asked, {a.id: a.freq_hz for a in plan.assignments})[0])
+    assert all(u.reason for u in plan.unplaced)
+
+
+def test_mending_asks_too_and_a_stopped_mend_moves_nothing():
+    asked = hard(40)
+    stands = {r.id: 560_000_000 + 25_000 * i for i, r in enumerate(asked.requests)}
+    found, _, after = looks_until_stop(lambda progress: mend(asked, stands, (), progress), 1)
+    assert found.moves == ()
+    assert {a.id: a.freq_hz for a in found.plan.assignments} == stands
+    assert after <= 12
+
+
+def test_what_was_not_looked_at_says_so():
+    ticks = iter(range(1_000_000))
+    plan = coordinate(hard(), lambda done, total: False, lambda: next(ticks) / 100)
+    assert len(plan.unplaced) > 60
+    assert {u.looked for u in plan.unplaced} == {False}
+    assert {u.reason for u in plan.unplaced} == {"the search was stopped before it was looked at"}

@@ -114,11 +114,20 @@ class _Work:
         rank = {r.id: (r.priority, i) for i, r in enumerate(self.request.requests)}
         lost = self._given & self._broken({})
         while danger := self._broken(frequencies) - lost:
+            if not self._going_on(0, 1):
+                self._without(frequencies, danger)
+                return
             members = danger | _sources_of(self.request, frequencies, self.levels, danger)
             movable = [m for m in members if m in frequencies]
             if not movable:
                 return
             del frequencies[max(movable, key=lambda m: rank[m])]
+
+    def _without(self, frequencies: dict[str, int], danger: set[str]) -> None:
+        """No time to choose: whatever is in danger, and whoever makes that, goes."""
+        sources = _sources_of(self.request, frequencies, self.levels, danger)
+        for name in danger | sources:
+            frequencies.pop(name, None)
 
     def fill(self, frequencies: dict[str, int]) -> None:
         """Place what is missing, most important first."""
@@ -145,7 +154,7 @@ class _Work:
         for step in chosen.tolist():
             if not self._broken({**frequencies, wish.id: step}) - before:
                 return int(step)
-            if self.elapsed() > self.request.time_limit_s:
+            if not self._going_on(0, 1):
                 return None
         return None
 

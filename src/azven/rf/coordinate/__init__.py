@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from azven.rf.coordinate.grid import Grid
-from azven.rf.coordinate.lanes import Lane, lane, lanes
+from azven.rf.coordinate.lanes import Lane, lane, lane_unless, lanes
 from azven.rf.coordinate.mending import Move, least_change, most_in_conflict
 from azven.rf.coordinate.plan import (
     Assignment,
@@ -59,7 +59,7 @@ def coordinate(
         grid, search = _with_more_room(request, grid, search, effort)
     frequencies = _spread_over_members(grid, search.best)
     _drop_what_fails(request, frequencies)
-    return finish(request, frequencies, Stats(0, 0, elapsed(), request.seed, effort.timed_out))
+    return finish(request, frequencies, Stats(0, 0, elapsed(), request.seed, effort.timed_out), effort.may_finish)
 
 
 _REPORTED_EVERY_S = 0.5
@@ -104,6 +104,8 @@ def _with_more_room(request: PlanRequest, grid: Grid, search: Search, effort: Ef
     What is left over becomes margin for every link instead of one empty stretch at the end of the band.
     """
     for factor in _WIDER:
+        if effort.look():
+            break
         profiles = {
             name: Profile(round(p.spacing_hz * factor), {k: round(g * factor) for k, g in p.guard_hz.items()})
             for name, p in request.profiles.items()
@@ -140,24 +142,35 @@ def mend(
     def search(part: PlanRequest) -> Plan:
         return coordinate(part, progress, elapsed)
 
-    frequencies, moves, last = least_change(request, current, fixed, search)
-    stats = last.stats if last is not None else Stats(0, 0, elapsed(), request.seed, False)
-    return Mended(finish(request, frequencies, stats), moves)
+    def going_on() -> bool:
+        return progress(0, 1) and elapsed() < request.time_limit_s
+
+    frequencies, moves, last = least_change(request, current, fixed, search, going_on)
+    stats = last.stats if last is not None else Stats(0, 0, elapsed(), request.seed, not going_on())
+    return Mended(finish(request, frequencies, stats, going_on), moves)
 
 
-def finish(request: PlanRequest, frequencies: Mapping[str, int], stats: Stats) -> Plan:
-    """The complete answer for `frequencies`: exact margins, reasons for what is missing, given conflicts."""
+def finish(
+    request: PlanRequest, frequencies: Mapping[str, int], stats: Stats, going_on: Callable[[], bool] = lambda: True
+) -> Plan:
+    """The complete answer for `frequencies`: exact margins, reasons for what is missing, given conflicts.
+
+    Where `going_on` says no, what is missing is named without looking why.
+    """
     frequencies = dict(frequencies)
     others = carriers_of(request, frequencies)
-    lanes: dict[Request, Lane] = {}
+    lanes: dict[Request, Lane | None] = {}
     unplaced = []
     for r in request.requests:
         if r.id not in frequencies:
             alike = replace(r, id="", priority=0)
             if alike not in lanes:
-                lanes[alike] = lane(request, r, others)
+                lanes[alike] = lane_unless(request, r, others, going_on)
             found = lanes[alike]
-            unplaced.append(Unplaced(r.id, len(found.freq_hz), len(found.free), found.shares()))
+            unplaced.append(
+                Unplaced(r.id, 0, 0, (), looked=False) if found is None
+                else Unplaced(r.id, len(found.freq_hz), len(found.free), found.shares())
+            )  # fmt: skip
     _, given = conflicts(request, frequencies)
     stats = replace(stats, requested=len(request.requests), placed=len(frequencies))
     return Plan(assess(request, frequencies), tuple(unplaced), tuple(given), stats)

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from azven.rf.coordinate.grid import Grid, permitted, to_array, tunable
-from azven.rf.coordinate.state import Rules, State, build
+from azven.rf.coordinate.state import Rules, State
 from azven.rf.request import KINDS, Carrier, PlanRequest, Profile, Request
 
 FREE = "free"
@@ -41,8 +41,19 @@ class Lane:
 
 def lane(plan: PlanRequest, link: Request, others: Sequence[Carrier]) -> Lane:
     """The lane of `link` while `others` stand where they are; carriers named like the link are left out."""
+    found = lane_unless(plan, link, others, lambda: True)
+    assert found is not None
+    return found
+
+
+def lane_unless(
+    plan: PlanRequest, link: Request, others: Sequence[Carrier], going_on: Callable[[], bool]
+) -> Lane | None:
+    """The same, None when `going_on` says no before it is known."""
+    if not going_on():
+        return None
     alone = replace(plan, requests=(link,), carriers=tuple(c for c in others if c.id != link.id))
-    return lanes(alone, {}, [link.id])[link.id]
+    return lanes(alone, {}, [link.id], lambda done, total: going_on()).get(link.id)
 
 
 def lanes(
@@ -62,31 +73,44 @@ def lanes(
         found[name] = Lane(freq, np.where(permitted(plan, links[name], freq), 0, CAUSES.index(RANGE)).astype(np.int8))
     causes = [c for c in ("spacing", *KINDS) if _guarded(plan, c)]
     steps, total = 0, len(causes) * len(wanted)
+
+    def going_on() -> bool:
+        return progress(steps, total)
+
     for cause in causes:
         profiles = {k: _only(p, cause) for k, p in plan.profiles.items()}
         grid = Grid(replace(plan, profiles=profiles, blocked=()))
-        for name, closed in _all_but_one(grid, frequencies, wanted):
+        done = 0
+        for name, closed in _all_but_one(grid, frequencies, wanted, going_on):
+            done += 1
             freq, codes = found[name].freq_hz, found[name].cause
             at = closed[grid.positions(freq)]
             codes[(codes == 0) & at] = CAUSES.index(cause)
             steps += 1
             if not progress(steps, total):
                 return {}
+        if done < len(wanted):
+            return {}
     return found
 
 
 def _all_but_one(
-    grid: Grid, frequencies: Mapping[str, int], wanted: Sequence[str]
+    grid: Grid, frequencies: Mapping[str, int], wanted: Sequence[str], going_on: Callable[[], bool]
 ) -> Iterator[tuple[str, NDArray[np.bool_]]]:
     """For each wanted link the steps closed by all the others, (width,).
 
     Halving: the state of one half of the links is built once and serves all links of the other half,
-    so n links take n·log n placements instead of n².
+    so n links take n·log n placements instead of n². Ends early when `going_on` says no.
     """
     index = {r.id: i for i, r in enumerate(grid.request.requests)}
     members = {n: (grid.request_tag[index[n]], grid.position(f)) for n, f in frequencies.items() if n in index}
     rest = [m for n, m in members.items() if n not in set(wanted)]
-    root = build(Rules(grid), [*grid.given, *rest])
+    root = State(Rules(grid))
+    for member in (*grid.given, *rest):
+        if not going_on():
+            return
+        root.add(*member)
+    root = root.settle()
 
     def halve(state: State, names: Sequence[str]) -> Iterator[tuple[str, NDArray[np.bool_]]]:
         if len(names) == 1:

@@ -12,6 +12,7 @@ from azven.rf.request import PlanRequest, Request
 from azven.rf.verdict import Clash, involvement
 
 Coordinate = Callable[[PlanRequest], Plan]
+GoingOn = Callable[[], bool]
 _CONFLICTS_AT_MOST = 400
 _NODES_AT_MOST = 20_000
 _SETS_AT_MOST = 8
@@ -46,27 +47,34 @@ class Broken:
 
 
 def least_change(
-    request: PlanRequest, current: Mapping[str, int], fixed: Sequence[str], coordinate: Coordinate
+    request: PlanRequest,
+    current: Mapping[str, int],
+    fixed: Sequence[str],
+    coordinate: Coordinate,
+    going_on: GoingOn = lambda: True,
 ) -> tuple[dict[str, int], tuple[Move, ...], Plan | None]:
     """Frequencies (id → Hz) after mending, what moved and why, and the last search that was needed.
 
     Of the sets of links whose leaving ends every conflict the smallest are tried, those of the least important
-    links first. Where none finds new places for all, one more link at a time is moved to make room.
+    links first. Where none finds new places for all, one more link at a time is moved to make room. When `going_on`
+    says no the best so far is taken, and before there is any nothing moves.
     """
     wishes = {r.id: r for r in request.requests}
     stands = {name: current[name] for name in wishes if name in current}
     movable = [r for r in request.requests if r.id in stands and r.id not in fixed]
     found = broken_rules(request, stands, {r.id for r in movable})
     best: tuple[int, dict[str, int], Plan] | None = None
-    for leaving in sets_to_move(request, stands, found, movable):
+    for leaving in sets_to_move(request, stands, found, movable, going_on):
+        if not going_on():
+            break
         best = _better(best, _placed_anew(request, stands, leaving, coordinate))
         if best[0] == 0:
             break
     if best is None or best[0]:
-        best = _with_more_movers(request, stands, movable, best, coordinate)
+        best = _with_more_movers(request, stands, movable, best, coordinate, going_on)
     if best is None:
         return stands, (), None
-    after = _put_back(request, stands, best[1])
+    after = _put_back(request, stands, best[1], going_on)
     moves = tuple(_move(r.id, stands[r.id], after.get(r.id), found) for r in movable if after.get(r.id) != stands[r.id])
     return after, moves, best[2]
 
@@ -81,11 +89,15 @@ def broken_rules(request: PlanRequest, stands: Mapping[str, int], movable: set[s
 
 
 def sets_to_move(
-    request: PlanRequest, stands: Mapping[str, int], found: Sequence[Broken], movable: Sequence[Request]
+    request: PlanRequest,
+    stands: Mapping[str, int],
+    found: Sequence[Broken],
+    movable: Sequence[Request],
+    going_on: GoingOn = lambda: True,
 ) -> list[frozenset[str]]:
     """Sets of links that together end every conflict: the smallest, least important links first."""
     if len(found) > _CONFLICTS_AT_MOST:
-        return [_greedy(request, stands, movable)]
+        return _greedy(request, stands, movable, going_on)
     rank = {r.id: (r.priority, i) for i, r in enumerate(movable)}
     groups = sorted({b.movers for b in found}, key=lambda g: (len(g), sorted(g)))
     nodes = [0]
@@ -94,9 +106,9 @@ def sets_to_move(
         if sets:
             by_importance = sorted(sets, key=lambda s: [rank[n] for n in sorted(s, key=rank.__getitem__)], reverse=True)
             return by_importance[:_SETS_AT_MOST]
-        if nodes[0] > _NODES_AT_MOST:
+        if nodes[0] > _NODES_AT_MOST or not going_on():
             break
-    return [_greedy(request, stands, movable)]
+    return _greedy(request, stands, movable, going_on)
 
 
 def _hitting(
@@ -112,12 +124,16 @@ def _hitting(
             yield from _hitting(groups, size - 1, chosen | {name}, rank, nodes)
 
 
-def _greedy(request: PlanRequest, stands: Mapping[str, int], movable: Sequence[Request]) -> frozenset[str]:
-    """Take out whoever is in most conflicts until none is left."""
+def _greedy(
+    request: PlanRequest, stands: Mapping[str, int], movable: Sequence[Request], going_on: GoingOn
+) -> list[frozenset[str]]:
+    """Take out whoever is in most conflicts until none is left; no set when that is not reached."""
     kept = dict(stands)
     while (worst := most_in_conflict(request, kept, movable)) is not None:
+        if not going_on():
+            return []
         del kept[worst.id]
-    return frozenset(stands) - frozenset(kept)
+    return [frozenset(stands) - frozenset(kept)]
 
 
 def most_in_conflict(request: PlanRequest, kept: Mapping[str, int], movable: Sequence[Request]) -> Request | None:
@@ -152,7 +168,7 @@ def _placed_anew(
 
 def _with_more_movers(
     request: PlanRequest, stands: Mapping[str, int], movable: Sequence[Request], best: Outcome | None,
-    coordinate: Coordinate,
+    coordinate: Coordinate, going_on: GoingOn,
 ) -> Outcome | None:  # fmt: skip
     """One more link moved, least important first, if that gives everybody who stood a place again."""
     if best is None:
@@ -161,6 +177,8 @@ def _with_more_movers(
     still = [r for r in movable if best[1].get(r.id) == stands[r.id] and r.priority >= lost[0].priority]
     moved = frozenset(r.id for r in movable if best[1].get(r.id) != stands[r.id])
     for extra in sorted(still, key=lambda r: -r.priority)[:_MORE_MOVERS_AT_MOST]:
+        if not going_on():
+            break
         without = {n: f for n, f in best[1].items() if n != extra.id}
         if len(lane(request, lost[0], carriers_of(request, without)).free):
             best = _better(best, _placed_anew(request, stands, moved | {extra.id}, coordinate))
@@ -169,11 +187,15 @@ def _with_more_movers(
     return best
 
 
-def _put_back(request: PlanRequest, stands: Mapping[str, int], after: Mapping[str, int]) -> dict[str, int]:
+def _put_back(
+    request: PlanRequest, stands: Mapping[str, int], after: Mapping[str, int], going_on: GoingOn
+) -> dict[str, int]:
     """Whoever can stand where it stood, now that others have left, goes back; the most important first."""
     out = dict(after)
     moved = [r for r in request.requests if r.id in stands and out.get(r.id) != stands[r.id]]
     for r in sorted(moved, key=lambda r: r.priority):
+        if not going_on():
+            break
         tried = {**out, r.id: stands[r.id]}
         if not tuning_faults(request, {r.id: stands[r.id]}) and not conflicts(request, tried)[0]:
             out = tried

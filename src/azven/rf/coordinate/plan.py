@@ -25,16 +25,19 @@ class Assignment:
 @dataclass(frozen=True)
 class Unplaced:
     """A link that found no room: how many steps it can be tuned to, how many of them were left free by a search that
-    was stopped, and `blockers` (cause, share of its steps), largest first."""
+    was stopped, and `blockers` (cause, share of its steps), largest first. `looked`: whether there was time to look."""
 
     id: str
     steps: int
     free: int
     blockers: tuple[tuple[str, float], ...]
+    looked: bool = True
 
     @property
     def reason(self) -> str:
         """Why, in one sentence."""
+        if not self.looked:
+            return "the search was stopped before it was looked at"
         if not self.steps:
             return "its ranges hold no step it could be tuned to"
         if self.free:

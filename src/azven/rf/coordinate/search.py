@@ -34,6 +34,8 @@ _VERY_WIDE, _BEFORE_VERY_WIDE = 200, 0.3
 """A beam so wide comes after neighbourhoods have had this share of the work: they often find as much, and sooner."""
 _LEFT_SHARE, _LEFT_S = 0.08, 0.2
 """Of the time allowed, or so many seconds if that is more: for margins and explanations."""
+_LOOKED_EVERY_S, _AFTER_STOP_S = 0.05, 0.1
+"""How often the search looks whether to go on, and how long it may take to finish its answer when not."""
 _NEIGHBOURHOODS, _MOVES = 60, 3_000
 """Neighbourhoods find the shape of a dense plan, plateau moves the last links of it: so many of each in turn."""
 _EXCHANGE = 12
@@ -52,6 +54,8 @@ class Effort:
     spent: int = 0
     timed_out: bool = False
     cancelled: bool = False
+    looked_s: float = 0.0
+    stopped_s: float | None = None
 
     @property
     def left_s(self) -> float:
@@ -60,16 +64,29 @@ class Effort:
         return self.time_limit_s - kept_back - self.elapsed()
 
     def spend(self, amount: int = 1) -> None:
+        """Count work; every 64 carriers, or when the last look was some time ago, look whether to go on."""
         before = self.spent // 64
         self.spent += amount
-        if self.spent // 64 != before:
-            self.look_at_clock()
-            self.cancelled = self.cancelled or not self.progress(min(self.spent, self.limit), self.limit)
+        if self.spent // 64 != before or self.elapsed() - self.looked_s >= _LOOKED_EVERY_S:
+            self.look()
 
-    def look_at_clock(self) -> bool:
-        """Whether the time is up."""
+    def look(self) -> bool:
+        """Look at the clock and at who asked; whether the search is over."""
+        self.looked_s = self.elapsed()
         self.timed_out = self.timed_out or self.left_s <= 0
-        return self.timed_out
+        self.cancelled = self.cancelled or not self.progress(min(self.spent, self.limit), self.limit)
+        return self.over
+
+    def may_finish(self) -> bool:
+        """Whether there is time left to complete an answer and to explain it: none once somebody said stop, else a
+        little beyond the time allowed."""
+        if self.elapsed() - self.looked_s >= _LOOKED_EVERY_S:
+            self.look()
+        if self.stopped_s is None and self.cancelled:
+            self.stopped_s = self.elapsed()
+        if self.stopped_s is not None:
+            return self.elapsed() - self.stopped_s < _AFTER_STOP_S
+        return self.elapsed() < self.time_limit_s + _AFTER_STOP_S
 
     @property
     def over(self) -> bool:
@@ -190,7 +207,7 @@ class Search:
         state = self.root.copy()
         for tag, x in members:
             state.add(tag, x)
-        self.effort.spend(len(members))
+            self.effort.spend()
         return Node(state, tuple(kept), self._counts(kept), 0.0)
 
     def _counts(self, places: Iterable[tuple[int, int]]) -> tuple[int, ...]:
@@ -275,6 +292,8 @@ class Search:
         state, places = node.state.copy(), list(node.places)
         full = set(node.exhausted)
         for k in demand:
+            if not self.effort.may_finish():
+                break
             kind = self.grid.kinds[k]
             free = 0 if k in full else self._free(state, kind)
             if not free:
@@ -306,7 +325,7 @@ class Search:
         third = (reaches or (0,))[0]
         effort = self.grid.request.effort
         sets = sidon.windows(
-            span // unit, spacing // unit + 1, third // unit, _SETS[effort], self.effort.look_at_clock,
+            span // unit, spacing // unit + 1, third // unit, _SETS[effort], self.effort.look,
             tried=_MULTIPLIERS.get(effort),
         )  # fmt: skip
         open_steps = to_array(free >> lowest, span)

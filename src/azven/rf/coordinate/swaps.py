@@ -30,7 +30,7 @@ def swap_spares(
     progress: Callable[[int, int], bool] = lambda done, total: True,
 ) -> dict[str, Swap]:  # fmt: skip
     """A swap spare for each of the `wanted` links that has one, the widest margin of 16 free steps over its lane."""
-    found = lanes(request, frequencies, [n for n in wanted if n in frequencies])
+    found = lanes(request, frequencies, [n for n in wanted if n in frequencies], progress)
     out: dict[str, Swap] = {}
     for done, (name, lane) in enumerate(found.items()):
         if not progress(done, len(found)):
