@@ -1,9 +1,14 @@
 """Several instruments at once; an overload shown by an attenuator; peaks; the list of stations."""
 
+import socket
+import threading
+import time
+
 import numpy as np
 import pytest
 
 from azven.work import ground, listen, peaks, spectrum
+from azven.work.taking import About
 
 
 def test_two_instruments_sweep_at_once_each_at_its_place(window, settle, qtbot):
@@ -161,3 +166,63 @@ def test_more_instruments_than_a_row_holds_are_in_a_list(window, settle):
         many.remove()
     assert not many._list.isVisible()
     assert many._group.button(many.panels[0].number).isVisible()
+
+
+class Silent:
+    """An analyser that answers what it is and then says nothing more."""
+
+    def __init__(self):
+        self.server = socket.create_server(("127.0.0.1", 0))
+        self.ended = threading.Event()
+        threading.Thread(target=self._serve, daemon=True).start()
+
+    @property
+    def resource(self):
+        return f"TCPIP::127.0.0.1::{self.server.getsockname()[1]}::SOCKET"
+
+    def _serve(self):
+        with self.server, self.server.accept()[0] as there:
+            there.recv(1_000)
+            there.sendall(b"Nobody,Silent,1,1\n")
+            while there.recv(1_000):
+                pass
+        self.ended.set()
+
+
+def test_stop_closes_the_connection_to_a_silent_instrument_at_once(window, settle, qtbot):
+    session, stage = window.session, window.open_stage("listen")
+    silent = Silent()
+    said = []
+    session.jobs.trouble.connect(said.append)
+    panel = stage.instruments.panels[0]
+    panel._sweep(silent.resource, panel.settings(), About("here", "whip"), False)
+    qtbot.wait(600)
+    assert not session.jobs.idle
+    started = time.monotonic()
+    window.actions_table.run("stop")
+    qtbot.waitUntil(lambda: session.jobs.idle, timeout=5_000)
+    assert time.monotonic() - started < 0.5
+    assert silent.ended.wait(1.0)
+    assert said == ["The sweep was stopped before anything had arrived."]
+
+
+def test_closing_the_window_never_waits_long_for_an_instrument(window, qtbot):
+    session, stage = window.session, window.open_stage("listen")
+    silent = Silent()
+    panel = stage.instruments.panels[0]
+    panel._sweep(silent.resource, panel.settings(), About("here", "whip"), False)
+    qtbot.wait(600)
+    started = time.monotonic()
+    assert session.jobs.wait()
+    assert time.monotonic() - started < 1.0
+    assert silent.ended.wait(1.0)
+
+
+def test_closing_does_not_wait_for_work_that_heeds_nothing(window, qtbot):
+    release = threading.Event()
+    window.session.jobs.start("Deaf", lambda progress: release.wait(30), lambda _: None)
+    qtbot.wait(200)
+    started = time.monotonic()
+    assert not window.session.jobs.wait()
+    assert 1.5 < time.monotonic() - started < 2.5
+    release.set()

@@ -6,6 +6,7 @@ import socket
 import threading
 import time
 import tty
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -266,3 +267,45 @@ def test_an_answer_that_drips_is_not_waited_for_longer_than_one_that_stays_away(
     assert time.monotonic() - began < 5
     dripping.set()
     server.close()
+
+
+def set_up(peer, answers, *more, timeout_s=0.5):
+    """An instrument behind a peer that answers start, stop, RBW and points with these."""
+    there = peer(b"", *(f"{a}\n".encode() for a in answers.split()), *more)
+    return ScpiInstrument.at(there.resource, timeout_s)
+
+
+@pytest.mark.parametrize(
+    "answers",
+    ["nan 600e6 30000 101", "inf inf 30000 101", "-5e6 600e6 30000 101", "1e30 2e30 1e3 101", "500e6 600e6 1e-300 101",
+     "500e6 600e6 30000 0", "500e6 600e6 30000 inf", "600e6 500e6 30000 101", "500e6 600e6 nan 101",
+     "500e6 600e6 30000 1e12"],
+)  # fmt: skip
+def test_settings_that_no_analyser_has_are_refused_with_its_name(peer, answers):
+    instrument = set_up(peer, answers)
+    with pytest.raises(InstrumentError, match=r"The instrument at 127\.0\.0\.1:\d+ set itself to .* which is no sweep"):
+        instrument.configure(SETTINGS)
+    instrument.close()
+
+
+@pytest.mark.parametrize("level", [np.nan, np.inf, -np.inf, 1e30, -1e30, 600.0])
+def test_levels_that_are_none_are_refused_with_its_name(peer, level):
+    levels = np.full(101, -90.0, ">f4")
+    levels[50] = level
+    block = b"#3" + str(levels.nbytes).encode() + levels.tobytes() + b"\n"
+    instrument = set_up(peer, "500e6 600e6 30000 101", block)
+    instrument.configure(replace(SETTINGS, points=101))
+    with pytest.raises(InstrumentError, match=r"The instrument at 127\.0\.0\.1:\d+ sent readings that are no levels"):
+        instrument.sweep()
+    instrument.close()
+
+
+def test_closing_from_another_thread_ends_a_sweep_at_once(peer):
+    instrument = set_up(peer, "500e6 600e6 30000 101", b"", b"", timeout_s=30.0)
+    instrument.configure(replace(SETTINGS, points=101))
+    timer = threading.Timer(0.2, instrument.close)
+    timer.start()
+    started = time.monotonic()
+    with pytest.raises(InstrumentError, match="closed the connection"):
+        instrument.sweep()
+    assert time.monotonic() - started < 1.0

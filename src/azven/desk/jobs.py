@@ -35,10 +35,19 @@ class Job:
         self.signals = _Signals()
         self._work = work
         self._stopped = False
+        self._lets_go: list[Callable[[], None]] = []
 
     def stop(self) -> None:
-        """Ask the work to end; it answers with what it has."""
+        """Ask the work to end; it answers with what it has. What it waits for is let go of at once."""
         self._stopped = True
+        while self._lets_go:
+            self._lets_go.pop()()
+
+    def on_stop(self, let_go: Callable[[], None]) -> None:
+        """Have something let go of when the work is stopped, now if it is already; called from inside the work."""
+        self._lets_go.append(let_go)
+        if self._stopped:
+            self.stop()
 
     @property
     def stopped(self) -> bool:

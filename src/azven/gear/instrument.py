@@ -9,9 +9,10 @@ from numpy.typing import NDArray
 
 from azven.gear.transport import InstrumentError, Transport, connect
 from azven.rf.levels import Floats
-from azven.rf.sweep import sweep_time_s
+from azven.rf.sweep import HIGHEST_HZ, LEAST_RBW_HZ, MOST_LEVEL_DBM, MOST_RBW_HZ, sweep_time_s
 from azven.rf.venue import Settings
 
+_MOST_POINTS = 1_000_000
 _DETECTORS = {"peak": "POS", "average": "AVER"}
 
 
@@ -49,7 +50,7 @@ class ScpiInstrument:
 
     def configure(self, settings: Settings) -> Settings:
         if settings.stop_hz <= settings.start_hz:
-            raise InstrumentError("The sweep has to end above its start.")
+            raise self._error("cannot sweep: the end has to lie above the start.")
         self._transport.send(
             f":FORM:BORD NORM;:FORM REAL,32;:INIT:CONT OFF;:SENS:FREQ:STAR {settings.start_hz};"
             f":SENS:FREQ:STOP {settings.stop_hz};:SENS:BAND:RES {settings.rbw_hz:g};"
@@ -59,26 +60,28 @@ class ScpiInstrument:
         start, stop, rbw, points = (
             self._number(q) for q in (":SENS:FREQ:STAR?", ":SENS:FREQ:STOP?", ":SENS:BAND:RES?", ":SENS:SWE:POIN?")
         )
-        if stop <= start or rbw <= 0 or points < 2:
-            raise InstrumentError(f"The instrument set itself to {start:g}–{stop:g} Hz, which cannot be swept.")
+        if not (0 <= start < stop <= HIGHEST_HZ and LEAST_RBW_HZ <= rbw <= MOST_RBW_HZ and 2 <= points <= _MOST_POINTS):
+            raise self._error(
+                f"set itself to {start:g} to {stop:g} Hz, RBW {rbw:g} Hz, {points:g} points, which is no sweep."
+            )
         if settings.attenuation_db and self._number(":INP:ATT?") != settings.attenuation_db:
-            raise InstrumentError(f"The instrument has no attenuator of {settings.attenuation_db:g} dB.")
+            raise self._error(f"has no attenuator of {settings.attenuation_db:g} dB.")
         self._settings = replace(settings, start_hz=round(start), stop_hz=round(stop), rbw_hz=rbw, points=round(points))
         return self._settings
 
     def sweep(self) -> Floats:
         if self._settings is None:
-            raise InstrumentError("The instrument has not been set up.")
+            raise self._error("has not been set up.")
         s = self._settings
         self._transport.wait(self._timeout_s + 4 * sweep_time_s(s.stop_hz - s.start_hz, s.rbw_hz))
         self._transport.send(":INIT:IMM;*WAI;:TRAC:DATA? TRACE1")
         data = self._transport.block()
         self._transport.wait(self._timeout_s)
         if len(data) != 4 * s.points:
-            raise InstrumentError(f"The instrument sent {len(data) // 4} readings, {s.points} were expected.")
+            raise self._error(f"sent {len(data) // 4} readings, {s.points} were expected.")
         levels = np.frombuffer(data, ">f4").astype(np.float64)
-        if not np.isfinite(levels).all():
-            raise InstrumentError("The instrument sent readings that are not numbers.")
+        if not np.all(np.abs(levels) <= MOST_LEVEL_DBM):
+            raise self._error("sent readings that are no levels.")
         return levels
 
     def close(self) -> None:
@@ -93,7 +96,10 @@ class ScpiInstrument:
         try:
             return float(answer)
         except ValueError:
-            raise InstrumentError(f"The instrument answered “{answer[:40]}” to {query}.") from None
+            raise self._error(f"answered “{answer[:40]}” to {query}.") from None
+
+    def _error(self, what: str) -> InstrumentError:
+        return InstrumentError(f"The instrument at {self._transport.name} {what}")
 
 
 _FEW = 101

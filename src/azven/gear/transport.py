@@ -16,7 +16,9 @@ class InstrumentError(Exception):
 
 
 class Transport(Protocol):
-    """A connection to one instrument. Every method raises InstrumentError when the instrument fails it."""
+    """A connection to one instrument of a `name`. Every method raises InstrumentError when the instrument fails it."""
+
+    name: str
 
     def send(self, line: str) -> None:
         """Send one line of commands."""
@@ -49,13 +51,13 @@ class SocketTransport:
     """A raw TCP socket without delay. A peer that closes is noticed at once."""
 
     def __init__(self, host: str, port: int, timeout_s: float) -> None:
-        self._name = f"{host}:{port}"
+        self.name = f"{host}:{port}"
         self._pending = bytearray()
         self._allowed_s = timeout_s
         try:
             self._socket = socket.create_connection((host, port), timeout_s)
         except (OSError, OverflowError) as error:
-            raise InstrumentError(f"No instrument answers at {self._name} ({error}).") from error
+            raise InstrumentError(f"No instrument answers at {self.name} ({error}).") from error
         self._socket.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
 
     def send(self, line: str) -> None:
@@ -74,7 +76,7 @@ class SocketTransport:
         while (end := self._pending.find(b"\n")) < 0:
             if len(self._pending) > _LONGEST_LINE:
                 self.close()
-                raise InstrumentError(f"{self._name} sent an answer that is too long; the connection was closed.")
+                raise InstrumentError(f"{self.name} sent an answer that is too long; the connection was closed.")
             self._receive(until)
         return self._taken(end + 1).decode("ascii", "replace").strip()
 
@@ -83,11 +85,11 @@ class SocketTransport:
         head = self._exactly(2, until)
         if head[:1] != b"#" or not head[1:].isdigit() or head == b"#0":
             self.close()
-            raise InstrumentError(f"{self._name} answered {head!r} where a block of readings was expected.")
+            raise InstrumentError(f"{self.name} answered {head!r} where a block of readings was expected.")
         length = self._exactly(int(head[1:]), until)
         if not length.isdigit() or int(length) > _LARGEST_BLOCK:
             self.close()
-            raise InstrumentError(f"{self._name} announced a block of {length!r} bytes; the connection was closed.")
+            raise InstrumentError(f"{self.name} announced a block of {length!r} bytes; the connection was closed.")
         data = self._exactly(int(length), until)
         self._line(until)
         return data
@@ -122,15 +124,15 @@ class SocketTransport:
             self._fail(error)
         if not data:
             self.close()
-            raise InstrumentError(f"{self._name} closed the connection in the middle of an answer.")
+            raise InstrumentError(f"{self.name} closed the connection in the middle of an answer.")
         self._pending += data
 
     def _fail(self, error: OSError) -> None:
         """After a time-out a late answer could be taken for the next one, so the connection is always closed."""
         self.close()
         if isinstance(error, TimeoutError):
-            raise InstrumentError(f"{self._name} did not answer in time; the connection was closed.") from error
-        raise InstrumentError(f"{self._name} closed the connection ({error}).") from error
+            raise InstrumentError(f"{self.name} did not answer in time; the connection was closed.") from error
+        raise InstrumentError(f"{self.name} closed the connection ({error}).") from error
 
 
 class VisaTransport:
@@ -139,7 +141,7 @@ class VisaTransport:
     def __init__(self, resource: str, timeout_s: float) -> None:
         import pyvisa
 
-        self._name = resource
+        self.name = resource
         try:
             self._manager = pyvisa.ResourceManager("@py")
             self._resource: Any = self._manager.open_resource(resource)
@@ -175,4 +177,4 @@ class VisaTransport:
             return action()
         except Exception as error:  # as above
             self.close()
-            raise InstrumentError(f"{self._name} does not answer ({error}).") from error
+            raise InstrumentError(f"{self.name} does not answer ({error}).") from error

@@ -1,5 +1,6 @@
 """One instrument: where it stands, how it sweeps and how often, and the sweeps it takes."""
 
+from dataclasses import replace
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -27,6 +28,8 @@ _HEARS: list[tuple[str, object]] = [
 ]  # fmt: skip
 _BREATH_MS, _WAIT_MS = 300, 5_000
 _PLACES = {"omni": "Rope Hall, riser", "rack": "Rope Hall, receive antennas"}
+
+_STOPPED = "The sweep was stopped before anything had arrived."
 
 
 class InstrumentPanel(QWidget):
@@ -215,24 +218,33 @@ class InstrumentPanel(QWidget):
 
     def _sweep(self, resource: str, settings: Settings, about: About, twice: bool) -> None:
         from azven.gear.instrument import ScpiInstrument
+        from azven.gear.transport import InstrumentError
 
         holder: list[Job] = []
 
-        def work(progress: Progress) -> tuple[Taken, str]:
+        def connect() -> ScpiInstrument:
+            if holder[0].stopped:
+                raise InstrumentError(_STOPPED)
             instrument = ScpiInstrument.at(resource)
+            holder[0].on_stop(instrument.close)
+            return instrument
+
+        def work(progress: Progress) -> tuple[Taken, str]:
+            instrument = connect()
+
+            def part(freq: Any, level: Any, share: float) -> bool:
+                holder[0].tell((freq, level))
+                return progress(round(100 * share), 100)
+
             try:
                 identity = instrument.identify()
-
-                def part(freq: Any, level: Any, share: float) -> bool:
-                    holder[0].tell((freq, level))
-                    return progress(round(100 * share), 100)
-
-                def reopen() -> ScpiInstrument:
-                    return ScpiInstrument.at(resource)
-
-                if twice:
-                    return taking.take_twice(instrument, settings, part, reopen), identity
-                return taking.take(instrument, settings, part, reopen), identity
+                how = taking.take_twice if twice else taking.take
+                taken = how(instrument, settings, part, connect)
+                return (replace(taken, remark="") if holder[0].stopped else taken), identity
+            except InstrumentError as error:
+                if holder[0].stopped:
+                    raise InstrumentError(_STOPPED) from error
+                raise
             finally:
                 instrument.close()
 
