@@ -13,10 +13,12 @@ from azven.rf.chain.tune import set_gains
 from azven.work import chain
 
 MAST, PAD = [0, 5, 10, 15], [0, 6, 12, 20]
+FEW = [0, 15], [0, 12]
+"""Steps where every setting of three and four rooms is tried."""
 STOP = [{"low_hz": 380_000_000, "high_hz": 470_000_000, "loss_db": 35}]
 
 
-def random_design(seed, rooms=None, radio=None):
+def random_design(seed, rooms=None, radio=None, steps=(MAST, PAD)):
     """One to three rooms into one receiver: mast-head amplifiers, cables, pads, filters before and behind, a shared
     amplifier now and then, and somebody with a hand-held radio."""
     rng = np.random.default_rng(seed)
@@ -29,9 +31,9 @@ def random_design(seed, rooms=None, radio=None):
             way.append({"id": f"{room} filter", "type": "filter", "loss_db": 1.5, "stop": STOP})
         fixed = rng.integers(4) == 0
         way.append({"id": f"{room} mast", "type": "amp", "gain_db": 15 if fixed else 0, "nf_db": 3, "oip3_dbm": 36,
-                    "p1db_out_dbm": 21, **({} if fixed else {"steps_db": MAST})})  # fmt: skip
+                    "p1db_out_dbm": 21, **({} if fixed else {"steps_db": steps[0]})})  # fmt: skip
         way.append({"id": f"{room} run", "type": "loss", "loss_db": float(rng.uniform(2, 24))})
-        way.append({"id": f"{room} pad", "type": "loss", "loss_db": 0, "steps_db": PAD})
+        way.append({"id": f"{room} pad", "type": "loss", "loss_db": 0, "steps_db": steps[1]})
         nodes += way
         edges += [[a["id"], b["id"]] for a, b in itertools.pairwise(way)]
         zones[room] = {"antennas": [f"{room} antenna"]}
@@ -92,7 +94,16 @@ def every_setting(design):
 
 @pytest.mark.parametrize("seed", [*range(24), 1137])
 def test_no_setting_does_better(seed):
-    design = random_design(seed, rooms=1 + seed % 2)
+    compared(random_design(seed, rooms=1 + seed % 2))
+
+
+@pytest.mark.parametrize("seed", range(2_000, 2_010))
+def test_no_setting_of_three_rooms_does_better(seed):
+    compared(random_design(seed, rooms=3, steps=FEW))
+
+
+def compared(design):
+    """Set gains against every setting of a design."""
     plan = set_gains(design, "rx")
     margin, room, excess = judged(design.with_settings(plan.settings))
     assert plan.chosen.worst_margin_db == pytest.approx(margin)
