@@ -1,6 +1,6 @@
 """Seeded spectra with everything in mixture, and what is true of them: the planted mean power decides."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -118,11 +118,16 @@ def _plant(rng, freq, density, rbw, spacing, channels, full, noise, averages):
             )
             narrow = min(1.0, width / rbw)
             density += inside * share * milliwatts(in_bin) / rbw / narrow
-            crowded = any(low - 4 * rbw < p.high_hz and high + 4 * rbw > p.low_hz for p in out)
             in_full = any(c.name in full and c.low_hz - 1e6 < high and c.high_hz + 1e6 > low for c in channels)
             steady = abs(float(noise[min(i + 40, len(noise) - 1)]) - float(noise[max(i - 40, 0)])) < 3
-            out.append(Planted(low, high, in_bin, not crowded and not in_full and steady))
-    return out
+            out.append(Planted(low, high, in_bin, not in_full and steady))
+    beside = 4 * max(rbw, spacing)
+    return [
+        replace(p, alone=p.alone and not any(
+            q is not p and p.low_hz - beside < q.high_hz and p.high_hz + beside > q.low_hz for q in out
+        ))
+        for p in out
+    ]  # fmt: skip
 
 
 def _through_filter(values, spacing, rbw, power=False):
