@@ -6,6 +6,7 @@ level does that.
 """
 
 from collections.abc import Sequence
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,6 +26,7 @@ _MEDIAN_STEP_DB = np.array(
 """Median difference of two independent bins of noise for so many averages: the upper quartile of F with (2n, 2n)."""
 _Z20, _Z_ONE_IN_TEN_MILLION, _Z_ONE_IN_HUNDRED, _Z_ONE_IN_TWENTY = -0.8416, 5.199, 2.326, 1.645
 _FEWEST_STEPS = 12
+_NEAR_WIDTHS, _FEWEST_IN_QUARTER, _STRAIGHT = 4.0, 8, 2.5
 
 
 def _gamma_db(averages: float, z: float) -> float:
@@ -118,3 +120,59 @@ def floor_seen(sweep: Sweep, lower: Floats, full: Marks) -> bool:
 
 PEAK_ABOVE_AVERAGE_DB = 10.0
 """How far a peak detector reads noise and multiplexes over an average, where the instrument does not say."""
+
+
+def per_bin(sweep: Sweep, pieces: Sequence[Channel], floor: Sequence[float | None], averages: float) -> Floats:
+    """The mean power of the noise [dBm] at every bin (n,); of bins without a floor the lowest that is known."""
+    known = [f for f in floor if f is not None]
+    lowest = min(known) if known else quantile(sweep.level_dbm, 0.2)
+    out = np.full(len(sweep.freq_hz), lowest)
+    for piece, value in zip(pieces, floor, strict=True):
+        if value is not None:
+            out[sweep.between(piece.low_hz, piece.high_hz)] = value
+    return np.asarray(out + mean_over_floor_db(averages))
+
+
+def sloping(
+    sweep: Sweep, pieces: Sequence[Channel], lower: Floats, broad: NDArray[np.bool_], noise: Floats, averages: float
+) -> Floats:
+    """The noise [dBm] at every bin (n,) that single emissions are held against: of what is not broad its own lower
+    quantile, along the slope that its two halves and its neighbours agree on: a floor may slope by more than a line
+    stands out."""
+    own = np.flatnonzero(~broad & ~np.isnan(lower)).tolist()
+    out = noise.copy()
+    middle = np.array([(p.low_hz + p.high_hz) / 2 for p in pieces])
+    offset = mean_over_floor_db(averages)
+    for i in own:
+        at = sweep.between(pieces[i].low_hz, pieces[i].high_hz)
+        reach = _NEAR_WIDTHS * (pieces[i].high_hz - pieces[i].low_hz)
+        below = [j for j in own if -reach < middle[j] - middle[i] < 0][-1:]
+        above = [j for j in own if 0 < middle[j] - middle[i] < reach][:1]
+        beside = [(lower[j] - lower[i]) / (middle[j] - middle[i]) for j in (*below, *above)]
+        slope = _agreed(_slope_inside(sweep, pieces[i]), beside)
+        away = slope * (sweep.freq_hz[at] - middle[i])
+        out[at] = away + quantile(sweep.level_dbm[at] - away, 0.2) + offset
+    return np.asarray(out)
+
+
+def _slope_inside(sweep: Sweep, piece: Channel) -> tuple[float, bool]:
+    """Slope of the floor [dB/Hz] in a piece, from the lower quantiles of its quarters, and whether all of them lie on
+    one slope, as no emission would."""
+    ends = np.linspace(piece.low_hz, piece.high_hz, 5).round().astype(int).tolist()
+    quarters = [sweep.level_dbm[sweep.between(*pair)] for pair in pairwise(ends)]
+    if min(map(len, quarters)) < _FEWEST_IN_QUARTER:
+        return 0.0, False
+    floor = [quantile(q, 0.2) for q in quarters]
+    steps = np.diff(floor)
+    slope = (floor[2] + floor[3] - floor[0] - floor[1]) / (piece.high_hz - piece.low_hz)
+    straight = bool(np.all(steps * np.sign(slope) > 0) and abs(steps).max() <= _STRAIGHT * abs(steps).min())
+    return float(slope), straight
+
+
+def _agreed(inside: tuple[float, bool], beside: Sequence[float]) -> float:
+    """The flattest of slopes that all rise or all fall, so that no emission is taken for a slope; else none."""
+    slope, straight = inside
+    slopes = [slope, *beside]
+    if not (beside or straight) or not (all(x > 0 for x in slopes) or all(x < 0 for x in slopes)):
+        return 0.0
+    return min(slopes, key=abs)

@@ -6,7 +6,6 @@ whatever stands beside it. The noise floor only says whether a channel is as qui
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
-from itertools import pairwise
 from typing import Literal
 
 import numpy as np
@@ -23,9 +22,12 @@ from azven.rf.noise import (
     lower_quantiles,
     mean_over_floor_db,
     median_db,
+    per_bin,
     seldom_db,
+    sloping,
     upper_db,
 )
+from azven.rf.shapes import beside_an_edge, bins_of, filled_channels, in_order, over_multiplexes, shaped_channels
 from azven.rf.sweep import Channel, Line, Sweep, band_power_dbm, quantile
 
 Occupancy = Literal["quiet", "usable", "taken", "unknown"]
@@ -36,13 +38,7 @@ AS_QUIET_DB = 6.0
 COVERED_SHARE, FEW_LINES_SHARE = 0.25, 0.2
 """Emissions over more of a channel than the first make it taken, over more than the second keep it from being quiet."""
 _SCATTER_SLACK, _UNSURE_SIGMAS = 1.3, 4.0
-FILLED_SHARE = 0.8
-_FLAT_WITHIN_DB = 12.0
-_EDGE_DB, _EDGE_HZ, _OVER_TOP_DB = 6.0, (150_000, 700_000), 6.0
-PILOT_HZ = 309_440
-"""Of the single-carrier system, over the lower edge of its channel (ATSC A/53)."""
 _TILE_HZ = 8_000_000
-_NEAR_WIDTHS, _FEWEST_IN_QUARTER, _STRAIGHT = 4.0, 8, 2.5
 _MOST_TILES = 1_000
 """Where there is no raster, noise is looked for in pieces as wide as a channel."""
 
@@ -92,17 +88,17 @@ def survey(sweep: Sweep, channels: Sequence[Channel]) -> Survey:
     """What a sweep measures of every raster channel, and every emission in it."""
     pieces = [*channels, *_tiles(sweep, channels)]
     lower = lower_quantiles(sweep, pieces)
-    averages = averages_of(sweep, _bins_of(sweep, pieces, ~full_channels(lower)))
+    averages = averages_of(sweep, bins_of(sweep, pieces, ~full_channels(lower)))
     calmed = np.asarray(dbm(emissions.averaged(milliwatts(sweep.level_dbm), emissions.calm_bins(sweep, averages))))
-    shaped = _shaped(sweep, pieces, calmed)
+    shaped = shaped_channels(sweep, pieces, calmed)
     full = full_channels(lower, shaped)
     floor = floors_of(lower, full)
-    noise = _per_bin(sweep, pieces, floor, averages)
-    filled = _filled(sweep, pieces, emissions.marked(sweep, noise, averages), calmed)
-    filled &= _beside_an_edge(filled, np.array(shaped, bool))
-    around = _sloping(sweep, pieces, lower, np.array(shaped, bool) | filled, noise, averages)
-    found = emissions.find(sweep, around, averages, _bins_of(sweep, pieces, filled, skirt_hz=2 * sweep.rbw_hz))
-    found = replace(found, lines=_in_order(found.lines, _over_multiplexes(sweep, pieces, filled, calmed, averages)))
+    noise = per_bin(sweep, pieces, floor, averages)
+    filled = filled_channels(sweep, pieces, emissions.marked(sweep, noise, averages), calmed)
+    filled &= beside_an_edge(filled, np.array(shaped, bool))
+    around = sloping(sweep, pieces, lower, np.array(shaped, bool) | filled, noise, averages)
+    found = emissions.find(sweep, around, averages, bins_of(sweep, pieces, filled, skirt_hz=2 * sweep.rbw_hz))
+    found = replace(found, lines=in_order(found.lines, over_multiplexes(sweep, pieces, filled, calmed, averages)))
     window = _window_dbm(sweep)
     seen = floor_seen(sweep, lower, full) and int(np.count_nonzero(~np.isnan(lower))) > 1
     readings = tuple(
@@ -125,133 +121,6 @@ def _tiles(sweep: Sweep, channels: Sequence[Channel]) -> list[Channel]:
             at = end
         at = max(at, min(high, last))
     return out
-
-
-def _bins_of(
-    sweep: Sweep, pieces: Sequence[Channel], chosen: NDArray[np.bool_], skirt_hz: float = 0.0
-) -> NDArray[np.bool_]:
-    """Marks (n,) for the bins of the chosen pieces, with so much beside them."""
-    out = np.zeros(len(sweep.freq_hz), bool)
-    for piece, take in zip(pieces, chosen.tolist(), strict=True):
-        if take:
-            out[sweep.between(round(piece.low_hz - skirt_hz), round(piece.high_hz + skirt_hz))] = True
-    return out
-
-
-def _flat(levels: Floats) -> bool:
-    """Whether eight or more levels [dBm] are as flat as a multiplex."""
-    return len(levels) >= 8 and quantile(levels, 0.9) - quantile(levels, 0.1) <= _FLAT_WITHIN_DB
-
-
-def _shaped(sweep: Sweep, pieces: Sequence[Channel], level: Floats) -> list[bool]:
-    """Which pieces have a multiplex's shape: flat, with an edge at the raster on at least one side."""
-    out = []
-    for piece in pieces:
-        inside = level[sweep.between(piece.low_hz + _EDGE_HZ[1], piece.high_hz - _EDGE_HZ[1])]
-        if not _flat(inside):
-            out.append(False)
-            continue
-        low, high = piece.low_hz, piece.high_hz
-        outside = (low - _EDGE_HZ[1], low - _EDGE_HZ[0]), (high + _EDGE_HZ[0], high + _EDGE_HZ[1])
-        within = (low + _EDGE_HZ[0], low + _EDGE_HZ[1]), (high - _EDGE_HZ[1], high - _EDGE_HZ[0])
-        steps = [(level[sweep.between(*o)], level[sweep.between(*w)]) for o, w in zip(outside, within, strict=True)]
-        out.append(any(len(o) and len(w) and quantile(o, 0.5) < quantile(w, 0.5) - _EDGE_DB for o, w in steps))
-    return out
-
-
-def _filled(sweep: Sweep, pieces: Sequence[Channel], marks: NDArray[np.bool_], level: Floats) -> NDArray[np.bool_]:
-    """Which channels are filled by something flat, to be told as a multiplex and not as an emission of its own."""
-    out = []
-    for piece in pieces:
-        at = sweep.between(piece.low_hz, piece.high_hz)
-        out.append(bool(piece.name and _flat(level[at]) and np.mean(marks[at]) >= FILLED_SHARE))
-    return np.array(out, bool)
-
-
-def _in_order(*parts: Iterable[Line]) -> tuple[Line, ...]:
-    return tuple(sorted((x for part in parts for x in part), key=lambda x: x.freq_hz))
-
-
-def _over_multiplexes(
-    sweep: Sweep, pieces: Sequence[Channel], filled: NDArray[np.bool_], level: Floats, averages: float
-) -> list[Line]:
-    """Emissions that stand high over the flat top of a filled channel: they are none of it, but its pilot."""
-    if not filled.any():
-        return []
-    top = np.full(len(level), float(level.max()))
-    for piece, take in zip(pieces, filled.tolist(), strict=True):
-        at = sweep.between(piece.low_hz, piece.high_hz)
-        if take:
-            top[at] = quantile(level[at], 0.5) + _OVER_TOP_DB
-    lines = emissions.find(sweep, top, averages, ~_bins_of(sweep, pieces, filled)).lines
-    slack = max(sweep.rbw_hz, 2 * sweep.spacing_hz)
-    pilots = [p.low_hz + PILOT_HZ for p, take in zip(pieces, filled.tolist(), strict=True) if take]
-    return [x for x in lines if all(abs(x.freq_hz - f) > slack for f in pilots)]
-
-
-def _beside_an_edge(filled: NDArray[np.bool_], shaped: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """Of runs of filled channels (n,) those in which some channel has an edge at the raster, or that leave nothing
-    else: a floor that slopes fills channels too, without an edge anywhere."""
-    out = np.zeros(len(filled), bool)
-    for start, stop in emissions.stretches(filled):
-        out[start:stop] = bool(shaped[start:stop].any()) or stop - start == len(filled)
-    return out
-
-
-def _per_bin(sweep: Sweep, pieces: Sequence[Channel], floor: Sequence[float | None], averages: float) -> Floats:
-    """The mean power of the noise [dBm] at every bin (n,); of bins without a floor the lowest that is known."""
-    known = [f for f in floor if f is not None]
-    lowest = min(known) if known else quantile(sweep.level_dbm, 0.2)
-    out = np.full(len(sweep.freq_hz), lowest)
-    for piece, value in zip(pieces, floor, strict=True):
-        if value is not None:
-            out[sweep.between(piece.low_hz, piece.high_hz)] = value
-    return np.asarray(out + mean_over_floor_db(averages))
-
-
-def _sloping(
-    sweep: Sweep, pieces: Sequence[Channel], lower: Floats, broad: NDArray[np.bool_], noise: Floats, averages: float
-) -> Floats:
-    """The noise [dBm] at every bin (n,) that single emissions are held against: of what is not broad its own lower
-    quantile, along the slope that its two halves and its neighbours agree on: a floor may slope by more than a line
-    stands out."""
-    own = np.flatnonzero(~broad & ~np.isnan(lower)).tolist()
-    out = noise.copy()
-    middle = np.array([(p.low_hz + p.high_hz) / 2 for p in pieces])
-    offset = mean_over_floor_db(averages)
-    for i in own:
-        at = sweep.between(pieces[i].low_hz, pieces[i].high_hz)
-        reach = _NEAR_WIDTHS * (pieces[i].high_hz - pieces[i].low_hz)
-        below = [j for j in own if -reach < middle[j] - middle[i] < 0][-1:]
-        above = [j for j in own if 0 < middle[j] - middle[i] < reach][:1]
-        beside = [(lower[j] - lower[i]) / (middle[j] - middle[i]) for j in (*below, *above)]
-        slope = _agreed(_slope_inside(sweep, pieces[i]), beside)
-        away = slope * (sweep.freq_hz[at] - middle[i])
-        out[at] = away + quantile(sweep.level_dbm[at] - away, 0.2) + offset
-    return np.asarray(out)
-
-
-def _slope_inside(sweep: Sweep, piece: Channel) -> tuple[float, bool]:
-    """Slope of the floor [dB/Hz] in a piece, from the lower quantiles of its quarters, and whether all of them lie on
-    one slope, as no emission would."""
-    ends = np.linspace(piece.low_hz, piece.high_hz, 5).round().astype(int).tolist()
-    quarters = [sweep.level_dbm[sweep.between(*pair)] for pair in pairwise(ends)]
-    if min(map(len, quarters)) < _FEWEST_IN_QUARTER:
-        return 0.0, False
-    floor = [quantile(q, 0.2) for q in quarters]
-    steps = np.diff(floor)
-    slope = (floor[2] + floor[3] - floor[0] - floor[1]) / (piece.high_hz - piece.low_hz)
-    straight = bool(np.all(steps * np.sign(slope) > 0) and abs(steps).max() <= _STRAIGHT * abs(steps).min())
-    return float(slope), straight
-
-
-def _agreed(inside: tuple[float, bool], beside: Sequence[float]) -> float:
-    """The flattest of slopes that all rise or all fall, so that no emission is taken for a slope; else none."""
-    slope, straight = inside
-    slopes = [slope, *beside]
-    if not (beside or straight) or not (all(x > 0 for x in slopes) or all(x < 0 for x in slopes)):
-        return 0.0
-    return min(slopes, key=abs)
 
 
 def _window_bins(sweep: Sweep) -> int:

@@ -1,0 +1,89 @@
+"""What fills whole channels of a sweep: the shape of a multiplex, and what stands on top of it (domain section 3)."""
+
+from collections.abc import Iterable, Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from azven.rf import emissions
+from azven.rf.levels import Floats
+from azven.rf.sweep import Channel, Line, Sweep, quantile
+
+FILLED_SHARE = 0.8
+_FLAT_WITHIN_DB = 12.0
+_EDGE_DB, _EDGE_HZ, _OVER_TOP_DB = 6.0, (150_000, 700_000), 6.0
+PILOT_HZ = 309_440
+"""Of the single-carrier system, over the lower edge of its channel (ATSC A/53)."""
+
+
+def bins_of(
+    sweep: Sweep, pieces: Sequence[Channel], chosen: NDArray[np.bool_], skirt_hz: float = 0.0
+) -> NDArray[np.bool_]:
+    """Marks (n,) for the bins of the chosen pieces, with so much beside them."""
+    out = np.zeros(len(sweep.freq_hz), bool)
+    for piece, take in zip(pieces, chosen.tolist(), strict=True):
+        if take:
+            out[sweep.between(round(piece.low_hz - skirt_hz), round(piece.high_hz + skirt_hz))] = True
+    return out
+
+
+def _flat(levels: Floats) -> bool:
+    """Whether eight or more levels [dBm] are as flat as a multiplex."""
+    return len(levels) >= 8 and quantile(levels, 0.9) - quantile(levels, 0.1) <= _FLAT_WITHIN_DB
+
+
+def shaped_channels(sweep: Sweep, pieces: Sequence[Channel], level: Floats) -> list[bool]:
+    """Which pieces have a multiplex's shape: flat, with an edge at the raster on at least one side."""
+    out = []
+    for piece in pieces:
+        inside = level[sweep.between(piece.low_hz + _EDGE_HZ[1], piece.high_hz - _EDGE_HZ[1])]
+        if not _flat(inside):
+            out.append(False)
+            continue
+        low, high = piece.low_hz, piece.high_hz
+        outside = (low - _EDGE_HZ[1], low - _EDGE_HZ[0]), (high + _EDGE_HZ[0], high + _EDGE_HZ[1])
+        within = (low + _EDGE_HZ[0], low + _EDGE_HZ[1]), (high - _EDGE_HZ[1], high - _EDGE_HZ[0])
+        steps = [(level[sweep.between(*o)], level[sweep.between(*w)]) for o, w in zip(outside, within, strict=True)]
+        out.append(any(len(o) and len(w) and quantile(o, 0.5) < quantile(w, 0.5) - _EDGE_DB for o, w in steps))
+    return out
+
+
+def filled_channels(
+    sweep: Sweep, pieces: Sequence[Channel], marks: NDArray[np.bool_], level: Floats
+) -> NDArray[np.bool_]:
+    """Which channels are filled by something flat, to be told as a multiplex and not as an emission of its own."""
+    out = []
+    for piece in pieces:
+        at = sweep.between(piece.low_hz, piece.high_hz)
+        out.append(bool(piece.name and _flat(level[at]) and np.mean(marks[at]) >= FILLED_SHARE))
+    return np.array(out, bool)
+
+
+def in_order(*parts: Iterable[Line]) -> tuple[Line, ...]:
+    return tuple(sorted((x for part in parts for x in part), key=lambda x: x.freq_hz))
+
+
+def over_multiplexes(
+    sweep: Sweep, pieces: Sequence[Channel], filled: NDArray[np.bool_], level: Floats, averages: float
+) -> list[Line]:
+    """Emissions that stand high over the flat top of a filled channel: they are none of it, but its pilot."""
+    if not filled.any():
+        return []
+    top = np.full(len(level), float(level.max()))
+    for piece, take in zip(pieces, filled.tolist(), strict=True):
+        at = sweep.between(piece.low_hz, piece.high_hz)
+        if take:
+            top[at] = quantile(level[at], 0.5) + _OVER_TOP_DB
+    lines = emissions.find(sweep, top, averages, ~bins_of(sweep, pieces, filled)).lines
+    slack = max(sweep.rbw_hz, 2 * sweep.spacing_hz)
+    pilots = [p.low_hz + PILOT_HZ for p, take in zip(pieces, filled.tolist(), strict=True) if take]
+    return [x for x in lines if all(abs(x.freq_hz - f) > slack for f in pilots)]
+
+
+def beside_an_edge(filled: NDArray[np.bool_], shaped: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Of runs of filled channels (n,) those in which some channel has an edge at the raster, or that leave nothing
+    else: a floor that slopes fills channels too, without an edge anywhere."""
+    out = np.zeros(len(filled), bool)
+    for start, stop in emissions.stretches(filled):
+        out[start:stop] = bool(shaped[start:stop].any()) or stop - start == len(filled)
+    return out
