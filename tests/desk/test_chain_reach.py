@@ -335,7 +335,7 @@ def test_a_packed_house_and_a_fence_change_the_map(window, settle, qtbot):
     settle(window)
     fence = next(w for w in stage.view.room.walls if w.material == reach.MESH)
     assert 6 < fence.loss_db < 12
-    assert "crossed" in stage.words.text()
+    assert "crossed" in stage.pair.text()
 
 
 def test_side_b_is_drawn_with_its_own_blocks_and_back(window, settle):

@@ -154,6 +154,16 @@ def test_an_emission_on_top_of_a_raised_channel_is_told_on_its_own(averages, at)
     assert max(x.level_dbm for x in inside) > -66
 
 
+def test_an_emission_across_the_edge_of_a_filled_channel_is_one():
+    edge = RASTER[5].high_hz
+    levels = [None] * 28
+    levels[5] = -60.0
+    for offset in (-60_000, 0, 60_000):
+        low = edge + offset - 60_000
+        found = survey(swept(RASTER, levels, 30, extra=[(low, low + 120_000, -50.0)]), RASTER)
+        assert len([x for x in found.lines if abs(x.freq_hz - edge) < 400_000]) == 1
+
+
 def test_the_pilot_of_a_multiplex_is_no_emission_of_its_own():
     channels = [Channel(str(14 + k), 470_000_000 + 6_000_000 * k, 476_000_000 + 6_000_000 * k) for k in range(6)]
     pilot = channels[2].low_hz + 309_440

@@ -194,7 +194,11 @@ def test_two_links_of_one_name_are_ours_each_for_itself_in_a_sweep_with_them_on(
     picture = listen.picture(store)
     (record, held), *_ = picture.sweeps
     ours = [board.frequencies[k] for k, x in board.input.links.items() if x.name.startswith("Lamp Choir")][:3]
-    seen = SimpleNamespace(sweep=held, lines=tuple(replace(picture.lines[0], freq_hz=f) for f in ours))
+    seen = SimpleNamespace(
+        sweep=held,
+        survey=SimpleNamespace(impulse_share=0.0),
+        lines=tuple(replace(picture.lines[0], freq_hz=f) for f in ours),
+    )
     _, told = listen._claimed(store, [(replace(record, own_on=True), seen)])
     assert len(told) == 3
 

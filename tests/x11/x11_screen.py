@@ -52,7 +52,15 @@ class Desk:
         self._home = home
         assert self._answer() == "ready"
         self.until("window.isActiveWindow()")
+        self._framed()
         self.do("mousemove", "--sync", *self.ask("at(window.header, 0.4, 0.5)"))
+
+    def _framed(self):
+        """Wait until the window manager has put its frame round the window, which takes from its size."""
+        sizes = []
+        while len(sizes) < 4 or len(set(sizes[-4:])) > 1:
+            sizes.append(tuple(self.ask("[window.width(), window.height(), window.x(), window.y()]")))
+            time.sleep(0.1)
 
     def _answer(self):
         ready, _, _ = select.select([self.process.stdout], [], [], WAIT_S)

@@ -27,7 +27,7 @@ from azven.rf.noise import (
     sloping,
     upper_db,
 )
-from azven.rf.shapes import beside_an_edge, bins_of, filled_channels, in_order, over_multiplexes, shaped_channels
+from azven.rf.shapes import beside_an_edge, bins_of, filled_channels, joined, over_multiplexes, shaped_channels
 from azven.rf.sweep import Channel, Line, Sweep, band_power_dbm, quantile
 
 Occupancy = Literal["quiet", "usable", "taken", "unknown"]
@@ -97,8 +97,10 @@ def survey(sweep: Sweep, channels: Sequence[Channel]) -> Survey:
     filled = filled_channels(sweep, pieces, emissions.marked(sweep, noise, averages), calmed)
     filled &= beside_an_edge(filled, np.array(shaped, bool))
     around = sloping(sweep, pieces, lower, np.array(shaped, bool) | filled, noise, averages)
-    found = emissions.find(sweep, around, averages, bins_of(sweep, pieces, filled, skirt_hz=2 * sweep.rbw_hz))
-    found = replace(found, lines=in_order(found.lines, over_multiplexes(sweep, pieces, filled, calmed, averages)))
+    skirt_hz = 2 * sweep.rbw_hz
+    found = emissions.find(sweep, around, averages, bins_of(sweep, pieces, filled, skirt_hz))
+    over = over_multiplexes(sweep, pieces, filled, calmed, averages)
+    found = replace(found, lines=joined(found.lines, over, 2 * skirt_hz + sweep.spacing_hz))
     window = _window_dbm(sweep)
     seen = floor_seen(sweep, lower, full) and int(np.count_nonzero(~np.isnan(lower))) > 1
     readings = tuple(

@@ -1,6 +1,7 @@
 """What fills whole channels of a sweep: the shape of a multiplex, and what stands on top of it (domain section 3)."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -59,8 +60,20 @@ def filled_channels(
     return np.array(out, bool)
 
 
-def in_order(*parts: Iterable[Line]) -> tuple[Line, ...]:
-    return tuple(sorted((x for part in parts for x in part), key=lambda x: x.freq_hz))
+def joined(lines: Sequence[Line], more: Sequence[Line], reach_hz: float) -> tuple[Line, ...]:
+    """Emissions in order; what lies within `reach_hz` of one is a part of it, cut off at the edge of a channel."""
+    out = list(lines)
+    for line in more:
+        low, high = line.edges_hz
+        near = (i for i, x in enumerate(out) if x.edges_hz[0] - reach_hz < high and low < x.edges_hz[1] + reach_hz)
+        i = next(near, None)
+        if i is None:
+            out.append(line)
+            continue
+        stronger = max(out[i], line, key=lambda x: x.level_dbm)
+        ends = min(low, out[i].edges_hz[0]), max(high, out[i].edges_hz[1])
+        out[i] = replace(stronger, low_hz=ends[0], high_hz=ends[1])
+    return tuple(sorted(out, key=lambda x: x.freq_hz))
 
 
 def over_multiplexes(

@@ -53,6 +53,7 @@ class ReachStage(Stage):
         self.packed.setToolTip("Transmitters in or behind the audience, below head height, lose 9 dB more")
         self.view, self.graph, self.pattern = PlanView(session), WalkGraph(session), PatternView(session)
         self.words, self.compared = label("", wrap=True), label("", "dim", wrap=True)
+        self.pair, self.needs = label("", wrap=True), label("", "dim", wrap=True)
         self.fields = {
             "z_m": _spin("Height", 0, 60, " m"), "azimuth_deg": _spin("Azimuth", -360, 360, "°"),
             "tilt_deg": _spin("Tilt", -90, 90, "°"), "psi_deg": _spin("Turned", -90, 90, "°"),
@@ -90,11 +91,15 @@ class ReachStage(Stage):
             parts += [label(words, "small"), field]
         self.aim = QWidget()
         self.aim.setLayout(row(*parts, 1, remove, spacing=4))
+        keeps_room = self.aim.sizePolicy()
+        keeps_room.setRetainSizeWhenHidden(True)  # the plan may not move under the pointer that picks an antenna
+        self.aim.setSizePolicy(keeps_room)
         wall = (self.material, label("opening", "small"), self.opening, label("wire", "small"), self.wire)
         self.mesh, self.mounting = wall[1:], (self.mount_kind, label("up", "small"), self.mount_height)
         box.addLayout(row(self.tool, *wall, *self.mounting, 1, self.packed, drawing, spacing=4))
         box.addWidget(self.aim)
-        box.addWidget(self.words)
+        for said in (self.words, self.pair, self.needs):
+            box.addWidget(said)
         box.addWidget(self.view, 3)
         box.addWidget(self.compared)
         below = row(self.graph, self.pattern)
@@ -130,6 +135,10 @@ class ReachStage(Stage):
             self._corners = reach.usual_walk(drawn)
         self._show_backdrop()
         self._show_fields(drawn)
+        self.words.setText(self.words.text() or "Working out what the antennas hear.")
+        self.pair.setText(reach.pair_in_words(drawn))
+        self.pair.setVisible(bool(self.pair.text()))
+        self.needs.setText(drawn.threshold.sentence())
         self.view.show_room(drawn, self.coverage if self.view.room == drawn else None, self._corners)
         wearer, corners, packed = str(self.wearer.currentData()), list(self._corners), self.packed.isChecked()
 
@@ -150,7 +159,7 @@ class ReachStage(Stage):
 
     def _covered(self, drawn: Room, found: Coverage | None, walked: Walk | None) -> None:
         self.coverage = found
-        self.words.setText(f"{reach.in_words(drawn, found)} {reach.pair_in_words(drawn)} {drawn.threshold.sentence()}")
+        self.words.setText(reach.in_words(drawn, found))
         self.view.show_room(drawn, found, self._corners)
         self.graph.show_walk(walked, drawn.threshold.level_dbm)
         self._compare(drawn)
