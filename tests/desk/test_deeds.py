@@ -309,6 +309,18 @@ def test_a_conflict_with_another_writer_is_said_and_undo_stays(window):
     assert kit.links(session.store)[0].performer == "Theirs"
 
 
+def test_a_home_that_cannot_be_written_is_one_sentence(monkeypatch, tmp_path):
+    from azven.book.edits import BookError
+    from azven.desk.app import default_book
+
+    (tmp_path / "file").write_text("no folder")
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "file"))
+    with pytest.raises(
+        BookError, match=r"No folder for the book can be made in your home folder .* name one with --book"
+    ):
+        default_book()
+
+
 def test_default_book_is_made_where_the_platform_keeps_data(monkeypatch, tmp_path):
     from azven.desk.app import default_book, open_book
 

@@ -303,5 +303,16 @@ def test_a_damaged_book_opens_for_reading_and_says_so(tmp_path, qtbot):
     links = kit.links(window.session.store)
     assert not window.session.do(lambda: kit.remove_links(window.session.store, links[:1]))
     assert "for reading only" in window._said.text()
+    assert (window.header._lasting.text(), window.header._lasting.isHidden()) == ("Reading only: 1 damaged", False)
+    assert "neighbour" in window.header._lasting.toolTip()
     window.close()
     window.session.store.close()
+
+
+def test_kit_says_what_the_performer_is_for(window):
+    window.show_stage("kit")
+    models = [t.model() for t in window.open_stage("kit").findChildren(RecordTable)]
+    model = next(m for m in models if any(c.title == "Performer" for c in m.columns))
+    at = [c.title for c in model.columns].index("Performer")
+    assert "one body" in model.headerData(at, Qt.Orientation.Horizontal, Qt.ItemDataRole.ToolTipRole)
+    assert model.headerData(0, Qt.Orientation.Horizontal, Qt.ItemDataRole.ToolTipRole) is None

@@ -21,6 +21,9 @@ class Header(QWidget):
         self._jobs = jobs
         self._where = QLabel()
         self._where.setTextFormat(Qt.TextFormat.RichText)
+        self._lasting = QLabel()
+        self._lasting.setObjectName("bad")
+        self._lasting.hide()
         self._find = QPushButton("Find or do      Ctrl+K")
         self._find.setMinimumWidth(220)
         self._find.setAccessibleName("Find or do")
@@ -37,7 +40,7 @@ class Header(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 0, 14, 0)
         row.addWidget(self._where, 1)
-        for widget in (self._note, self._progress, self._stop, self._find, self.primary_button):
+        for widget in (self._lasting, self._note, self._progress, self._stop, self._find, self.primary_button):
             row.addWidget(widget)
         self._show_running(False)
         jobs.started.connect(self._started)
@@ -50,6 +53,12 @@ class Header(QWidget):
         shown = [shortened(p, 26) for p in parts]
         self._where.setText("  ›  ".join([*map(_escape, shown[:-1]), f"<b>{_escape(shown[-1])}</b>"]))
         self._where.setToolTip(tip(" › ".join(parts)))
+
+    def keep_saying(self, text: str, more: str) -> None:
+        """Words that stay as long as the window does, with more where the pointer rests."""
+        self._lasting.setText(text)
+        self._lasting.setToolTip(tip(more))
+        self._lasting.show()
 
     def show_primary(self, title: str, enabled: bool) -> None:
         self.primary_button.setText(title)

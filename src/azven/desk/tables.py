@@ -40,6 +40,8 @@ class Column:
     right: bool = False
     warn: Callable[[Any], str] | None = None
     prose: bool = False
+    hint: str = ""
+    """What the column is for, where the pointer rests on its title."""
 
     def heading(self, metrics: QFontMetrics) -> str:
         """The title, in two lines where one is much wider than the column."""
@@ -77,6 +79,8 @@ class RecordModel(QAbstractTableModel):
             if role == Qt.ItemDataRole.TextAlignmentRole:
                 side = Qt.AlignmentFlag.AlignRight if self.columns[section].right else Qt.AlignmentFlag.AlignLeft
                 return int(side | Qt.AlignmentFlag.AlignVCenter)
+            if role == Qt.ItemDataRole.ToolTipRole:
+                return self.columns[section].hint or None
         return None
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:

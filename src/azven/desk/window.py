@@ -53,6 +53,8 @@ class Window(QMainWindow):
         self._stack = QStackedWidget()
         self._said = FittedLabel("small")
         self._said.setContentsMargins(14, 2, 14, 3)
+        if damaged := session.store.damaged:
+            self.header.keep_saying(f"Reading only: {len(damaged)} damaged", session.store.damage_in_words())
         self.tell(note)
         self._lay_out()
         self._connect()

@@ -88,7 +88,10 @@ def for_links(session: Session) -> list[Column]:
         Column("Spectrum", 70, lambda x: x.use_class, change(use_class=str), lambda _: [(u, u) for u in USE_CLASSES]),
         Column("Role", 62, lambda x: "set aside" if x.set_aside else "spare" if x.spare else "on", set_role, roles),
         Column("Acts", 128, acts_text, change(acts=tuple), act_choices, prose=True),
-        Column("Performer", 96, lambda x: x.performer, change(performer=str)),
+        Column(
+            "Performer", 96, lambda x: x.performer, change(performer=str),
+            hint="Who wears it. Links of one performer are on one body: judged by level, their packs touch.",
+        ),
         Column(
             "Unit", 78, lambda x: named(Unit, x.unit_id), change(unit_id=lambda v: v),
             lambda _: [("none", None), *choices(Unit, kit.units(store))],
