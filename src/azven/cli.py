@@ -103,10 +103,10 @@ def chain(design: Path, set_gains: bool, output: Path | None) -> None:
     said: list[str] = []
     try:
         data = read_json(design)
-        found = chain_format.read(data)
         if set_gains:
             answer, said = gains_set_in(data)
         else:
+            found = chain_format.read(data)
             answer = as_json(found, solve_design(found))
     except (FormatError, ValueError) as error:
         _refuse(design, str(error))

@@ -11,20 +11,11 @@ from typing import Any, Union, get_args, get_origin, get_type_hints
 from azven.book import records as r
 
 _WORDS: Mapping[type[r.Record], Mapping[str, tuple[str, ...]]] = {
-    r.Relation: {"relation": r.RELATIONS},
-    r.Neighbour: {"kind": r.NEIGHBOUR_KINDS},
-    r.Sweep: {"hears": r.HEARS, "detector": r.DETECTORS},
-    r.Model: {"service": r.SERVICES},
-    r.Show: {"school": r.SCHOOLS},
-    r.Link: {"service": r.SERVICES, "use_class": r.USE_CLASSES},
+    r.Sweep: {"detector": r.DETECTORS},
     r.KeptPlan: {"school": r.SCHOOLS},
-    r.Permit: {"kind": r.PERMIT_KINDS},
-    r.Area: {"kind": r.AREA_KINDS},
-    r.Mount: {"kind": r.MOUNT_KINDS},
-    r.Antenna: {
-        "role": r.ANTENNA_ROLES, "kind": r.ANTENNA_KINDS, "polarisation": r.POLARISATIONS, "side": r.SIDES,
-    },
-}  # fmt: skip
+    r.Antenna: {"kind": r.ANTENNA_KINDS, "polarisation": r.POLARISATIONS, "side": r.SIDES},
+}
+"""Closed sets of words in columns of plain text; those of the other columns are looked at as they are read."""
 _BOUNDS: Mapping[type[r.Record], Mapping[str, tuple[float, float]]] = {
     r.Zone: {"near_m": (0.0, 1e6), "far_m": (0.0, 1e6), "between_m": (0.0, 1e6), "exponent": (0.0, 80.0)},
     r.Neighbour: {"freq_hz": (0, 10**12), "spacing_hz": (0, 10**12)},

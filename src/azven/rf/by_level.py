@@ -94,9 +94,10 @@ class _Work:
         self._without_third = replace(request, profiles=profiles)
         self._given = {c.id for c in request.carriers}
 
-    def _broken(self, frequencies: Mapping[str, int]) -> set[str]:
+    def _broken(self, frequencies: Mapping[str, int], judge: LevelJudge | None = None) -> set[str]:
         carriers = carriers_of(self.request, dict(frequencies))
-        return broken(self.request, carriers, self.levels.radios, self.levels.rooms, self.school, by_frequency=True)
+        radios, rooms = self.levels.radios, self.levels.rooms
+        return broken(self.request, carriers, radios, rooms, self.school, by_frequency=True, judge=judge)
 
     def _going_on(self, done: int, total: int) -> bool:
         self.timed_out = self.timed_out or self.elapsed() > self.request.time_limit_s
@@ -113,21 +114,17 @@ class _Work:
         """Take out, least important first, what is in danger or brings others into it."""
         rank = {r.id: (r.priority, i) for i, r in enumerate(self.request.requests)}
         lost = self._given & self._broken({})
-        while danger := self._broken(frequencies) - lost:
-            if not self._going_on(0, 1):
-                self._without(frequencies, danger)
-                return
-            members = danger | _sources_of(self.request, frequencies, self.levels, danger)
-            movable = [m for m in members if m in frequencies]
+        while frequencies:
+            judge = _judge(self.request, frequencies, self.levels)
+            danger = self._broken(frequencies, judge) - lost
+            movable = (danger | _sources_of(judge, danger)) & frequencies.keys()
             if not movable:
                 return
+            if not self._going_on(0, 1):  # no time to choose
+                for name in movable:
+                    del frequencies[name]
+                return
             del frequencies[max(movable, key=lambda m: rank[m])]
-
-    def _without(self, frequencies: dict[str, int], danger: set[str]) -> None:
-        """No time to choose: whatever is in danger, and whoever makes that, goes."""
-        sources = _sources_of(self.request, frequencies, self.levels, danger)
-        for name in danger | sources:
-            frequencies.pop(name, None)
 
     def fill(self, frequencies: dict[str, int]) -> None:
         """Place what is missing, most important first."""
@@ -159,9 +156,12 @@ class _Work:
         return None
 
 
-def _sources_of(request: PlanRequest, frequencies: Mapping[str, int], levels: Levels, names: set[str]) -> set[str]:
+def _judge(request: PlanRequest, frequencies: Mapping[str, int], levels: Levels) -> LevelJudge:
+    return LevelJudge(request, carriers_of(request, dict(frequencies)), levels.radios, levels.rooms)
+
+
+def _sources_of(judge: LevelJudge, names: set[str]) -> set[str]:
     """Who makes the strongest product on each of the named carriers."""
-    judge = LevelJudge(request, carriers_of(request, dict(frequencies)), levels.radios, levels.rooms)
     worst = [judge.standing(n).worst for n in sorted(names)]
     return {s for product in worst if product is not None for s in product.sources}
 
@@ -172,8 +172,8 @@ def excused(
     """Links whose third-order guards are broken while their level ratio holds, with the sentence that excuses them."""
     carriers = carriers_of(request, dict(frequencies))
     by_spacing = broken(request, carriers, levels.radios, levels.rooms, "spacing")
-    still = broken(request, carriers, levels.radios, levels.rooms, "both")
     judge = LevelJudge(request, carriers, levels.radios, levels.rooms)
+    still = broken(request, carriers, levels.radios, levels.rooms, "both", judge=judge)
     out = {}
     for name in sorted(by_spacing - still):
         if name in frequencies and (not only or name in only):

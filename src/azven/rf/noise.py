@@ -137,7 +137,7 @@ def sloping(
     sweep: Sweep, pieces: Sequence[Channel], lower: Floats, broad: NDArray[np.bool_], noise: Floats, averages: float
 ) -> Floats:
     """The noise [dBm] at every bin (n,) that single emissions are held against: of what is not broad its own lower
-    quantile, along the slope that its two halves and its neighbours agree on: a floor may slope by more than a line
+    quantile, along the slope that its quarters and its neighbours agree on: a floor may slope by more than a line
     stands out."""
     own = np.flatnonzero(~broad & ~np.isnan(lower)).tolist()
     out = noise.copy()

@@ -38,9 +38,8 @@ AS_QUIET_DB = 6.0
 COVERED_SHARE, FEW_LINES_SHARE = 0.25, 0.2
 """Emissions over more of a channel than the first make it taken, over more than the second keep it from being quiet."""
 _SCATTER_SLACK, _UNSURE_SIGMAS = 1.3, 4.0
-_TILE_HZ = 8_000_000
-_MOST_TILES = 1_000
-"""Where there is no raster, noise is looked for in pieces as wide as a channel."""
+_TILE_HZ, _MOST_TILES = 8_000_000, 1_000
+"""Where there is no raster, noise is looked for in pieces as wide as a channel, wider ones where they would be many."""
 
 
 @dataclass(frozen=True)

@@ -194,11 +194,12 @@ class LevelJudge:
 
 def broken(
     request: PlanRequest, carriers: Sequence[Carrier], radios: Mapping[str, Radio], rooms: Rooms, school: School,
-    by_frequency: bool = False,
+    by_frequency: bool = False, judge: LevelJudge | None = None,
 ) -> set[str]:  # fmt: skip
     """Carriers that have a conflict in a school, as victims or as one of a pair that is too close.
 
-    `by_frequency`: without those that are in danger wherever they stand, which is nothing a plan can mend.
+    `by_frequency`: without those that are in danger wherever they stand, which is nothing a plan can mend. `judge`:
+    the same carriers judged by level, where the caller has them.
     """
     if not carriers:
         return set()
@@ -214,6 +215,6 @@ def broken(
                 out |= victims
     if school == "spacing":
         return out | guarded
-    judge = LevelJudge(request, carriers, radios, rooms)
+    judge = judge or LevelJudge(request, carriers, radios, rooms)
     danger = judge.worsened() if by_frequency else judge.in_danger()
     return out | (guarded & judge.foreign) | (danger if school == "level" else danger & guarded)

@@ -78,8 +78,7 @@ def fingerprint(store: Store, coming: Sequence[Record] = ()) -> dict[str, str]:
         out[f"rooms/{relation.id}"] = f"{digest} {title}"
     if levels:
         for zone in zones:
-            standing = [a for a in store.all(Antenna, zone_id=zone.id) if a.layout == places.PLACEMENT]
-            out |= _each("antenna", standing, levels)
+            out |= _each("antenna", store.all(Antenna, zone_id=zone.id, layout=places.PLACEMENT), levels)
         out |= _each("wall", store.all(Wall, site_id=place.site.id), levels)
     models = {m.id: m for m in store.all(Model)}
     for link in every(Link, kit.links(store)):

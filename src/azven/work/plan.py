@@ -134,10 +134,8 @@ class _ByLevel:
 def _by_level(found: PlanInput, frequencies: Mapping[str, int]) -> _ByLevel:
     carriers = rf.carriers_of(found.request, dict(frequencies))
     radios, rooms = found.levels.radios, found.levels.rooms
-    return _ByLevel(
-        schools.broken(found.request, carriers, radios, rooms, found.school),
-        LevelJudge(found.request, carriers, radios, rooms),
-    )
+    judge = LevelJudge(found.request, carriers, radios, rooms)
+    return _ByLevel(schools.broken(found.request, carriers, radios, rooms, found.school, judge=judge), judge)
 
 
 @dataclass(frozen=True)

@@ -27,6 +27,8 @@ _LARGEST_SITE = 5_000_000
 _MOST_SWEEPS, _MOST_IN_ALL = 2_000, 300_000_000
 """Sweeps, and bytes of their text, that are taken in at most."""
 _MOST_ROOMS, _MOST_NEIGHBOURS = 1_000, 10_000
+_UNREADABLE = (zipfile.BadZipFile, zlib.error, RuntimeError, EOFError)
+"""What a member that is damaged, locked or packed in another way raises."""
 Text = Annotated[str, Field(max_length=2_000)]
 
 
@@ -102,9 +104,9 @@ def read(path: Path) -> Bundle:
             site = _site(bundle)
             names = sorted(n for n in bundle.namelist() if n.startswith("sweeps/") and n.endswith(".csv"))
             sweeps, refused = _sweeps(bundle, names)
-    except (zipfile.BadZipFile, zlib.error, OSError, RuntimeError, EOFError, ValueError) as error:
-        if isinstance(error, FormatError):
-            raise
+    except FormatError:
+        raise
+    except (*_UNREADABLE, OSError, ValueError) as error:
         raise FormatError(f"{path.name} is not a site bundle ({error})") from error
     return Bundle(site, sweeps, refused)
 
@@ -115,9 +117,9 @@ def _site(bundle: zipfile.ZipFile) -> SiteDocument:
         return parse(SiteDocument, json.loads(data), NAME, VERSION)
     except KeyError:
         raise FormatError("site.json: is missing") from None
+    except FormatError:
+        raise
     except (ValueError, RecursionError) as error:
-        if isinstance(error, FormatError):
-            raise
         raise FormatError(f"site.json: {error}") from error
 
 
@@ -131,7 +133,7 @@ def _sweeps(bundle: zipfile.ZipFile, names: Sequence[str]) -> tuple[list[tuple[s
             data = _member(bundle, name, min(sweep_csv.LARGEST, left))
             left -= len(data)
             out.append((name, sweep_csv.parse(data.decode("utf-8", "replace"))))
-        except (FormatError, zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError) as error:
+        except (FormatError, *_UNREADABLE) as error:
             refused.append(f"{short(name)}: {error}")
     return out, refused
 

@@ -110,21 +110,19 @@ class Venue:
         The instrument's own products are given as its reading, corrected for the attenuator, shows them: 2 dB weaker
         per dB of attenuation. What blocks a front takes from everything that arrives through it.
         """
-        on = self.heard(own_on, time_s)
-        levels = self.levels_dbm(on, antenna)
-        made = in_transmitters(on, levels)
+        return self._narrow(antenna, own_on, time_s, attenuation_db)[:3]
+
+    def _narrow(
+        self, antenna: Antenna, own_on: bool, time_s: float, attenuation_db: float
+    ) -> tuple[list[Emitter], Floats, Lines, float]:
+        """The same, and what is lost to blocking in all [dB]."""
         front = antenna.front or _NO_FRONT
-        signals = Lines(
-            np.array([e.freq_hz for e in on], float),
-            levels - front.loss_before_db([e.freq_hz for e in on]),
-            np.array([e.width_hz for e in on]),
-        )
-        television = self.television(antenna)
-        behind = television.lower_by(front.loss_before_db(television.freq_hz))
+        on, levels, signals, behind = self._arriving(antenna, front, own_on, time_s)
+        made = in_transmitters(on, levels)
         parts = [Lines(made.freq_hz, made.level_dbm - front.loss_before_db(made.freq_hz), made.width_hz)]
         if front.iip3_dbm is not None:
             parts.append(in_front(Lines.joined([signals, behind]), front.iip3_dbm))
-        in_the_front, in_the_instrument = self._blocked(antenna, own_on, time_s, attenuation_db)
+        in_the_front, in_the_instrument = self._lost(front, signals, behind, attenuation_db)
         less = in_the_front - front.gain_db
         at_instrument = signals.lower_by(less)
         amplified = [Lines.joined(parts).lower_by(less)]
@@ -132,25 +130,36 @@ class Venue:
             all_there = Lines.joined([at_instrument, behind.lower_by(less)])
             amplified.append(in_front(all_there, self.front_iip3_dbm + attenuation_db))
         read = at_instrument.lower_by(in_the_instrument)
-        return on, read.level_dbm, Lines.joined(amplified).lower_by(in_the_instrument)
+        products = Lines.joined(amplified).lower_by(in_the_instrument)
+        return on, read.level_dbm, products, in_the_front + in_the_instrument
 
     def blocked_db(
         self, antenna: Antenna, own_on: bool = True, time_s: float = 0.0, attenuation_db: float = 0.0
     ) -> float:
         """What the antenna's front and the instrument lose of everything that arrives [dB]: as much as the average
         composite, television included, stands over their blocking level, 10 dB under compression (domain section 4)."""
-        return sum(self._blocked(antenna, own_on, time_s, attenuation_db))
-
-    def _blocked(self, antenna: Antenna, own_on: bool, time_s: float, attenuation_db: float) -> tuple[float, float]:
-        """The same in the antenna's front and in the instrument."""
         front = antenna.front or _NO_FRONT
+        _, _, signals, television = self._arriving(antenna, front, own_on, time_s)
+        return sum(self._lost(front, signals, television, attenuation_db))
+
+    def _arriving(
+        self, antenna: Antenna, front: Front, own_on: bool, time_s: float
+    ) -> tuple[list[Emitter], Floats, Lines, Lines]:
+        """Who is on, their levels (n,) at the terminals, and what of them and of television passes the front's
+        filter."""
         on = self.heard(own_on, time_s)
+        levels = self.levels_dbm(on, antenna)
+        freq = np.array([e.freq_hz for e in on], float)
+        signals = Lines(freq, levels - front.loss_before_db(freq), np.array([e.width_hz for e in on]))
         television = self.television(antenna)
-        freq = np.concatenate([[e.freq_hz for e in on], television.freq_hz])
-        arriving = np.concatenate([self.levels_dbm(on, antenna), television.level_dbm])
+        return on, levels, signals, television.lower_by(front.loss_before_db(television.freq_hz))
+
+    def _lost(self, front: Front, signals: Lines, television: Lines, attenuation_db: float) -> tuple[float, float]:
+        """The same in the front and in the instrument, of what is behind the front's filter."""
+        arriving = np.concatenate([signals.level_dbm, television.level_dbm])
         if not len(arriving):
             return 0.0, 0.0
-        composite = float(dbm(milliwatts(arriving - front.loss_before_db(freq)).sum()))
+        composite = float(dbm(milliwatts(arriving).sum()))
         lost = _over(composite, front.iip3_dbm)
         own = None if self.front_iip3_dbm is None else self.front_iip3_dbm + attenuation_db
         return lost, _over(composite + front.gain_db - lost, own)
@@ -160,7 +169,7 @@ class Venue:
     ) -> Floats:
         """What else arrives in channels (n,) around `freq_hz` at the antenna's receivers [dBm]: everybody but the
         named transmitter of each, their products, television and racks; noise left out. −∞ for nothing."""
-        on, levels, products = self.narrow(antenna, time_s=time_s)
+        on, levels, products, lost = self._narrow(antenna, True, time_s, 0.0)
         power = np.zeros(len(freq_hz))
         if on:
             sent = Lines(np.array([e.freq_hz for e in on], float), levels, np.array([e.width_hz for e in on]))
@@ -170,7 +179,7 @@ class Venue:
         at = np.argsort(freq_hz, kind="stable")
         ordered = freq_hz[at].astype(np.int64)
         density = self._broad_mw(ordered, antenna, 1.0) * (antenna.front or _NO_FRONT).gain_at(ordered)
-        density *= milliwatts(-self.blocked_db(antenna, time_s=time_s))
+        density *= milliwatts(-lost)
         power[at] += density * bandwidth_hz[at]
         return dbm(power)
 
@@ -183,10 +192,9 @@ class Venue:
         """
         freq = np.linspace(settings.start_hz, settings.stop_hz, settings.points).round().astype(np.int64)
         rng = np.random.default_rng([self.seed, number, settings.points])
-        on, levels, products = self.narrow(antenna, own_on, time_s, settings.attenuation_db)
+        on, levels, products, lost = self._narrow(antenna, own_on, time_s, settings.attenuation_db)
         peak = settings.detector == "peak"
         levels = levels + np.array([0.0 if peak else 10 * np.log10(e.duty) for e in on])
-        lost = self.blocked_db(antenna, own_on, time_s, settings.attenuation_db)
         noise = self.noise_like_mw(freq, antenna, settings.rbw_hz, settings.attenuation_db, lost)
         for emitter, level in zip(on, levels.tolist(), strict=True):
             if emitter.shape == "digital":
