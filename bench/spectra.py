@@ -214,8 +214,11 @@ def _mark_emissions(s: Spectrum, lines, score: Score) -> None:
         over = [x for x in lines if x.edges_hz[1] >= p.low_hz - slack and x.edges_hz[0] <= p.high_hz + slack]
         score.found += bool(over)
         if over:
-            low, high = min(x.edges_hz[0] for x in over), max(x.edges_hz[1] for x in over)
-            score.exact += abs(low - p.low_hz) <= slack and abs(high - p.high_hz) <= slack
+            whole = min(x.edges_hz[0] for x in over), max(x.edges_hz[1] for x in over)
+            score.exact += any(
+                abs(low - p.low_hz) <= slack and abs(high - p.high_hz) <= slack
+                for low, high in (whole, *(x.edges_hz for x in over))
+            )  # what lies on raised noise is told between the two parts of that
     if s.impulses or any(p.peak_dbm == -999.0 for p in s.planted):
         return
     score.bins += len(s.sweep.freq_hz)

@@ -7,7 +7,8 @@ import numpy as np
 import pytest
 from scipy.stats import gamma
 
-from azven.rf import emissions, noise
+from azven.rf import noise
+from azven.rf.edges import stretches, without_scattered_skirts
 from azven.rf.levels import dbm, milliwatts
 from azven.rf.occupancy import judge, survey
 from azven.rf.sweep import Channel, Sweep
@@ -154,6 +155,32 @@ def test_an_emission_on_top_of_a_raised_channel_is_told_on_its_own(averages, at)
     assert max(x.level_dbm for x in inside) > -66
 
 
+@pytest.mark.parametrize("averages", [4, 30])
+def test_an_emission_on_raised_noise_that_ends_inside_a_channel_has_edges_of_its_own(averages):
+    """Noise raised over one and a half of three channels is one emission, parted by what stands on top of it."""
+    lamps = (RASTER[0].low_hz, RASTER[1].low_hz + 4_000_000, -85.0)
+    low = RASTER[1].low_hz + 2_000_000
+    sweep = swept(RASTER[:3], [None] * 3, averages, extra=[lamps, (low, low + 300_000, -62.0)])
+    lines = survey(sweep, RASTER[:3]).lines
+    own = [x for x in lines if abs(x.edges_hz[0] - low) <= 2 * RBW and abs(x.edges_hz[1] - low - 300_000) <= 2 * RBW]
+    assert len(own) == 1
+    assert any(x.edges_hz[1] <= low + RBW for x in lines)  # the noise is still told on both sides
+    assert max(x.edges_hz[1] for x in lines) == pytest.approx(lamps[1], abs=2 * RBW)
+
+
+def test_unaveraged_skirts_of_a_strong_narrow_emission_are_not_a_part_of_it():
+    """Of 200 seeds; the edges by the marks alone are right in about half of them."""
+    bins, rbw_bins, sigma = np.arange(60), 3.0, 3.0 / 2.3548
+    mean = 1 + 1e4 * np.exp(-0.5 * ((bins - 30) / sigma) ** 2)
+    right = 0
+    for seed in range(200):
+        power = mean * np.random.default_rng(seed).exponential(1.0, 60)
+        at = np.flatnonzero(power > 16)
+        ((start, stop),) = without_scattered_skirts(power, [(int(at[0]), int(at[-1]) + 1)], rbw_bins)
+        right += 27 <= start <= 30 < stop <= 34
+    assert right >= 195
+
+
 def test_an_emission_across_the_edge_of_a_filled_channel_is_one():
     edge = RASTER[5].high_hz
     levels = [None] * 28
@@ -193,5 +220,5 @@ def test_a_pair_a_link_apart_is_two_and_one_that_fades_is_one(averages):
 
 def test_runs_are_where_marks_stand_side_by_side():
     marks = np.array([1, 1, 0, 1, 0, 0, 1], bool)
-    assert emissions.stretches(marks) == [(0, 2), (3, 4), (6, 7)]
-    assert emissions.stretches(np.zeros(3, bool)) == []
+    assert stretches(marks) == [(0, 2), (3, 4), (6, 7)]
+    assert stretches(np.zeros(3, bool)) == []

@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 
+import numpy as np
 import pytest
 
 from azven.rf import imlevels
@@ -123,3 +124,28 @@ def test_planning_by_level_moves_what_is_in_danger_and_stops_when_told():
     stopped = plan_by(asked, levels, "level", lambda d, t: False, lambda: 0.0, current={})
     assert stopped.assignments == ()
     assert "stopped" in stopped.unplaced[0].reason
+
+
+def test_who_makes_the_strongest_products_is_the_same_for_all_at_once_and_one_by_one():
+    rng = np.random.default_rng(3)
+    carriers = [
+        Carrier(f"v{i}", int(f), "voice", "hall" if i % 2 else "foyer")
+        for i, f in enumerate(500_000_000 + 25_000 * rng.choice(400, 14, replace=False))
+    ]
+    found = judge(carriers, TIGHT, {"v3": Radio(fixed=True), "v6": Radio(fixed=True)})
+    for names in ({"v3"}, {"v6", "v2"}, {c.id for c in carriers}, set()):
+        worst = [found.standing(n).worst for n in sorted(names)]
+        assert found.strongest_sources(names) == {s for p in worst if p for s in p.sources}
+
+
+@pytest.mark.parametrize("stop", [1, 3, 6, 7, 8])
+def test_a_stopped_search_by_level_judges_no_more(stop, monkeypatch):
+    """`current` leaves out the search by spacing."""
+    asked, judged = [], []
+    real = LevelJudge.__init__
+    monkeypatch.setattr(LevelJudge, "__init__", lambda self, *a: (judged.append(len(asked)), real(self, *a))[1])
+    alone = [0, 2_600_000, 5_900_000, 9_100_000, 15_700_000]
+    close = {f"v{i:02}": 500_000_000 + f for i, f in enumerate([*alone, *range(17_000_000, 20_000_000, 375_000)])}
+    plan_by(request(20), Levels({}, WIDE), "level", lambda d, t: (asked.append(1), len(asked) < stop)[1], float, close)
+    assert len(asked) >= stop
+    assert not [n for n in judged if n >= stop]

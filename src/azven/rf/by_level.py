@@ -117,7 +117,7 @@ class _Work:
         while frequencies:
             judge = _judge(self.request, frequencies, self.levels)
             danger = self._broken(frequencies, judge) - lost
-            movable = (danger | _sources_of(judge, danger)) & frequencies.keys()
+            movable = (danger | judge.strongest_sources(danger)) & frequencies.keys()
             if not movable:
                 return
             if not self._going_on(0, 1):  # no time to choose
@@ -129,6 +129,8 @@ class _Work:
     def fill(self, frequencies: dict[str, int]) -> None:
         """Place what is missing, most important first."""
         missing = sorted((r for r in self.request.requests if r.id not in frequencies), key=lambda r: r.priority)
+        if not missing or not self._going_on(0, len(missing)):
+            return
         before = self._broken(frequencies)
         full: set[Request] = set()
         for done, wish in enumerate(missing):
@@ -158,12 +160,6 @@ class _Work:
 
 def _judge(request: PlanRequest, frequencies: Mapping[str, int], levels: Levels) -> LevelJudge:
     return LevelJudge(request, carriers_of(request, dict(frequencies)), levels.radios, levels.rooms)
-
-
-def _sources_of(judge: LevelJudge, names: set[str]) -> set[str]:
-    """Who makes the strongest product on each of the named carriers."""
-    worst = [judge.standing(n).worst for n in sorted(names)]
-    return {s for product in worst if product is not None for s in product.sources}
 
 
 def excused(

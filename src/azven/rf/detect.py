@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from azven.rf.emissions import stretches
+from azven.rf.edges import stretches
 from azven.rf.levels import Floats
 from azven.rf.occupancy import floors
 from azven.rf.sweep import Channel, Ints, Line, Sweep, maximum_in_cells, quantile

@@ -16,6 +16,8 @@ from azven.rf.sweep import Channel, Sweep, quantile
 
 Marks = NDArray[np.bool_]
 FULL_ABOVE_NEIGHBOURS_DB = 6.0
+LEAST_DB = 6.0
+"""A line stands at least this far above the mean of the noise; a dip of as much splits an emission."""
 SEEN_WITHIN_DB = 35.0
 """A floor that an instrument can see lies no more than this above kT0 in its resolution bandwidth."""
 _KT0_DBM_HZ = -173.975
@@ -26,7 +28,7 @@ _MEDIAN_STEP_DB = np.array(
 """Median difference of two independent bins of noise for so many averages: the upper quartile of F with (2n, 2n)."""
 _Z20, _Z_ONE_IN_TEN_MILLION, _Z_ONE_IN_HUNDRED, _Z_ONE_IN_TWENTY = -0.8416, 5.199, 2.326, 1.645
 _FEWEST_STEPS = 12
-_NEAR_WIDTHS, _FEWEST_IN_QUARTER, _STRAIGHT = 4.0, 8, 2.5
+_NEAR_WIDTHS, _FEWEST_IN_QUARTER, _STRAIGHT, _STEP_SHARE = 4.0, 8, 2.5, 0.75
 
 
 def _gamma_db(averages: float, z: float) -> float:
@@ -156,14 +158,16 @@ def sloping(
 
 
 def _slope_inside(sweep: Sweep, piece: Channel) -> tuple[float, bool]:
-    """Slope of the floor [dB/Hz] in a piece, from the lower quantiles of its quarters, and whether all of them lie on
-    one slope, as no emission would."""
+    """Slope of the floor [dB/Hz] in a piece, from the lower quantiles of its quarters, none where they make one step as
+    raised noise that ends does; and whether all of them lie on one slope, as no emission would."""
     ends = np.linspace(piece.low_hz, piece.high_hz, 5).round().astype(int).tolist()
     quarters = [sweep.level_dbm[sweep.between(*pair)] for pair in pairwise(ends)]
     if min(map(len, quarters)) < _FEWEST_IN_QUARTER:
         return 0.0, False
     floor = [quantile(q, 0.2) for q in quarters]
     steps = np.diff(floor)
+    if abs(steps).max() > max(_STEP_SHARE * abs(steps).sum(), LEAST_DB):
+        return 0.0, False
     slope = (floor[2] + floor[3] - floor[0] - floor[1]) / (piece.high_hz - piece.low_hz)
     straight = bool(np.all(steps * np.sign(slope) > 0) and abs(steps).max() <= _STRAIGHT * abs(steps).min())
     return float(slope), straight

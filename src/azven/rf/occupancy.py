@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from azven.rf import emissions
+from azven.rf.edges import averaged
 from azven.rf.levels import Floats, dbm, milliwatts
 from azven.rf.noise import (
     PEAK_ABOVE_AVERAGE_DB,
@@ -27,7 +28,15 @@ from azven.rf.noise import (
     sloping,
     upper_db,
 )
-from azven.rf.shapes import beside_an_edge, bins_of, filled_channels, joined, over_multiplexes, shaped_channels
+from azven.rf.shapes import (
+    beside_an_edge,
+    bins_of,
+    filled_channels,
+    joined,
+    over_multiplexes,
+    parted,
+    shaped_channels,
+)
 from azven.rf.sweep import Channel, Line, Sweep, band_power_dbm, quantile
 
 Occupancy = Literal["quiet", "usable", "taken", "unknown"]
@@ -88,7 +97,7 @@ def survey(sweep: Sweep, channels: Sequence[Channel]) -> Survey:
     pieces = [*channels, *_tiles(sweep, channels)]
     lower = lower_quantiles(sweep, pieces)
     averages = averages_of(sweep, bins_of(sweep, pieces, ~full_channels(lower)))
-    calmed = np.asarray(dbm(emissions.averaged(milliwatts(sweep.level_dbm), emissions.calm_bins(sweep, averages))))
+    calmed = np.asarray(dbm(averaged(milliwatts(sweep.level_dbm), emissions.calm_bins(sweep, averages))))
     shaped = shaped_channels(sweep, pieces, calmed)
     full = full_channels(lower, shaped)
     floor = floors_of(lower, full)
@@ -99,7 +108,8 @@ def survey(sweep: Sweep, channels: Sequence[Channel]) -> Survey:
     skirt_hz = 2 * sweep.rbw_hz
     found = emissions.find(sweep, around, averages, bins_of(sweep, pieces, filled, skirt_hz))
     over = over_multiplexes(sweep, pieces, filled, calmed, averages)
-    found = replace(found, lines=joined(found.lines, over, 2 * skirt_hz + sweep.spacing_hz))
+    lines = joined(found.lines, over, 2 * skirt_hz + sweep.spacing_hz)
+    found = replace(found, lines=parted(sweep, lines, calmed, averages))
     window = _window_dbm(sweep)
     seen = floor_seen(sweep, lower, full) and int(np.count_nonzero(~np.isnan(lower))) > 1
     readings = tuple(
@@ -136,7 +146,7 @@ def _widened(sweep: Sweep) -> float:
 
 def _window_dbm(sweep: Sweep) -> Floats:
     """Power [dBm] in a link's width around every bin (n,)."""
-    return np.asarray(dbm(emissions.averaged(milliwatts(sweep.level_dbm), _window_bins(sweep)) * _widened(sweep)))
+    return np.asarray(dbm(averaged(milliwatts(sweep.level_dbm), _window_bins(sweep)) * _widened(sweep)))
 
 
 def _reading(

@@ -7,7 +7,7 @@ when the wanted signal is not far enough above. Fifth and higher orders, and the
 distance in every school.
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping, Sequence, Set
 from dataclasses import dataclass
 from typing import Literal
 
@@ -161,6 +161,19 @@ class LevelJudge:
     def _worse(self, i: int) -> _View:
         return min(self._views, key=lambda v: float(v.ratio_db[i]))
 
+    def strongest_sources(self, names: Set[str]) -> set[str]:
+        """Who makes the strongest product on each of the named carriers."""
+        asked = np.isin(self.situation.ids, list(names))
+        worse = np.argmin([v.ratio_db for v in self._views], axis=0)
+        best: dict[int, tuple[float, Ints]] = {}
+        for k, view in enumerate(self._views):
+            mine = asked & (worse == k)
+            for _, found, receiver, transmitter in view.parts:
+                for i, level, sources in _strongest(found, milliwatts(receiver) + milliwatts(transmitter), mine):
+                    if i not in best or level > best[i][0]:
+                        best[i] = level, sources
+        return {self.situation.ids[int(s)] for _, sources in best.values() for s in sources}
+
     def standing(self, name: str) -> Standing:
         """One carrier by level, with the strongest product on it and the loudest at a receiver that is blocked."""
         i = self.situation.index(name)
@@ -190,6 +203,15 @@ class LevelJudge:
                     )
                 )  # fmt: skip
         return out
+
+
+def _strongest(found: Found, power_mw: Floats, victims: NDArray[np.bool_]) -> list[tuple[int, float, Ints]]:
+    """Of each marked victim (n,) that products fall on: its index, the power [mW] of the strongest, and its sources."""
+    rows = np.flatnonzero(victims[found.victim])
+    rows = rows[np.lexsort((power_mw[rows], found.victim[rows]))]
+    victim = found.victim[rows]
+    last = rows[np.r_[victim[1:] != victim[:-1], True]] if len(rows) else rows
+    return [(int(found.victim[row]), float(power_mw[row]), found.sources[row]) for row in last.tolist()]
 
 
 def broken(

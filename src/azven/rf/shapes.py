@@ -7,12 +7,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from azven.rf import emissions
+from azven.rf.edges import stretches
 from azven.rf.levels import Floats
 from azven.rf.sweep import Channel, Line, Sweep, quantile
 
 FILLED_SHARE = 0.8
 _FLAT_WITHIN_DB = 12.0
 _EDGE_DB, _EDGE_HZ, _OVER_TOP_DB = 6.0, (150_000, 700_000), 6.0
+_WIDE_HZ, _WIDE_BINS = 500_000, 24
 PILOT_HZ = 309_440
 """Of the single-carrier system, over the lower edge of its channel (ATSC A/53)."""
 
@@ -93,10 +95,35 @@ def over_multiplexes(
     return [x for x in lines if all(abs(x.freq_hz - f) > slack for f in pilots)]
 
 
+def parted(sweep: Sweep, lines: Sequence[Line], level: Floats, averages: float) -> tuple[Line, ...]:
+    """Emissions in order; a wide one, such as the noise of lamps, is parted at the edges of what stands on top of it.
+
+    `level` [dBm] (n,) is calmed; what is narrow, or rises over more than half of its own width, stays one.
+    """
+    wide = [sweep.between(*line.edges_hz) for line in lines]
+    wide = [at for at in wide if (at.stop - at.start) >= max(_WIDE_BINS, _WIDE_HZ / sweep.spacing_hz)]
+    if not wide:
+        return tuple(lines)
+    base, outside = np.full(len(level), float(level.max())), np.ones(len(level), bool)
+    for at in wide:
+        base[at], outside[at] = quantile(level[at], 0.5), False
+    upon = emissions.find(sweep, base, averages, outside).lines
+    out = list(lines)
+    for line in upon:
+        low, high = line.edges_hz
+        i = next((i for i, x in enumerate(out) if x.edges_hz[0] <= low and high <= x.edges_hz[1]), None)
+        if i is None:
+            continue
+        under = out[i].edges_hz
+        beside = [sweep.between(under[0], low), sweep.between(high, under[1])]
+        out[i : i + 1] = [line, *(emissions.line_of(sweep, at.start, at.stop) for at in beside if at.stop > at.start)]
+    return tuple(sorted(out, key=lambda x: x.freq_hz))
+
+
 def beside_an_edge(filled: NDArray[np.bool_], shaped: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """Of runs of filled channels (n,) those in which some channel has an edge at the raster, or that leave nothing
     else: a floor that slopes fills channels too, without an edge anywhere."""
     out = np.zeros(len(filled), bool)
-    for start, stop in emissions.stretches(filled):
+    for start, stop in stretches(filled):
         out[start:stop] = bool(shaped[start:stop].any()) or stop - start == len(filled)
     return out
