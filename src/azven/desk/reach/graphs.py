@@ -27,7 +27,7 @@ class WalkGraph(QWidget):
         self._session = session
         self.walk: Walk | None = None
         self.threshold_dbm = -93.0
-        self.setMinimumHeight(120)
+        self.setMinimumHeight(84)
         self.setAccessibleName("Level along the walk")
         session.themed.connect(self.update)
 
@@ -80,7 +80,7 @@ class PatternView(QWidget):
         self._session = session
         self.antenna: Antenna | None = None
         self.setFixedWidth(210)
-        self.setMinimumHeight(120)
+        self.setMinimumHeight(84)
         self.setAccessibleName("Pattern of the selected antenna")
         session.themed.connect(self.update)
 

@@ -54,7 +54,7 @@ class PlanView(QWidget):
         self.backdrop: tuple[QImage, tuple[Known, ...]] | None = None
         self._drag: tuple[float, float] | None = None
         self._at: tuple[float, float] | None = None
-        self.setMinimumHeight(220)
+        self.setMinimumHeight(150)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Room plan")

@@ -100,7 +100,7 @@ class ReachStage(Stage):
         box.addWidget(self.aim)
         for said in (self.words, self.pair, self.needs):
             box.addWidget(said)
-        box.addWidget(self.view, 3)
+        box.addWidget(self.view, 4)
         box.addWidget(self.compared)
         below = row(self.graph, self.pattern)
         below.setStretch(0, 1)
