@@ -19,6 +19,7 @@ from azven.desk.window import Window
 from azven.rf.venue import Settings
 from azven.work import chain, demo, ground, kit, listen, plan, taking
 from azven.work.plan import Board
+from azven.work.scope import opening as here
 from timing import least, row
 
 
@@ -26,25 +27,28 @@ def big_book() -> Store:
     """The demonstration with two sweeps of 100 000 points and 200 planned links."""
     store = demo.build(Path(mkdtemp()))
     world = demo.venue()
-    for record in listen.sweeps(store):
+    for record in listen.sweeps(store, here(store)):
         store.apply(listen.set_used(record, False))
     settings = Settings(470_000_000, 694_000_000, 100_000, 10_000)
     for number, name in enumerate(("omni", "rack")):
         sweep = world.sweep(world.antennas[name], settings, number, own_on=False)
-        store.apply(listen.keep(store, sweep, taking.About(name, name), "bench"))
+        store.apply(listen.keep(store, here(store), sweep, taking.About(name, name), "bench"))
     model = next(m for m in ground.models(store) if "dense" in m.name)
-    store.apply(kit.add_links(store, "Crowd 1", 171, model, model.bands[0][0], ground.zones(store)[0]))
-    board = plan.board(store)
+    store.apply(
+        kit.add_links(store, here(store), "Crowd 1", 171, model, model.bands[0][0], ground.zones(store, here(store))[0])
+    )
+    board = plan.board(store, here(store))
     names = [v.link.name for v in board.verdicts]
     spread = {n: plan.nearest_step(board.input, n, 470e6 + 1.09e6 * (i * i % 199)) for i, n in enumerate(names)}
-    store.apply(plan.set_frequencies(store, spread, "Spread"))
+    store.apply(plan.set_frequencies(store, here(store), spread, "Spread"))
     return store
 
 
 def main(_: list[str]) -> None:
     app = desk.application()
     look.apply(app, look.DAYLIGHT)
-    window = Window(Session(big_book()))
+    store = big_book()
+    window = Window(Session(store, here(store)))
     window.show_stage("plan")
     window.show()
     app.processEvents()

@@ -29,6 +29,7 @@ from azven.rf.chain.design import solve_design
 from azven.rf.chain.outgoing import as_json
 from azven.rf.coordinate import coordinate
 from azven.work import bundle, chain_templates, demo, ground, group_tables, judgement, kit, listen, plan
+from azven.work.scope import opening as here
 
 LONGEST_S, MOST_BYTES = 10.0, 500_000_000
 _SEARCH_S = 0.2
@@ -75,27 +76,27 @@ class Bench:
     # -- sound inputs ----------------------------------------------------------------------------------------
 
     def _csv(self) -> bytes:
-        record = listen.sweeps(self.store)[0]
+        record = listen.sweeps(self.store, here(self.store))[0]
         sweep = listen.load(self.store, record)
         part = slice(0, 400)
         return sweep_csv.text(sweep.freq_hz[part], sweep.level_dbm[part], listen.described(record)).encode()
 
     def _request(self) -> object:
-        return plan_request.write(plan.board(self.store).input.request)
+        return plan_request.write(plan.board(self.store, here(self.store)).input.request)
 
     def _plan(self) -> object:
-        found = coordinate(plan.board(self.store).input.request, lambda d, t: True, lambda: 0.0)
+        found = coordinate(plan.board(self.store, here(self.store)).input.request, lambda d, t: True, lambda: 0.0)
         return plan_format.write(found)
 
     def _design(self) -> object:
-        return chain_templates.both(self.store, ground.zones(self.store))
+        return chain_templates.both(self.store, here(self.store), ground.zones(self.store, here(self.store)))
 
     def _region(self) -> object:
         return regions.shipped()[0]
 
     def _bundle(self) -> dict:
         path = self.folder / "site.zip"
-        bundle.write(self.store, path)
+        bundle.write(self.store, here(self.store), path)
         with zipfile.ZipFile(path) as whole:
             return {"site.json": json.loads(whole.read("site.json")), "sweeps/0001.csv": self._csv()}
 
@@ -140,11 +141,17 @@ class Bench:
         regions.territory(region.read(reading.read_json(self._file(data, "fuzz.json"))).model_dump())
 
     def read_bundle(self, data: bytes) -> None:
-        bundle.merge(self.store, site_bundle.read(self._file(data, "fuzz.zip")))
+        bundle.merge(self.store, here(self.store), site_bundle.read(self._file(data, "fuzz.zip")))
 
     def read_rows(self, data: bytes) -> None:
         model = self.store.all(Model)[0]
-        kit.paste(self.store, data.decode("utf-8", "replace"), model, ground.zones(self.store)[0])
+        kit.paste(
+            self.store,
+            here(self.store),
+            data.decode("utf-8", "replace"),
+            model,
+            ground.zones(self.store, here(self.store))[0],
+        )
 
     def read_groups(self, data: bytes) -> None:
         group_tables.read(self._file(data, "fuzz.csv"))
@@ -154,7 +161,7 @@ class Bench:
             left.unlink()
         store = Store.open(self._file(data, "fuzz.azven"))
         try:
-            plan.board(store, listen.picture(store))
+            plan.board(store, here(store), listen.picture(store, here(store)))
         finally:
             store.close()
 

@@ -9,6 +9,7 @@ from azven.book.edits import BookError
 from azven.book.store import Store
 from azven.book.tables import TABLES
 from azven.work import demo, ground, kit, listen, plan
+from azven.work.scope import opening as here
 
 
 @pytest.fixture
@@ -54,12 +55,12 @@ def test_a_damaged_row_is_told_and_the_rest_can_be_read(path, name):
     told = store.damaged[0]
     assert told.kind is kind
     assert wrong in told.wrong
-    board = plan.board(store, listen.picture(store))
+    board = plan.board(store, here(store), listen.picture(store, here(store)))
     assert len(board.verdicts) <= 29
     assert told.number not in {r.id for r in store.all(kind)}
-    assert ground.current(store).site.name == "Marrowby Harbour"
+    assert ground.here(store, here(store)).site.name == "Marrowby Harbour"
     with pytest.raises(BookError, match=f"for reading only, for {table} {told.number}: "):
-        store.apply(ground.change(ground.zones(store)[0], "Rename", name="x"))
+        store.apply(ground.change(ground.zones(store, here(store))[0], "Rename", name="x"))
     with pytest.raises(BookError, match="for reading only"):
         store.reserve()
     store.close()
@@ -70,9 +71,9 @@ def test_what_hangs_on_a_damaged_record_is_set_aside_with_it(path):
     damage(path, "UPDATE model SET bands = '7' WHERE name LIKE 'In-ear%'")
     store = Store.open(path)
     assert {d.kind for d in store.damaged} == {records.Model, records.Unit, records.Link, records.Assignment}
-    assert not [x for x in kit.links(store) if x.service == "in-ear"]
-    assert [x for x in kit.links(store) if x.service == "voice"]
-    plan.board(store)
+    assert not [x for x in kit.links(store, here(store)) if x.service == "in-ear"]
+    assert [x for x in kit.links(store, here(store)) if x.service == "voice"]
+    plan.board(store, here(store))
     store.close()
 
 
@@ -82,9 +83,9 @@ def test_a_reference_that_may_be_missing_costs_only_itself(path):
     store = Store.open(path)
     told = [d for d in store.damaged if d.kind is records.Link]
     assert {d.wrong for d in told} == {"the unit it names cannot be read"}
-    links = {x.id: x for x in kit.links(store)}
+    links = {x.id: x for x in kit.links(store, here(store))}
     assert {links[d.number].unit_id for d in told} == {None}
-    plan.board(store)
+    plan.board(store, here(store))
     store.close()
 
 

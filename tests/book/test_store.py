@@ -35,6 +35,7 @@ from azven.book.records import (
 from azven.book.store import Store, _engine, same
 from azven.book.tables import TABLES, metadata
 from azven.work import demo, ground, ids, kit, plan
+from azven.work.scope import opening as here
 from naming import key
 
 
@@ -236,7 +237,7 @@ def test_the_demo_is_clean_recent_and_nearly_full(tmp_path):
     from azven.work import listen, plan, reasons
 
     store = demo.build(tmp_path)
-    board = plan.board(store)
+    board = plan.board(store, here(store))
     assert len(board.verdicts) >= 28
     assert board.count("broken", "unplaced") == 0
     assert board.stale == ()
@@ -269,7 +270,7 @@ OLD_CODES = {"2a-b": "2T3O", "a+b-c": "3T3O", "3a-2b": "2T5O"}
 
 def made_old(path, store):
     """Write the book back as version 0.3.0 wrote it: plans by name, products by code, no time zone."""
-    names = {ids.of(x): x.name for x in kit.links(store)}
+    names = {ids.of(x): x.name for x in kit.links(store, here(store))}
     kinds = {Link: "link", Neighbour: "neighbour", Zone: "room", Act: "act", Permit: "permit", Model: "power"}
     called = {f"{word}/{r.id}": f"{word}/{r.name}" for kind, word in kinds.items() for r in store.all(kind)}
     called |= {f"sweep/{s.id}": f"sweep/{s.place} ({s.id})" for s in store.all(Sweep)}
@@ -301,7 +302,7 @@ def made_old(path, store):
 def test_plans_by_name_and_products_by_code_become_ids_and_formulas(tmp_path):
     store = demo.build(tmp_path)
     kept, models, made = store.all(KeptPlan)[0], store.all(Model), store.all(Plan)[0]
-    frequencies = plan.board(store).frequencies
+    frequencies = plan.board(store, here(store)).frequencies
     store.close()
     made_old(store.path, store)
     again = Store.open(store.path)
@@ -310,7 +311,7 @@ def test_plans_by_name_and_products_by_code_become_ids_and_formulas(tmp_path):
     assert [m.guard_hz for m in again.all(Model)] == [m.guard_hz for m in models]
     assert again.all(Site)[0].time_zone == "UTC"
     assert again.all(Plan)[0].inputs.keys() == made.inputs.keys()
-    board = plan.board(again)
+    board = plan.board(again, here(again))
     assert board.frequencies == frequencies
     assert board.stale == ()
     again.close()
@@ -326,5 +327,5 @@ def test_a_link_that_is_gone_keeps_its_place_in_the_kept_plans_of_an_old_book(tm
     again = Store.open(store.path)
     kept = again.all(KeptPlan)[0]
     assert (kept.frequencies, kept.names) == ({"gone-Long gone": 500_000_000}, {"gone-Long gone": "Long gone"})
-    assert plan.go_back_to(again, kept).title.startswith("Back to")
+    assert plan.go_back_to(again, here(again), kept).title.startswith("Back to")
     again.close()

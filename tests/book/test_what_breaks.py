@@ -18,6 +18,7 @@ from azven.book.formats import whole
 from azven.book.store import Store
 from azven.rf.sweep import Sweep
 from azven.work import bundle, ground, listen, reasons_spectrum
+from azven.work.scope import opening as here
 from azven.work.taking import About
 
 
@@ -34,13 +35,19 @@ def small_files():
 def swept(tmp_path):
     """A book with two sweeps of the same quiet range, the older one first."""
     store = ground.new_book(tmp_path / "swept.azven")
-    store.apply(ground.choose_region(store, next(r for r in regions.shipped() if r["key"] == "north-america-6mhz")))
+    store.apply(
+        ground.choose_region(store, here(store), next(r for r in regions.shipped() if r["key"] == "north-america-6mhz"))
+    )
     rng = np.random.default_rng(3)
     for place in ("hall", "foyer"):
         freq = np.arange(470_000_000, 608_000_000, 10_000)
         store.apply(
             listen.keep(
-                store, Sweep(freq, rng.normal(-125, 1, len(freq)), 10_000, "average"), About(place, "omni"), "test"
+                store,
+                here(store),
+                Sweep(freq, rng.normal(-125, 1, len(freq)), 10_000, "average"),
+                About(place, "omni"),
+                "test",
             )
         )
     yield store
@@ -102,7 +109,7 @@ def test_what_is_no_file_is_no_book(tmp_path):
 
 def put(store, place, **columns):
     """Overwrite columns of the bins of one sweep behind the back of the store."""
-    record = next(r for r in listen.sweeps(store) if r.place == place)
+    record = next(r for r in listen.sweeps(store, here(store)) if r.place == place)
     sets = ", ".join(f"{name} = :{name}" for name in columns)
     with sa.create_engine(f"sqlite:///{store.path}").begin() as connection:
         changed = connection.execute(
@@ -127,7 +134,7 @@ DAMAGED = {
 
 
 def quiet(store):
-    return sum(d.reading.occupancy == "quiet" for d in listen.picture(store).decisions["voice"])
+    return sum(d.reading.occupancy == "quiet" for d in listen.picture(store, here(store)).decisions["voice"])
 
 
 @pytest.mark.parametrize("kind", DAMAGED)
@@ -137,7 +144,7 @@ def test_a_damaged_sweep_leaves_no_channel_quiet_that_it_covers(swept, kind):
     put(swept, "foyer", freq_hz=DAMAGED[kind])
     swept.close()
     again = Store.open(path)
-    picture = listen.picture(again)
+    picture = listen.picture(again, here(again))
     assert [r.place for r in picture.unreadable] == ["foyer"]
     assert [r.place for r, _ in picture.sweeps] == ["hall"]
     assert quiet(again) == 0
@@ -151,16 +158,16 @@ def test_a_damaged_sweep_leaves_no_channel_quiet_that_it_covers(swept, kind):
 
 def test_a_damaged_sweep_that_stays_out_of_a_bundle_is_said(swept, tmp_path):
     put(swept, "foyer", level_dbm=b"nothing packed")
-    written = bundle.write(swept, tmp_path / "site.zip")
+    written = bundle.write(swept, here(swept), tmp_path / "site.zip")
     assert written == bundle.Written(1, ("foyer",))
     assert written.sentence("site.zip").endswith("damaged and left out: foyer.")
 
 
 def test_reasons_name_the_damaged_sweep_for_the_uses_it_serves(swept):
-    record = next(r for r in listen.sweeps(swept) if r.place == "foyer")
+    record = next(r for r in listen.sweeps(swept, here(swept)) if r.place == "foyer")
     swept.apply(Edit("For in-ears", replace_record(record, replace(record, hears="in-ears"))))
     put(swept, "foyer", level_dbm=b"nonsense")
-    picture = listen.picture(swept)
+    picture = listen.picture(swept, here(swept))
     name = picture.decisions["voice"][-20].reading.channel.name
     voice, ear = (
         reasons_spectrum.for_channel(picture, u, name, datetime(2026, 11, 25, tzinfo=UTC)) for u in ("voice", "in-ear")

@@ -8,6 +8,7 @@ from azven.desk import theme as look
 from azven.desk.session import Session
 from azven.desk.window import Window
 from azven.work import demo, ground
+from azven.work.scope import opening as here
 from azven.work.simulation import SimulatedVenue
 
 
@@ -24,7 +25,7 @@ def open_window(qapp, qtbot):
     opened = []
 
     def make(store, venue=None, stage="plan"):
-        window = Window(Session(store, venue))
+        window = Window(Session(store, here(store), venue))
         qtbot.addWidget(window)
         window.show_stage(stage)
         window.show()
@@ -44,7 +45,7 @@ def open_window(qapp, qtbot):
 @pytest.fixture
 def window(open_window, tmp_path):
     store = demo.build(tmp_path)
-    return open_window(store, SimulatedVenue(store, pace=0).start())
+    return open_window(store, SimulatedVenue(store, here(store), pace=0).start())
 
 
 @pytest.fixture

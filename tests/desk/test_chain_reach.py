@@ -30,7 +30,7 @@ def key_up(stage, name, at):
 def test_a_two_zone_system_is_built_tuned_overloaded_cured_printed_and_undone(window, settle, tmp_path, monkeypatch):
     window.show_stage("chain")
     session, stage = window.session, window.open_stage("chain")
-    count = len(chain.designs(session.store))
+    count = len(chain.designs(session.store, session.scope))
     stage.template.setCurrentIndex(stage.template.findText("stage and house"))
     stage.new_from_template()
     record = stage.record()
@@ -67,7 +67,7 @@ def test_a_two_zone_system_is_built_tuned_overloaded_cured_printed_and_undone(wi
         assert words.replace(" ", "") in text.replace(" ", "").replace("\n", "")
     while session.undo.index():
         session.step_back()
-    assert len(chain.designs(session.store)) == count
+    assert len(chain.designs(session.store, session.scope)) == count
 
 
 def test_moving_a_gain_moves_the_staircase_and_letting_go_writes_it_down(window):
@@ -150,15 +150,15 @@ def test_designs_go_out_and_come_in_and_nonsense_is_refused(window, tmp_path, mo
     monkeypatch.setattr(files, "ask_where", lambda *_: tmp_path / "out.json")
     stage.export()
     monkeypatch.setattr(files, "ask_which", lambda *_: tmp_path / "out.json")
-    count = len(chain.designs(session.store))
+    count = len(chain.designs(session.store, session.scope))
     stage.load()
-    assert len(chain.designs(session.store)) == count + 1
+    assert len(chain.designs(session.store, session.scope)) == count + 1
     assert stage.record().name.endswith(" 2")
     (tmp_path / "bad.json").write_text(json.dumps({"format": "azven-chain", "version": 1}), encoding="utf-8")
     stage.load_from(tmp_path / "bad.json")
     assert "was not read" in window.said()
     stage.remove()
-    assert len(chain.designs(session.store)) == count
+    assert len(chain.designs(session.store, session.scope)) == count
 
 
 def test_an_empty_book_says_what_to_do(empty_window):
@@ -263,7 +263,7 @@ def test_walls_mounts_antennas_and_walks_are_drawn_with_the_pointer(window, sett
     stage.view.selected = sender.id
     stage.remove()
     assert sender.id not in {a.id for a in stage.room().antennas}
-    assert ground.zones(session.store)[0].id == zone.id
+    assert ground.zones(session.store, session.scope)[0].id == zone.id
 
 
 def drag_box(stage, qtbot, tool, spot, name, start, end):

@@ -14,6 +14,7 @@ from azven.desk.jobs import Jobs
 from azven.desk.pdf import write_pdf
 from azven.desk.session import Selection
 from azven.work import ground, ids, kit, listen
+from azven.work.scope import opening as here
 
 
 @pytest.fixture
@@ -37,13 +38,13 @@ def test_import_asks_for_the_unit_and_the_column(window, settle, answers, tmp_pa
     path.write_text("470.0;-90;-80\n470.1;-91;-70\n", encoding="utf-8")
     answers("column 3")
     stage, store = window.open_stage("listen"), window.session.store
-    before = len(listen.sweeps(store))
+    before = len(listen.sweeps(store, here(store)))
     stage.import_path(path)
     settle(window)
     questions = [q for _, q, _ in answers.asked]
     assert questions[0] == "Which column holds the levels?"
     assert "Read as MHz it covers 470.000 to 470.100 MHz" in questions[1]
-    assert len(listen.sweeps(store)) == before  # the last answer offered was: leave it out
+    assert len(listen.sweeps(store, here(store))) == before  # the last answer offered was: leave it out
     assert "was not read" in window.said()
 
 
@@ -53,7 +54,7 @@ def test_import_keeps_what_was_chosen(window, settle, answers, tmp_path):
     answers("b")
     window.open_stage("listen").import_path(path)
     settle(window)
-    newest = next(s for s in listen.sweeps(window.session.store) if s.source == "plain.csv")
+    newest = next(s for s in listen.sweeps(window.session.store, window.session.scope) if s.source == "plain.csv")
     assert listen.load(window.session.store, newest).level_dbm.tolist() == [-80, -70]
     assert "1 rows were not numbers" in window.said()
 
@@ -63,7 +64,7 @@ def test_a_sweep_goes_out_as_csv_and_is_set_aside_by_its_tick(window, monkeypatc
     session, stage = window.session, window.open_stage("listen")
     target = tmp_path / "out.csv"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(target), ""))
-    session.select("sweep", listen.sweeps(session.store)[0].id)
+    session.select("sweep", listen.sweeps(session.store, session.scope)[0].id)
     window.actions_table.run("export-sweep")
     assert target.read_text(encoding="utf-8").startswith("# time: ")
     stage.stack.item(0).setCheckState(Qt.CheckState.Unchecked)
@@ -88,7 +89,7 @@ def test_a_sheet_whose_plan_changed_meanwhile_goes_without_swap_spares(window, s
     monkeypatch.setattr(QDesktopServices, "openUrl", lambda _: True)
     stage, session = window.open_stage("plan"), window.session
     stage.print_sheet()
-    narrator = next(x for x in kit.links(session.store) if x.name == "Narrator")
+    narrator = next(x for x in kit.links(session.store, session.scope) if x.name == "Narrator")
     session.do(lambda: kit.remove_links(session.store, [narrator]))
     settle(window)
     assert "Wrote sheet.pdf" in window.said()
@@ -150,10 +151,10 @@ def test_every_field_of_a_link_is_edited_in_place(window, title, value, shown):
     name = table.records.records[0].name
     column = column_of(table, title)
     assert edit(table, 0, column, value)
-    link = next(x for x in kit.links(window.session.store) if x.name == name)
+    link = next(x for x in kit.links(window.session.store, window.session.scope) if x.name == name)
     assert table.records.columns[column].show(link) == shown
     window.session.step_back()
-    assert next(x for x in kit.links(window.session.store) if x.name == name).performer == ""
+    assert next(x for x in kit.links(window.session.store, window.session.scope) if x.name == name).performer == ""
 
 
 @pytest.mark.qt_log_ignore("commitData called with an editor")  # the renewed table has let go of it already
@@ -169,7 +170,7 @@ def test_choices_of_a_cell_are_a_box(window, qtbot):
     assert "Blessing of Boats, Tide Concert" in offered  # not only acts that follow one another
     box.setCurrentIndex(0)
     box.activated.emit(0)
-    assert kit.links(window.session.store)[0].acts == ()
+    assert kit.links(window.session.store, window.session.scope)[0].acts == ()
 
 
 @pytest.mark.parametrize(
@@ -198,11 +199,13 @@ def test_acts_take_times_in_one_form(window):
     stage = window.open_stage("kit")
     stage.show_table("Acts")
     assert edit(stage.acts, 0, 1, "2026-08-14 19:30")
-    assert f"{kit.acts(window.session.store)[0].starts_at:%H:%M}" == "17:30"  # UTC, two hours before summer time
+    assert (
+        f"{kit.acts(window.session.store, window.session.scope)[0].starts_at:%H:%M}" == "17:30"
+    )  # UTC, two hours before summer time
     assert not edit(stage.acts, 0, 1, "half past seven")
     assert "write it like" in window.said()
     stage.add_other()
-    assert kit.acts(window.session.store)[-1].name == "Act"
+    assert kit.acts(window.session.store, window.session.scope)[-1].name == "Act"
 
 
 def test_rows_are_removed_from_the_table_in_view(window):
@@ -211,14 +214,14 @@ def test_rows_are_removed_from_the_table_in_view(window):
     stage.show_table("Units")
     stage.remove()
     assert "Select the rows" in window.said()
-    stage.units.choose({kit.units(store)[0].id})
+    stage.units.choose({kit.units(store, here(store))[0].id})
     stage.remove()
     assert "still needs it" in window.said()
     stage.add_other()
-    new = kit.units(store)[-1]
+    new = kit.units(store, here(store))[-1]
     stage.units.choose({new.id})
     stage.remove()
-    assert new.id not in {u.id for u in kit.units(store)}
+    assert new.id not in {u.id for u in kit.units(store, here(store))}
 
 
 def test_selecting_a_row_selects_the_link_everywhere(window):
@@ -243,13 +246,13 @@ def test_neighbours_are_edited_in_ground(window):
     stage, store = window.open_stage("ground"), window.session.store
     table = stage.neighbours
     assert edit(table, 0, column_of(table, "MHz"), "477,2")
-    assert ground.neighbours(store)[0].freq_hz == 477_200_000
+    assert ground.neighbours(store, here(store))[0].freq_hz == 477_200_000
     assert edit(table, 0, column_of(table, "Kind"), "neighbour")
-    assert edit(table, 0, column_of(table, "Where"), ground.zones(store)[0].id)
+    assert edit(table, 0, column_of(table, "Where"), ground.zones(store, here(store))[0].id)
     table.selectRow(0)
     assert window.session.selection.kind == "neighbour"
     stage.remove_neighbour()
-    assert len(ground.neighbours(store)) == 2
+    assert len(ground.neighbours(store, here(store))) == 2
     stage.rooms.selectRow(0)
     stage.remove_room()
     assert "is still used by" in window.said()
@@ -297,16 +300,16 @@ def test_a_conflict_with_another_writer_is_said_and_undo_stays(window):
     from azven.book.store import Store
 
     session = window.session
-    link = kit.links(session.store)[0]
+    link = kit.links(session.store, session.scope)[0]
     session.do(lambda: kit.change_links(session.store, [link], performer="Mine"))
     other = Store.open(session.store.path)
-    theirs = kit.links(other)[0]
+    theirs = kit.links(other, here(other))[0]
     other.apply(kit.change_links(other, [theirs], performer="Theirs"))
     other.close()
     session.step_back()
     assert "changed elsewhere meanwhile" in window.said()
     assert session.undo.canUndo()
-    assert kit.links(session.store)[0].performer == "Theirs"
+    assert kit.links(session.store, session.scope)[0].performer == "Theirs"
 
 
 def test_a_home_that_cannot_be_written_is_one_sentence(monkeypatch, tmp_path):
@@ -328,17 +331,17 @@ def test_default_book_is_made_where_the_platform_keeps_data(monkeypatch, tmp_pat
     path = default_book()
     assert path.is_relative_to(tmp_path)
     first = open_book(path)
-    first.apply(ground.add_zone(first, "Kept"))
+    first.apply(ground.add_zone(first, here(first), "Kept"))
     first.close()
     again = open_book(path)
-    assert [z.name for z in ground.zones(again)] == ["Main room", "Kept"]
+    assert [z.name for z in ground.zones(again, here(again))] == ["Main room", "Kept"]
     again.close()
 
 
 def test_a_sweep_that_was_taken_away_is_not_exported(window, monkeypatch):
     window.show_stage("listen")
     stage, store = window.open_stage("listen"), window.session.store
-    record = listen.sweeps(store)[0]
+    record = listen.sweeps(store, here(store))[0]
     window.session.select("sweep", record.id)
     action = next(a for a in window.actions_table.all() if a.id == "export-sweep")
     assert action.enabled()

@@ -17,6 +17,7 @@ from azven.desk.plan.lanes import ROW
 from azven.desk.stage import FittedLabel, shortened, tip
 from azven.desk.tables import RecordTable
 from azven.work import ground, ids, kit, plan, sheet
+from azven.work.scope import opening as here
 
 ROOT = Path(__file__).resolve().parents[2]
 
@@ -94,9 +95,11 @@ def test_neighbours_are_named_in_the_ladder_and_picked_there(window, qtbot):
     session, store = window.session, window.session.store
     for i in range(40):
         session.do(
-            lambda i=i: ground.add_neighbour(store, f"Neighbour with a long name {i}", 480_000_000 + i * 4_000_000)
+            lambda i=i: ground.add_neighbour(
+                store, here(store), f"Neighbour with a long name {i}", 480_000_000 + i * 4_000_000
+            )
         )
-    span = ladder._span(ground.current(store).region)
+    span = ladder._span(ground.here(store, here(store)).region)
     labels = ladder._labels(span, QFontMetrics(look.font(look.SMALL_PX)))
     boxes = [box for _, _, box, text in labels if text]
     assert len(boxes) >= 9
@@ -111,7 +114,7 @@ def test_neighbours_are_named_in_the_ladder_and_picked_there(window, qtbot):
 def test_the_time_zone_is_chosen_and_followed(window):
     window.show_stage("ground")
     stage, session = window.open_stage("ground"), window.session
-    act = kit.acts(session.store)[0]
+    act = kit.acts(session.store, session.scope)[0]
     was = session.clock.said(act.starts_at)
     stage.zone.setCurrentIndex(stage.zone.findData("UTC"))
     stage._choose_zone()
@@ -120,7 +123,7 @@ def test_the_time_zone_is_chosen_and_followed(window):
     assert "UTC" in stage._clock.text()
     session.step_back()
     assert session.clock.said(act.starts_at) == was
-    assert not session.do(lambda: ground.set_time_zone(session.store, "Nowhere/At all"))
+    assert not session.do(lambda: ground.set_time_zone(session.store, session.scope, "Nowhere/At all"))
 
 
 def test_lanes_stop_at_whole_rows(window, settle):
@@ -171,7 +174,7 @@ def test_the_shades_of_reach_are_said_in_figures(window, settle):
 
 def test_the_sheet_prints_the_region_with_its_date_and_the_sentence_on_licences(window, tmp_path):
     session = window.session
-    write_pdf(sheet.html(session.store, session.board, session.now(), {}), tmp_path / "sheet.pdf")
+    write_pdf(sheet.html(session.store, session.scope, session.board, session.now(), {}), tmp_path / "sheet.pdf")
     document = QPdfDocument(None)
     document.load(str(tmp_path / "sheet.pdf"))
     text = "".join(document.getAllText(i).text() for i in range(document.pageCount()))
@@ -179,14 +182,14 @@ def test_the_sheet_prints_the_region_with_its_date_and_the_sentence_on_licences(
     assert "Rules of Marrowby Coast (invented territory), as of 2026-11" in text
     assert "your licence and the local regulator decide" in text
     assert "times of CE" in text
-    last = session.board.input.name(ids.of(kit.links(session.store)[-1]))
+    last = session.board.input.name(ids.of(kit.links(session.store, session.scope)[-1]))
     assert text.count(last) >= 2  # by room and by act: nothing is lost at the end
     document.close()
 
 
 def test_a_long_sheet_loses_nothing_at_its_end(window, tmp_path):
     session = window.session
-    html = sheet.html(session.store, session.board, session.now(), {})
+    html = sheet.html(session.store, session.scope, session.board, session.now(), {})
     html = html.replace("</body>", "<h2>Room</h2>" + "<p>line</p>" * 90 + "<h2>Room</h2><p>the last words</p></body>")
     write_pdf(html, tmp_path / "long.pdf")
     document = QPdfDocument(None)
@@ -207,8 +210,8 @@ def test_readme_shows_every_picture_and_no_code_of_old_stands_where_people_read(
 
 def test_pasting_and_editing_leave_the_plan_of_equal_names_alone(window):
     store = window.session.store
-    before = plan.board(store).frequencies
+    before = plan.board(store, here(store)).frequencies
     window.show_stage("kit")
     window.open_stage("kit").paste_text("Narrator\nNarrator\n")
     assert "2 links pasted" in window.said()
-    assert plan.board(store).frequencies == before
+    assert plan.board(store, here(store)).frequencies == before

@@ -14,6 +14,7 @@ from azven.desk.axis import polygon, silhouette, stacked
 from azven.desk.palette import Palette, matching
 from azven.desk.tables import Column, RecordTable
 from azven.work import ground, kit, plan
+from azven.work.scope import opening as here
 from naming import key
 
 
@@ -77,11 +78,11 @@ def test_tables_hold_to_qts_rules_and_edit_in_place(window, qtbot):
         QAbstractItemModelTester(model, QAbstractItemModelTester.FailureReportingMode.Fatal)
     model = stage.links.records
     assert model.setData(model.index(0, 0), "Harbour Mistress")
-    assert kit.links(window.session.store)[0].name == "Harbour Mistress"
+    assert kit.links(window.session.store, window.session.scope)[0].name == "Harbour Mistress"
     assert not model.setData(model.index(0, 0), "  ")
     assert "A link needs a name" in window.said()
     assert model.setData(model.index(0, 0), "Narrator")
-    assert [x.name for x in kit.links(window.session.store)].count("Narrator") == 2
+    assert [x.name for x in kit.links(window.session.store, window.session.scope)].count("Narrator") == 2
     bands = stage.models.records
     row = next(i for i, m in enumerate(bands.records) if m.name.startswith("Handheld"))
     assert bands.setData(bands.index(row, 2), "470–542, 600-650")
@@ -114,18 +115,18 @@ def test_paste_and_remove_with_undo(window):
     stage.paste_text("Name\tRoom\nHerald\tQuay Stage\nMime\tMoon\n")
     assert "1 links pasted" in window.said()
     assert "no room is named Moon" in window.said()
-    stage.links.choose({x.id for x in kit.links(store) if x.name == "Herald"})
+    stage.links.choose({x.id for x in kit.links(store, here(store)) if x.name == "Herald"})
     stage.remove()
-    assert "Herald" not in [x.name for x in kit.links(store)]
+    assert "Herald" not in [x.name for x in kit.links(store, here(store))]
     window.session.step_back()
-    assert "Herald" in [x.name for x in kit.links(store)]
+    assert "Herald" in [x.name for x in kit.links(store, here(store))]
 
 
 def test_density_is_a_slider_with_words_and_undo(window, qtbot):
     stage, session = window.open_stage("plan"), window.session
     stage.density.slider.setFocus()
     qtbot.keyClick(stage.density.slider, Qt.Key.Key_Left)
-    assert ground.current(session.store).show.density == 0
+    assert ground.here(session.store, session.scope).show.density == 0
     assert session.board.count("broken") > 0
     stage.density.slider.hovered.emit(4)
     assert "Two-transmitter guards are halved" in stage.density.words.text()
@@ -182,10 +183,10 @@ def test_ground_changes_rooms_relations_neighbours_and_region(window, tmp_path):
     assert "is not a frequency" in window.said()
     stage.neighbour_mhz.setText("612,4")
     stage.add_neighbour()
-    assert 612_400_000 in [n.freq_hz for n in ground.neighbours(store)]
+    assert 612_400_000 in [n.freq_hz for n in ground.neighbours(store, here(store))]
     stage.region.setCurrentIndex(stage.region.findText("Europe, 8 MHz frame"))
     stage._choose_region()
-    assert ground.current(store).region.key == "europe-8mhz"
+    assert ground.here(store, here(store)).region.key == "europe-8mhz"
     bad = tmp_path / "region.json"
     bad.write_text('{"format": "azven-region", "version": 1, "key": "x"}')
     stage.load_region_from(bad)
@@ -198,7 +199,7 @@ def test_reasons_for_everything_that_can_be_selected(window):
         ("rule", 1, "reserved"),
         ("channel", ("in-ear", "35"), "taken"),
         ("sweep", session.picture.sweeps[0][0].id, "in use"),
-        ("neighbour", ground.neighbours(session.store)[0].id, "avoid"),
+        ("neighbour", ground.neighbours(session.store, session.scope)[0].id, "avoid"),
         ("line", session.picture.lines[0], "unclaimed"),
         ("link", key(session, "Narrator"), "holds"),
     ):
@@ -300,7 +301,7 @@ def test_a_damaged_book_opens_for_reading_and_says_so(tmp_path, qtbot):
     window = start(False, store.path, "ground", None)
     qtbot.addWidget(window)
     assert "Open for reading only. 1 damaged records are set aside: neighbour " in window._said.text()
-    links = kit.links(window.session.store)
+    links = kit.links(window.session.store, window.session.scope)
     assert not window.session.do(lambda: kit.remove_links(window.session.store, links[:1]))
     assert "for reading only" in window._said.text()
     assert (window.header._lasting.text(), window.header._lasting.isHidden()) == ("Reading only: 1 damaged", False)

@@ -8,13 +8,14 @@ import numpy as np
 import pytest
 
 from azven.work import ground, listen, peaks, spectrum
+from azven.work.scope import opening as here
 from azven.work.taking import About
 
 
 def test_two_instruments_sweep_at_once_each_at_its_place(window, settle, qtbot):
     session, stage = window.session, window.open_stage("listen")
     window.show_stage("listen")
-    before = len(listen.sweeps(session.store))
+    before = len(listen.sweeps(session.store, session.scope))
     first, second = stage.instruments.current, stage.instruments.add()
     assert second.number == 2
     assert "receive antennas" in second.place.text()
@@ -32,7 +33,7 @@ def test_two_instruments_sweep_at_once_each_at_its_place(window, settle, qtbot):
     window.open_stage("plan").run_primary()
     assert session.jobs.busy
     settle(window)
-    taken = listen.sweeps(session.store)[: len(listen.sweeps(session.store)) - before]
+    taken = listen.sweeps(session.store, session.scope)[: len(listen.sweeps(session.store, session.scope)) - before]
     assert {(r.place, round(r.rbw_hz)) for r in taken} == {
         ("Rope Hall, riser", 30_000), ("Rope Hall, receive antennas", 100_000),
     }  # fmt: skip
@@ -47,7 +48,7 @@ def test_two_instruments_sweep_at_once_each_at_its_place(window, settle, qtbot):
 
 def test_stop_ends_the_sweep_that_began_last_and_its_part_is_kept(window, settle, qtbot):
     session, stage = window.session, window.open_stage("listen")
-    before = len(listen.sweeps(session.store))
+    before = len(listen.sweeps(session.store, session.scope))
     for analyser in session.venue.analysers.values():
         analyser._pace = 3.0
     stage.instruments.add()
@@ -55,7 +56,12 @@ def test_stop_ends_the_sweep_that_began_last_and_its_part_is_kept(window, settle
     qtbot.waitUntil(lambda: all(len(f) > 1 for f, _ in stage.plot.live.values()), timeout=120_000)
     window.actions_table.run("stop")
     settle(window)
-    points = sorted(r.points for r in listen.sweeps(session.store)[: len(listen.sweeps(session.store)) - before])
+    points = sorted(
+        r.points
+        for r in listen.sweeps(session.store, session.scope)[
+            : len(listen.sweeps(session.store, session.scope)) - before
+        ]
+    )
     assert points[0] < points[1] == 10_001
 
 
@@ -65,11 +71,11 @@ def test_an_overload_is_shown_by_an_attenuator_and_left_out(window, settle, qtbo
     panel.own_on.setChecked(True)
     panel.take()
     settle(window)
-    plain = listen.load(session.store, listen.sweeps(session.store)[0])
+    plain = listen.load(session.store, listen.sweeps(session.store, session.scope)[0])
     panel.prove()
     settle(window)
     assert "Overloaded: what it showed at" in window.said()
-    record = listen.sweeps(session.store)[0]
+    record = listen.sweeps(session.store, session.scope)[0]
     truer = listen.load(session.store, record)
     assert len(record.made_inside) > 5
     inside = np.searchsorted(plain.freq_hz, record.made_inside)
@@ -85,11 +91,11 @@ def test_an_overload_is_shown_by_an_attenuator_and_left_out(window, settle, qtbo
 def test_an_instrument_without_an_attenuator_says_so(window, settle):
     session, stage = window.session, window.open_stage("listen")
     panel = stage.instrument
-    before = len(listen.sweeps(session.store))
+    before = len(listen.sweeps(session.store, session.scope))
     panel.attenuation.setCurrentIndex(panel.attenuation.findData(30))
     panel.prove()  # asks for 40 dB, the stand-in has 30
     settle(window)
-    assert len(listen.sweeps(session.store)) == before + 1
+    assert len(listen.sweeps(session.store, session.scope)) == before + 1
     assert "no attenuator of 40 dB" in window.said()
 
 
@@ -106,30 +112,32 @@ def test_peaks_say_whose_they_are(window):
     page.table.selectRow(0)
     assert session.selection.kind == "line"
     line = session.picture.lines[0]
-    session.do(lambda: listen.claim(session.store, line, "neighbour", "Pier office"))
+    session.do(lambda: listen.claim(session.store, session.scope, line, "neighbour", "Pier office"))
     stage.refresh()
-    assert "Pier office" in [p.owner for p in peaks.peaks(session.store, session.picture)]
+    assert "Pier office" in [p.owner for p in peaks.peaks(session.store, session.scope, session.picture)]
 
 
 def test_the_list_of_stations_is_held_against_the_sweeps(window):
     session, stage = window.session, window.open_stage("listen")
     window.show_stage("listen")
-    said = spectrum.against_list(session.store, session.picture)
+    said = spectrum.against_list(session.store, session.scope, session.picture)
     assert [line.split(":")[0] for line in said] == ["channel 27", "channel 35"]
     stage.show_page(4)
-    session.do(lambda: ground.set_stations(session.store, "22 24, 25 28 29 31 33 34 35 36 39 40 41 43 45 46 47"))
-    assert spectrum.against_list(session.store, session.picture) == []
+    session.do(
+        lambda: ground.set_stations(session.store, session.scope, "22 24, 25 28 29 31 33 34 35 36 39 40 41 43 45 46 47")
+    )
+    assert spectrum.against_list(session.store, session.scope, session.picture) == []
     with pytest.raises(ValueError, match="99: no such channel"):
-        ground.set_stations(session.store, "22 99")
+        ground.set_stations(session.store, session.scope, "22 99")
     session.step_back()
-    assert len(spectrum.against_list(session.store, session.picture)) == 2
+    assert len(spectrum.against_list(session.store, session.scope, session.picture)) == 2
 
 
 def test_a_dozen_instruments_stand_in_a_row_and_sweep_together(window, settle, tmp_path):
     window.show_stage("listen")
     stage, store = window.open_stage("listen"), window.session.store
     many = stage.instruments
-    before = len(listen.sweeps(store))
+    before = len(listen.sweeps(store, here(store)))
     while len(many.panels) < 12:
         many.add()
     assert [many._group.button(p.number).text() for p in many.panels] == [str(i) for i in range(1, 13)]
@@ -137,14 +145,14 @@ def test_a_dozen_instruments_stand_in_a_row_and_sweep_together(window, settle, t
     many.take_all()
     assert sum(p.sweeping for p in many.panels) == 12
     settle(window)
-    assert len(listen.sweeps(store)) == before + 12
+    assert len(listen.sweeps(store, here(store))) == before + 12
     assert many._group.button(3).toolTip().startswith("3")
 
 
 def test_more_instruments_than_a_row_holds_are_in_a_list(window, settle):
     window.show_stage("listen")
     stage = window.open_stage("listen")
-    many, before = stage.instruments, len(listen.sweeps(window.session.store))
+    many, before = stage.instruments, len(listen.sweeps(window.session.store, window.session.scope))
     while len(many.panels) < 20:
         many.add()
     assert many._list.isVisible()
@@ -161,7 +169,7 @@ def test_more_instruments_than_a_row_holds_are_in_a_list(window, settle):
     assert sum(p.sweeping for p in many.panels) == 20
     assert "sweeping" in many._list.currentText()
     settle(window)
-    assert len(listen.sweeps(window.session.store)) == before + 20
+    assert len(listen.sweeps(window.session.store, window.session.scope)) == before + 20
     while len(many.panels) > 16:
         many.remove()
     assert not many._list.isVisible()

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QApplication
 from azven.desk import app as desk
 from azven.desk.reach.backdrop import ScaleDialog
 from azven.work import kit, listen, taking
+from azven.work.scope import opening as here
 
 
 def test_arrows_walk_the_blocks_of_a_design(window, qtbot):
@@ -66,7 +67,7 @@ def test_the_waterfall_follows_the_pointer_and_pans(window, qtbot):
     stage, session = window.open_stage("listen"), window.session
     stage.show_page(1)
     view = stage.waterfall.view
-    for record in listen.sweeps(session.store):
+    for record in listen.sweeps(session.store, session.scope):
         view.add(listen.load(session.store, record), record.taken_at)
     session.show_band(500e6, 560e6)
     before = session.view_hz
@@ -85,14 +86,14 @@ def test_since_yesterday_chooses_both_sweeps_or_says_that_there_is_none(window):
     page = stage._pages.currentWidget()
     page.since_yesterday()
     assert "nothing to compare with yet" in window.said()
-    newest = listen.sweeps(store)[0]
+    newest = listen.sweeps(store, here(store))[0]
     about = taking.About(newest.place, newest.antenna)
     yesterday = newest.taken_at - timedelta(hours=24)
-    store.apply(listen.keep(store, listen.load(store, newest), about, "x", yesterday))
+    store.apply(listen.keep(store, here(store), listen.load(store, newest), about, "x", yesterday))
     page.refresh()
     page.since_yesterday()
     assert page.new.currentData() == newest.id
-    assert page.old.currentData() == listen.sweeps(store)[-1].id
+    assert page.old.currentData() == listen.sweeps(store, here(store))[-1].id
     assert page.words.text() == "Nothing differs by more than 6 dB."
 
 
@@ -120,7 +121,7 @@ def test_links_are_pasted_from_the_clipboard(window):
     assert "Copy rows in a spreadsheet first" in window.said()
     clipboard.setText("name\nPier Crier 1\nPier Crier 2\n")
     stage.paste()
-    assert {"Pier Crier 1", "Pier Crier 2"} <= {x.name for x in kit.links(store)}
+    assert {"Pier Crier 1", "Pier Crier 2"} <= {x.name for x in kit.links(store, here(store))}
 
 
 def test_a_fault_of_ours_is_said_and_the_book_is_safe(window, caplog):

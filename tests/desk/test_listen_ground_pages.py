@@ -10,31 +10,32 @@ from azven.desk import files
 from azven.desk.listen.instrument import _local_time
 from azven.rf.venue import Settings
 from azven.work import demo, ground, kit, listen, permission, taking
+from azven.work.scope import opening as here
 from naming import key
 
 
 def test_repeated_sweeps_go_on_while_something_else_is_edited(window, qtbot, settle):
     session, stage = window.session, window.open_stage("listen")
-    before = len(listen.sweeps(session.store))
+    before = len(listen.sweeps(session.store, session.scope))
     stage.instrument.repeat.setCurrentIndex(1)
     stage.run_primary()
-    qtbot.waitUntil(lambda: len(listen.sweeps(session.store)) > before, timeout=120_000)
+    qtbot.waitUntil(lambda: len(listen.sweeps(session.store, session.scope)) > before, timeout=120_000)
     window.show_stage("kit")
-    session.do(lambda: kit.add_act(session.store, "Fireworks"))
-    qtbot.waitUntil(lambda: len(listen.sweeps(session.store)) > before + 1, timeout=120_000)
+    session.do(lambda: kit.add_act(session.store, session.scope, "Fireworks"))
+    qtbot.waitUntil(lambda: len(listen.sweeps(session.store, session.scope)) > before + 1, timeout=120_000)
     qtbot.waitUntil(lambda: stage.instrument.repeating, timeout=120_000)
     stage.run_primary()
     settle(window)
     assert not stage.instrument.repeating
-    assert len(stage.waterfall.view.rows) == len(listen.sweeps(session.store)) - before
-    assert any(a.name == "Fireworks" for a in kit.acts(session.store))
+    assert len(stage.waterfall.view.rows) == len(listen.sweeps(session.store, session.scope)) - before
+    assert any(a.name == "Fireworks" for a in kit.acts(session.store, session.scope))
 
 
 def test_many_sweeps_are_worked_out_beside_the_window_and_nothing_is_planned_before(open_window, settle, tmp_path):
     store, world = demo.build(tmp_path), demo.venue()
     taken = world.sweep(world.antennas["omni"], Settings(470_000_000, 694_000_000, 2_001, 120_000), 1)
     for i in range(70):
-        store.apply(listen.keep(store, taken, taking.About(f"Place {i}", "whip"), "x"))
+        store.apply(listen.keep(store, here(store), taken, taking.About(f"Place {i}", "whip"), "x"))
     window = open_window(store, stage="plan")
     assert window.session.picture.waiting == 12
     assert "12 to read" in [text for text, _ in window.rail.entries()[1].points]
@@ -43,7 +44,7 @@ def test_many_sweeps_are_worked_out_beside_the_window_and_nothing_is_planned_bef
     settle(window)
     assert window.session.picture.waiting == 0
     assert len(window.session.picture.sweeps) == 72
-    assert window.session.picture.lines == listen.picture(store).lines
+    assert window.session.picture.lines == listen.picture(store, here(store)).lines
     before = window.session.picture
     window.session.jobs.stop()
     assert window.session.picture is before
@@ -67,19 +68,19 @@ def test_a_timetable_ends_when_it_is_told(window, settle):
 def test_an_instrument_that_is_cut_is_said_and_the_timetable_goes_on(window, settle):
     session, stage = window.session, window.open_stage("listen")
     analyser = session.venue.analysers["omni"]
-    before = len(listen.sweeps(session.store))
+    before = len(listen.sweeps(session.store, session.scope))
     analyser.cut_after_bytes = 40
     stage.instrument.repeat.setCurrentIndex(stage.instrument.repeat.findData(600))
     stage.run_primary()
     settle(window)
-    assert len(listen.sweeps(session.store)) == before
+    assert len(listen.sweeps(session.store, session.scope)) == before
     assert "closed the connection" in window.said()
     assert stage.instrument.repeating
     stage.instrument.stop_repeating()
     analyser.cut_after_bytes = None
     stage.run_primary()
     settle(window)
-    assert len(listen.sweeps(session.store)) == before + 1
+    assert len(listen.sweeps(session.store, session.scope)) == before + 1
 
 
 def test_the_waterfall_holds_averages_freezes_and_tells(window, settle):
@@ -87,7 +88,7 @@ def test_the_waterfall_holds_averages_freezes_and_tells(window, settle):
     stage = window.open_stage("listen")
     stage.show_page(1)
     view = stage.waterfall.view
-    for record in listen.sweeps(window.session.store):
+    for record in listen.sweeps(window.session.store, window.session.scope):
         view.add(listen.load(window.session.store, record), record.taken_at)
     hold, last = [], view.trace().level_dbm
     for mode in (1, 2):
@@ -99,7 +100,9 @@ def test_the_waterfall_holds_averages_freezes_and_tells(window, settle):
     assert "MHz" in view.words_at(300, 20)
     assert " CE" in view.words_at(300, 170)  # the site's own time
     stage.waterfall.frozen.click()
-    view.add(listen.load(window.session.store, listen.sweeps(window.session.store)[0]), datetime.now())
+    view.add(
+        listen.load(window.session.store, listen.sweeps(window.session.store, window.session.scope)[0]), datetime.now()
+    )
     assert len(view.rows) == 2
     view.clear()
     assert view.trace() is None
@@ -124,7 +127,7 @@ def test_two_sweeps_are_compared_and_advice_sets_the_controls(window):
     stage.show_page(4)
     from azven.work import spectrum
 
-    proposal = spectrum.proposals(window.session.store)[0]
+    proposal = spectrum.proposals(window.session.store, window.session.scope)[0]
     stage.advice.wanted.emit(proposal)
     assert stage.instrument.settings().rbw_hz == proposal.rbw_hz
 
@@ -142,10 +145,10 @@ HOSTILE = {
 def test_hostile_files_are_refused_in_a_line_and_change_nothing(window, settle, tmp_path, name):
     path = tmp_path / name
     path.write_bytes(HOSTILE[name])
-    before = len(listen.sweeps(window.session.store))
+    before = len(listen.sweeps(window.session.store, window.session.scope))
     window.open_stage("listen").import_path(path)
     settle(window)
-    assert len(listen.sweeps(window.session.store)) == before
+    assert len(listen.sweeps(window.session.store, window.session.scope)) == before
     assert name in window.said()
 
 
@@ -159,10 +162,10 @@ def test_a_site_is_shared_and_taken_in_through_the_window(window, empty_window, 
     empty_window.open_stage("ground").take_in()
     settle(empty_window)
     assert "2 sweeps" in empty_window.said()
-    assert len(ground.zones(store)) == 4
+    assert len(ground.zones(store, here(store))) == 4
     empty_window.session.step_back()
-    assert len(ground.zones(store)) == 1
-    assert listen.sweeps(store) == []
+    assert len(ground.zones(store, here(store))) == 1
+    assert listen.sweeps(store, here(store)) == []
     path.write_bytes(b"nothing")
     empty_window.open_stage("ground").take_in_from(path)
     settle(empty_window)
@@ -175,7 +178,7 @@ def test_grounds_pages_take_distances_licences_and_limits(window):
     stage.show_page(2)
     table = stage.distances.table
     assert table.records.setData(table.records.index(0, 1), "4,5")
-    assert ground.zones(session.store)[0].near_m == 4.5
+    assert ground.zones(session.store, session.scope)[0].near_m == 4.5
     assert not table.records.setData(table.records.index(0, 1), "far")
     assert "is not a number" in window.said()
     stage.show_page(3)
@@ -183,32 +186,32 @@ def test_grounds_pages_take_distances_licences_and_limits(window):
     for field, text in ((page.name, "EV-9"), (page.low, "470"), (page.high, "606"), (page.cap, "30")):
         field.setText(text)
     page.add()
-    assert [p.name for p in permission.permits(session.store)] == ["EV-9"]
+    assert [p.name for p in permission.permits(session.store, session.scope)] == ["EV-9"]
     page.table.selectRow(0)
     page.remove()
-    assert permission.permits(session.store) == []
+    assert permission.permits(session.store, session.scope) == []
     stage.show_page(4)
     stage.limits.guard.setText("300")
     stage.limits.guard.editingFinished.emit()
-    assert ground.current(session.store).site.tv_guard_hz == 300_000
+    assert ground.here(session.store, session.scope).site.tv_guard_hz == 300_000
     stage.limits.limits["voice"].setText("−95")
     stage.limits.limits["voice"].editingFinished.emit()
-    assert listen.tolerated(session.store)["voice"] == -95
+    assert listen.tolerated(session.store, session.scope)["voice"] == -95
     assert "channels quiet" in stage.limits.effect.text()
     for _ in range(5):
         session.step_back()
-    assert ground.current(session.store).site.tv_guard_hz == 0
+    assert ground.here(session.store, session.scope).site.tv_guard_hz == 0
 
 
 def test_rooms_are_related_from_the_plan_through_the_window_and_undone(window):
     window.show_stage("ground")
     stage, store = window.open_stage("ground"), window.session.store
-    before = {r.wall_loss_db for r in ground.relations(store).values()}
+    before = {r.wall_loss_db for r in ground.relations(store, here(store)).values()}
     stage.relate_from_plan()
     assert "Rope Hall – Quay Stage: walls 6 dB" in window.said()
-    assert {r.wall_loss_db for r in ground.relations(store).values()} != before
+    assert {r.wall_loss_db for r in ground.relations(store, here(store)).values()} != before
     window.session.step_back()
-    assert {r.wall_loss_db for r in ground.relations(store).values()} == before
+    assert {r.wall_loss_db for r in ground.relations(store, here(store)).values()} == before
 
 
 def test_frequencies_next_door_are_proposed_kept_and_written(window, settle, tmp_path, monkeypatch):
@@ -228,7 +231,7 @@ def test_frequencies_next_door_are_proposed_kept_and_written(window, settle, tmp
     page.export()
     assert "Chapel choir 2" in (tmp_path / "slip.txt").read_text("utf-8")
     page.keep()
-    assert sum(n.name.startswith("Chapel choir") for n in ground.neighbours(session.store)) == 2
+    assert sum(n.name.startswith("Chapel choir") for n in ground.neighbours(session.store, session.scope)) == 2
     assert session.board.count("broken") == 0
 
 
@@ -254,20 +257,20 @@ def test_the_plot_answers_the_mouse(window, qtbot):
 def test_a_few_links_are_brought_up_one_by_one(window, settle):
     session = window.session
     model = next(m for m in ground.models(session.store) if "robust" in m.name)
-    zone = ground.zones(session.store)[0]
-    session.do(lambda: kit.add_links(session.store, "Late 1", 2, model, model.bands[1][0], zone))
+    zone = ground.zones(session.store, session.scope)[0]
+    session.do(lambda: kit.add_links(session.store, session.scope, "Late 1", 2, model, model.bands[1][0], zone))
     window.show_stage("listen")
     stage = window.open_stage("listen")
     stage.show_page(5)
     page = stage.sequence
-    before = len(listen.sweeps(session.store))
+    before = len(listen.sweeps(session.store, session.scope))
     assert "stays on" in page.words.text()
     for _ in range(8):
         page.next_step()
         settle(window)
     assert "All links are on" in page.words.text()
-    assert len(listen.sweeps(session.store)) == before + 2
-    assert [s.own_on for s in listen.sweeps(session.store)[:2]] == [True, False]
+    assert len(listen.sweeps(session.store, session.scope)) == before + 2
+    assert [s.own_on for s in listen.sweeps(session.store, session.scope)[:2]] == [True, False]
     assert session.board.verdict(key(session, "Late 1")).state != "unplaced"
     assert session.board.verdict(key(session, "Late 2")).state != "unplaced"
     assert [v.id for v in session.board.verdicts if v.state == "broken"] == [key(session, "Brass ear 5")]  # by the line

@@ -4,6 +4,7 @@ from PyQt6.QtWidgets import QPushButton
 
 from azven.book.records import Model
 from azven.work import ground, kit, plan
+from azven.work.scope import opening as here
 from naming import key
 
 LANES, PRODUCTS, MARGINS, PAIRS, COMPARE, WHAT_IF, GROUPS = range(7)
@@ -17,8 +18,8 @@ def test_an_unplaced_link_says_why_and_a_way_out_places_it(window, settle):
     session, store = window.session, window.session.store
     stage = window.open_stage("plan")
     model = next(m for m in ground.models(store) if m.name == "In-ear stereo, FM")
-    zone = ground.zones(store)[0]
-    session.do(lambda: kit.add_links(store, "Late ear 1", 40, model, "518–606", zone))
+    zone = ground.zones(store, here(store))[0]
+    session.do(lambda: kit.add_links(store, here(store), "Late ear 1", 40, model, "518–606", zone))
     stage.add_missing()
     settle(window)
     stuck = [v.id for v in session.board.verdicts if v.state == "unplaced"]
@@ -56,12 +57,12 @@ def test_what_if_a_neighbour_is_tried_dropped_kept_and_undone(window, settle):
     settle(window)
     page.keep_button.click()
     assert session.board.frequencies[name] != narrator
-    assert any(n.name == "New neighbour" for n in ground.neighbours(session.store))
+    assert any(n.name == "New neighbour" for n in ground.neighbours(session.store, session.scope))
     assert session.board.count("broken", "unplaced") == 0
     assert session.board.stale == ()
     session.step_back()
     assert session.board.frequencies == before
-    assert not any(n.name == "New neighbour" for n in ground.neighbours(session.store))
+    assert not any(n.name == "New neighbour" for n in ground.neighbours(session.store, session.scope))
 
 
 def test_what_if_more_links_a_multiplex_and_an_open_door(window, settle):
@@ -75,9 +76,9 @@ def test_what_if_more_links_a_multiplex_and_an_open_door(window, settle):
         assert page.outcome is not None
         assert page.cost.text().startswith("To mend")
     assert page.outcome.supposition.title.startswith("2 more like")
-    count = len(kit.links(session.store))
+    count = len(kit.links(session.store, session.scope))
     page.keep_button.click()
-    assert len(kit.links(session.store)) == count + 2
+    assert len(kit.links(session.store, session.scope)) == count + 2
     page.kind.setCurrentIndex(0)
     page.freq.setText("none")
     page.try_it()
@@ -87,8 +88,8 @@ def test_what_if_more_links_a_multiplex_and_an_open_door(window, settle):
 def test_stopping_a_search_half_way_keeps_its_best(window, settle, qtbot):
     session, stage = window.session, window.open_stage("plan")
     model = next(m for m in ground.models(session.store) if m.service == "voice")
-    zone = ground.zones(session.store)[0]
-    session.do(lambda: kit.add_links(session.store, "Crowd 1", 60, model, model.bands[0][0], zone))
+    zone = ground.zones(session.store, session.scope)[0]
+    session.do(lambda: kit.add_links(session.store, session.scope, "Crowd 1", 60, model, model.bands[0][0], zone))
     notes = []
     session.jobs.noted.connect(notes.append)
     with qtbot.waitSignal(session.jobs.noted, timeout=120_000):
@@ -104,7 +105,7 @@ def test_stopping_a_search_half_way_keeps_its_best(window, settle, qtbot):
 def test_a_plan_whose_inputs_changed_is_said_to_be_stale_until_it_is_mended(window, settle):
     session, stage = window.session, window.open_stage("plan")
     freq = session.board.frequencies[key(session, "Tide Bell")]
-    session.do(lambda: ground.add_neighbour(session.store, "Ferry", freq + 50_000))
+    session.do(lambda: ground.add_neighbour(session.store, session.scope, "Ferry", freq + 50_000))
     assert "stale, neighbours changed" in stage._detail.text()
     assert "neighbour Ferry is new" in stage._detail.toolTip()
     assert session.board.verdict(key(session, "Tide Bell")).state == "broken"
@@ -123,9 +124,11 @@ def test_margins_show_both_schools_and_the_switch_is_undone(window, settle):
     assert "takes part in" in page.harm.text()
     choir = session.board.frequencies
     at = 2 * choir[key(session, "Lamp Choir 2")] - choir[key(session, "Lamp Choir 1")]
-    session.do(lambda: plan.set_frequencies(session.store, {key(session.store, "Lamp Choir 3"): at}, "Move"))
+    session.do(
+        lambda: plan.set_frequencies(session.store, session.scope, {key(session.store, "Lamp Choir 3"): at}, "Move")
+    )
     settle(window)
-    hall = next(z for z in ground.zones(session.store) if z.name == "Rope Hall")
+    hall = next(z for z in ground.zones(session.store, session.scope) if z.name == "Rope Hall")
     session.do(lambda: ground.change(hall, "Nobody comes near", near_m=28.0, between_m=10.0))
     settle(window)
     assert "levels excuse" in page.schools.text()
@@ -141,12 +144,12 @@ def test_margins_show_both_schools_and_the_switch_is_undone(window, settle):
 
 def test_planning_by_level_in_the_window(window, settle):
     session, stage = window.session, window.open_stage("plan")
-    session.do(lambda: plan.set_school(session.store, "level"))
+    session.do(lambda: plan.set_school(session.store, session.scope, "level"))
     stage.run_primary()
     settle(window)
     assert session.board.count("broken") == 0
     assert all(v.level is not None for v in session.board.verdicts if v.freq_hz)
-    assert ground.current(session.store).show.school == "level"
+    assert ground.here(session.store, session.scope).show.school == "level"
 
 
 def test_pairs_are_painted_told_selected_and_exported(window, settle, tmp_path, monkeypatch):
@@ -170,8 +173,10 @@ def test_pairs_are_painted_told_selected_and_exported(window, settle, tmp_path, 
 def test_two_plans_are_compared_and_the_old_one_comes_back(window, settle):
     session, stage = window.session, window.open_stage("plan")
     before = dict(session.board.frequencies)
-    session.do(lambda: plan.lock(session.store, session.board.verdict(key(session, "Narrator")).link, True))
-    session.do(lambda: ground.add_neighbour(session.store, "Ferry", before[key(session, "Tide Bell")]))
+    session.do(
+        lambda: plan.lock(session.store, session.scope, session.board.verdict(key(session, "Narrator")).link, True)
+    )
+    session.do(lambda: ground.add_neighbour(session.store, session.scope, "Ferry", before[key(session, "Tide Bell")]))
     stage.mend()
     settle(window)
     stage.show_page(COMPARE)

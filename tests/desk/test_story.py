@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QPushButton
 from azven.book.store import Store
 from azven.desk.plan.lanes import HEAD, ROW
 from azven.work import kit, listen, plan
+from azven.work.scope import opening as here
 from naming import key
 
 
@@ -27,13 +28,17 @@ def drag(qtbot, chart, name, to_hz):
 
 def test_the_whole_way(window, settle, qtbot, tmp_path):
     session, store = window.session, window.session.store
-    before = (kit.links(store), plan.assignments(store), listen.sweeps(store))
+    before = (
+        kit.links(store, here(store)),
+        plan.assignments(store, here(store)),
+        listen.sweeps(store, here(store)),
+    )
 
     window.show_stage("listen")
     stage = window.open_stage("listen")
     qtbot.mouseClick(window.header.primary_button, Qt.MouseButton.LeftButton)
     settle(window)
-    assert len(listen.sweeps(store)) == 3
+    assert len(listen.sweeps(store, here(store))) == 3
     assert "Kept 10001 bins" in window.said()
 
     window.show_stage("listen")
@@ -58,7 +63,7 @@ def test_the_whole_way(window, settle, qtbot, tmp_path):
     entry.pattern.setText("Herald 1")
     entry.count.setValue(3)
     qtbot.keyClick(entry.pattern, Qt.Key.Key_Return)
-    assert {"Herald 1", "Herald 2", "Herald 3"} <= {x.name for x in kit.links(store)}
+    assert {"Herald 1", "Herald 2", "Herald 3"} <= {x.name for x in kit.links(store, here(store))}
     assert session.board.count("unplaced") == 3
 
     window.show_stage("plan")
@@ -104,16 +109,21 @@ def test_the_whole_way(window, settle, qtbot, tmp_path):
 
     frequencies = dict(session.board.frequencies)
     again = Store.open(store.path)
-    assert plan.board(again).frequencies == frequencies
+    assert plan.board(again, here(again)).frequencies == frequencies
     again.close()
 
     while session.undo.canUndo():
         session.step_back()
-    assert (kit.links(store), listen.sweeps(store)) != before  # versions have moved on …
-    plain = [(x.name, x.model_id, x.band) for x in kit.links(store)]
+    assert (
+        kit.links(store, here(store)),
+        listen.sweeps(store, here(store)),
+    ) != before  # versions have moved on …
+    plain = [(x.name, x.model_id, x.band) for x in kit.links(store, here(store))]
     assert plain == [(x.name, x.model_id, x.band) for x in before[0]]  # … what they say has not
-    assert {k: a.freq_hz for k, a in plan.assignments(store).items()} == {k: a.freq_hz for k, a in before[1].items()}
-    assert [s.id for s in listen.sweeps(store)] == [s.id for s in before[2]]
+    assert {k: a.freq_hz for k, a in plan.assignments(store, here(store)).items()} == {
+        k: a.freq_hz for k, a in before[1].items()
+    }
+    assert [s.id for s in listen.sweeps(store, here(store))] == [s.id for s in before[2]]
     while session.undo.canRedo():
         session.step_forward()
     assert session.board.frequencies == frequencies
@@ -124,12 +134,12 @@ def test_a_sweep_can_be_stopped_and_keeps_what_arrived(open_window, tmp_path, se
     from azven.work.simulation import SimulatedVenue
 
     store = demo.build(tmp_path)
-    window = open_window(store, SimulatedVenue(store, pace=3.0).start(), "listen")
+    window = open_window(store, SimulatedVenue(store, here(store), pace=3.0).start(), "listen")
     window.open_stage("listen").run_primary()
     qtbot.waitUntil(lambda: len(window.open_stage("listen").plot.live.get(1, ([], []))[0]) >= 2, timeout=120_000)
     window.session.jobs.stop()
     settle(window)
-    newest = listen.sweeps(store)[0]
+    newest = listen.sweeps(store, here(store))[0]
     assert 100 < newest.points < 10_001
 
 
@@ -171,7 +181,7 @@ def test_planning_can_be_stopped_and_keeps_its_best(window, settle, qtbot):
 def test_unplaced_link_reasons_way_out_placed(window, settle, qtbot):
     session = window.session
     brass = key(session, "Brass 2")
-    placed = plan.assignments(session.store)[session.board.verdict(brass).link.id]
+    placed = plan.assignments(session.store, session.scope)[session.board.verdict(brass).link.id]
     from azven.work import ground
 
     session.do(lambda: ground.take_out(placed, "Take it off"))

@@ -9,6 +9,7 @@ from azven.book.store import same
 from azven.book.tables import TABLES
 from azven.desk.tables import RecordTable
 from azven.work import chain, ground, kit, listen, permission, plan, reach, room_plan
+from azven.work.scope import opening as here
 
 NONSENSE = ["", "5", "12,5", "500", "abc", "2026-08-14 19:30", "19:00–23:00", "=1+1", "−3", "Höhe 1", "always"]
 CELLS, DEEDS = 60, 40
@@ -50,26 +51,28 @@ def deeds(window, rng):
     """What the stages' buttons and pointers ask of the book."""
     session = window.session
     store = session.store
-    zones, links = ground.zones(store), kit.links(store)
+    zones, links = ground.zones(store, here(store)), kit.links(store, here(store))
     zone, link = rng.choice(zones), rng.choice(links)
-    rooms = [reach.room(store, z, "A") for z in zones]
-    designs = chain.designs(store)
+    rooms = [reach.room(store, here(store), z, "A") for z in zones]
+    designs = chain.designs(store, here(store))
     x, y = rng.uniform(-5, 5), rng.uniform(2, 25)
     return [
-        lambda: ground.add_zone(store, "Attic"),
-        lambda: ground.add_neighbour(store, "Ferry", rng.randrange(500, 600) * 1_000_000),
-        lambda: ground.relate(store, zones[0], zones[-1], "near", 20.0),
-        lambda: ground.set_site(store, "guard", tv_guard_hz=rng.randrange(4) * 100_000),
-        lambda: permission.add_permit(store, "licence", "EV-6", 500_000_000, 520_000_000, 25.0),
-        lambda: kit.add_links(store, "Extra #", 3, ground.models(store)[0], ground.models(store)[0].bands[0][0], zone),
+        lambda: ground.add_zone(store, here(store), "Attic"),
+        lambda: ground.add_neighbour(store, here(store), "Ferry", rng.randrange(500, 600) * 1_000_000),
+        lambda: ground.relate(store, here(store), zones[0], zones[-1], "near", 20.0),
+        lambda: ground.set_site(store, here(store), "guard", tv_guard_hz=rng.randrange(4) * 100_000),
+        lambda: permission.add_permit(store, here(store), "licence", "EV-6", 500_000_000, 520_000_000, 25.0),
+        lambda: kit.add_links(
+            store, here(store), "Extra #", 3, ground.models(store)[0], ground.models(store)[0].bands[0][0], zone
+        ),
         lambda: kit.change_links(store, [link], priority=rng.randrange(1, 5), spare=rng.random() < 0.3),
         lambda: kit.remove_links(store, [link]),
-        lambda: kit.add_act(store, "Encore"),
-        lambda: plan.lock(store, link, True),
-        lambda: plan.set_density(store, rng.randrange(5)),
-        lambda: plan.set_school(store, rng.choice(["spacing", "both", "level"])),
-        *(lambda s=s: listen.set_used(s, not s.used) for s in listen.sweeps(store)[:1]),
-        *(lambda s=s: listen.remove_sweep(store, s) for s in listen.sweeps(store)[1:2]),
+        lambda: kit.add_act(store, here(store), "Encore"),
+        lambda: plan.lock(store, here(store), link, True),
+        lambda: plan.set_density(store, here(store), rng.randrange(5)),
+        lambda: plan.set_school(store, here(store), rng.choice(["spacing", "both", "level"])),
+        *(lambda s=s: listen.set_used(s, not s.used) for s in listen.sweeps(store, here(store))[:1]),
+        *(lambda s=s: listen.remove_sweep(store, s) for s in listen.sweeps(store, here(store))[1:2]),
         lambda: reach.place(store, zone, "A", x, y, rng.choice(["receive", "transmit"])),
         lambda: reach.move(rng.choice(rng.choice([r for r in rooms if r.antennas]).antennas), x_m=x, z_m=3.5),
         lambda: room_plan.add_wall(store, zone, (x, y), (x + 4, y), "brick"),

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QWheelEvent
 from azven.desk.marks import pennant_shape
 from azven.desk.plan.lanes import HEAD, ROW
 from azven.work import ground, kit, permission, plan
+from azven.work.scope import opening as here
 from naming import key
 
 
@@ -178,9 +179,9 @@ def test_the_rail_takes_clicks_and_arrows(window, qtbot):
 def test_density_takes_clicks_inside_its_boxes_only(window, qtbot):
     slider, store = window.open_stage("plan").density.slider, window.session.store
     qtbot.mouseClick(slider, Qt.MouseButton.LeftButton, pos=QPoint(66 + 3 * 18 + 4, 12))
-    assert ground.current(store).show.density == 3
+    assert ground.here(store, here(store)).show.density == 3
     qtbot.mouseClick(slider, Qt.MouseButton.LeftButton, pos=QPoint(4, 12))
-    assert ground.current(store).show.density == 3
+    assert ground.here(store, here(store)).show.density == 3
     assert "Three-transmitter products may land" in slider.accessibleName()
 
 
@@ -207,7 +208,11 @@ def test_all_stages_fit_from_small_to_large(window, qtbot, size):
 def test_a_plan_that_changed_meanwhile_is_not_overwritten(window, settle):
     stage, session = window.open_stage("plan"), window.session
     stage.run_primary()
-    session.do(lambda: plan.set_frequencies(session.store, {key(session.store, "Narrator"): 470_900_000}, "Move"))
+    session.do(
+        lambda: plan.set_frequencies(
+            session.store, session.scope, {key(session.store, "Narrator"): 470_900_000}, "Move"
+        )
+    )
     moved = dict(session.board.frequencies)
     settle(window)
     assert session.board.frequencies == moved
@@ -216,7 +221,7 @@ def test_a_plan_that_changed_meanwhile_is_not_overwritten(window, settle):
 
 def test_the_spine_shows_as_permitted_only_what_a_licence_covers_for_every_act(window):
     session, spine = window.session, window.spine
-    store, acts = session.store, kit.acts(session.store)
+    store, acts = session.store, kit.acts(session.store, session.scope)
 
     def shown_at(freq_hz):
         image = spine.grab().toImage()
@@ -226,10 +231,10 @@ def test_the_spine_shows_as_permitted_only_what_a_licence_covers_for_every_act(w
 
     accent = session.theme.color("accent")
     assert shown_at(520e6) == accent
-    session.do(lambda: permission.add_permit(store, "licence", "EV-5", 470_000_000, 606_000_000))
+    session.do(lambda: permission.add_permit(store, here(store), "licence", "EV-5", 470_000_000, 606_000_000))
     assert shown_at(520e6) == accent
     assert shown_at(650e6) != accent  # asks for a licence, and none covers it
-    (permit,) = permission.permits(store)
+    (permit,) = permission.permits(store, here(store))
     session.do(lambda: permission.set_dates(permit, acts[1].starts_at, acts[-1].ends_at))
     assert shown_at(520e6) != accent
     session.step_back()

@@ -4,19 +4,26 @@ import pytest
 
 from azven.rf.chain.design import solve_design
 from azven.work import chain, chain_edits, chain_templates, ground, reasons_chain
+from azven.work.scope import opening as here
 
 
 @pytest.fixture
 def design(store):
-    store.apply(chain.add_design(store, chain_templates.receive(store, "One", ground.zones(store)[:1])))
-    return chain.designs(store)[-1]
+    store.apply(
+        chain.add_design(
+            store,
+            here(store),
+            chain_templates.receive(store, here(store), "One", ground.zones(store, here(store))[:1]),
+        )
+    )
+    return chain.designs(store, here(store))[-1]
 
 
 def take(store, record, name, title):
     """Carry an option out; the design before and after."""
     option = next(o for o in chain_edits.options(record, name) if o.title.startswith(title))
     landed = store.apply(option.edit())
-    return option, next(d for d in chain.designs(store) if d.id == record.id), landed
+    return option, next(d for d in chain.designs(store, here(store)) if d.id == record.id), landed
 
 
 def test_a_thicker_cable_says_what_it_buys(store, design):
@@ -24,7 +31,7 @@ def test_a_thicker_cable_says_what_it_buys(store, design):
     assert "weakest link over noise" in option.effect
     assert chain.node(chain.document_of(after), "Rope Hall cable")["cable"] == "lowloss-15mm"
     store.apply(landed.inverse())
-    again = next(d for d in chain.designs(store) if d.id == design.id)
+    again = next(d for d in chain.designs(store, here(store)) if d.id == design.id)
     assert chain.document_of(again) == chain.document_of(design)
 
 
@@ -60,7 +67,7 @@ def test_other_antennas_are_offered_but_not_the_one_that_stands(store, design):
 
 
 def test_powers_of_in_ears_and_the_whole_rack_in_reasons(store):
-    rack = next(d for d in chain.designs(store) if d.name == "In-ear rack")
+    rack = next(d for d in chain.designs(store, here(store)) if d.name == "In-ear rack")
     option, after, _ = take(store, rack, "Brass ear 1 out", "Send with 25 mW")
     assert chain.node(chain.document_of(after), "Brass ear 1 out")["power_dbm"] == 14.0
     rows = dict(reasons_chain.for_system(*_solved(after)).arithmetic)

@@ -3,6 +3,7 @@
 import pytest
 
 from azven.work import chain, chain_heard, chain_threats, demo, listen, plan
+from azven.work.scope import opening as here
 from naming import key
 
 ANTENNA = "Quay Stage antenna"
@@ -10,10 +11,10 @@ ANTENNA = "Quay Stage antenna"
 
 @pytest.fixture
 def heard(store):
-    record = next(d for d in chain.designs(store) if d.name == "Three rooms, one rack")
-    document, picture = chain.document_of(record), listen.picture(store)
+    record = next(d for d in chain.designs(store, here(store)) if d.name == "Three rooms, one rack")
+    document, picture = chain.document_of(record), listen.picture(store, here(store))
     quiet = chain_heard.quiet_channels(picture)
-    world = chain_heard.world(store, picture)
+    world = chain_heard.world(store, here(store), picture)
 
     def hear(threat, metres=3.0):
         found = chain_heard.settings_heard(world, document, ANTENNA, threat, metres, quiet)
@@ -33,14 +34,14 @@ def test_when_radios_key_up_set_gains_makes_less_and_a_missing_filter_much_more(
 
 def test_wanted_signals_coincide_once_gains_are_taken_back(heard, store):
     found = heard(None)
-    marshals = plan.board(store).frequencies[key(store, "Dock Marshals 1")]
+    marshals = plan.board(store, here(store)).frequencies[key(store, "Dock Marshals 1")]
     levels = [h.sweep.level_dbm[h.sweep.between(marshals - 30_000, marshals + 30_000)].max() for h in found.values()]
     assert levels[0] == pytest.approx(levels[1], abs=0.5)
     assert levels[0] > -90
 
 
 def test_the_front_of_a_way_is_its_arithmetic(store):
-    design = chain.read(chain.document_of(chain.designs(store)[0]))
+    design = chain.read(chain.document_of(chain.designs(store, here(store))[0]))
     front = chain_heard.front(design, ANTENNA)
     assert front.loss_before_db([460_000_000, 500_000_000]).tolist() == [40.0, 0.0]
     with pytest.raises(ValueError, match="leads to no receiver"):
@@ -48,7 +49,7 @@ def test_the_front_of_a_way_is_its_arithmetic(store):
 
 
 def test_the_books_own_venue_holds_its_links_its_walls_and_its_television(store):
-    world = chain_heard.world(store, listen.picture(store))
-    assert {e.name for e in world.emitters} == set(plan.board(store).frequencies)
+    world = chain_heard.world(store, here(store), listen.picture(store, here(store)))
+    assert {e.name for e in world.emitters} == set(plan.board(store, here(store)).frequencies)
     assert len(world.walls) == len(demo.script()["walls"])
     assert len(world.multiplexes) >= 15

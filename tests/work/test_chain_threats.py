@@ -7,11 +7,12 @@ from azven.rf.chain.design import solve_design
 from azven.rf.chain.outgoing import transmit_results
 from azven.work import chain, chain_templates, chain_threats, chain_troubles, ground, kit, listen
 from azven.work.chain_threats import BASE, RADIO
+from azven.work.scope import opening as here
 
 
 @pytest.fixture
 def document(store):
-    return chain_templates.receive(store, "One", ground.zones(store)[:1])
+    return chain_templates.receive(store, here(store), "One", ground.zones(store, here(store))[:1])
 
 
 def test_a_filter_takes_its_loss_from_a_threat_before_the_amplifier(document):
@@ -31,11 +32,13 @@ def test_a_filter_behind_the_amplifier_leaves_the_amplifier_alone_with_the_radio
 
 
 def test_other_designs_stand_beside_this_one(store, document):
-    assert [s.name for s in chain_threats.others(store, document)] == ["Three rooms, one rack"]  # ears receive nothing
+    assert [s.name for s in chain_threats.others(store, here(store), document)] == [
+        "Three rooms, one rack"
+    ]  # ears receive nothing
 
 
 def test_threats_come_from_this_venue_and_go_again(store, document):
-    found = chain_threats.threats(store, listen.picture(store), chain.read(document))
+    found = chain_threats.threats(store, here(store), listen.picture(store, here(store)), chain.read(document))
     assert [t.name.split(" ")[0] for t in found] == ["hand-held", "mobile", "multiplex", "our"]
     loudest = next(t for t in found if t.level_dbm is not None)
     assert loudest.name == "multiplex on channel 31, as swept"
@@ -46,11 +49,11 @@ def test_threats_come_from_this_venue_and_go_again(store, document):
 
 
 def ears(store, count):
-    link = next(x for x in kit.links(store) if x.service == "in-ear")
+    link = next(x for x in kit.links(store, here(store)) if x.service == "in-ear")
     model = next(m for m in ground.models(store) if m.id == link.model_id)
-    zone = ground.zones(store)[0]
-    store.apply(kit.add_links(store, "More ears 1", count, model, model.bands[0][0], zone))
-    return chain_templates.ears(store)
+    zone = ground.zones(store, here(store))[0]
+    store.apply(kit.add_links(store, here(store), "More ears 1", count, model, model.bands[0][0], zone))
+    return chain_templates.ears(store, here(store))
 
 
 def test_more_than_eight_in_ears_are_ganged_into_one_antenna(store):
@@ -74,7 +77,7 @@ def test_an_inner_combiner_that_compresses_is_found(store):
 
 
 def test_radiated_power_is_held_against_the_cap(store):
-    design = chain.read(chain_templates.ears(store))
+    design = chain.read(chain_templates.ears(store, here(store)))
     solved = solve_design(design)
     cap = Rule(470_000_000, 694_000_000, "permitted", "event radio", 50.0)
     texts = [t.text for t in chain_troubles.warnings(design, solved, cap)]
@@ -86,7 +89,7 @@ def test_radiated_power_is_held_against_the_cap(store):
 
 
 def test_a_receive_filter_keeps_our_own_in_ears_from_blocking(store):
-    document = chain_templates.both(store, ground.zones(store))
+    document = chain_templates.both(store, here(store), ground.zones(store, here(store)))
     plain = transmit_results(chain.read(document))["ear antenna"]
     sent = [n["freq_hz"] for n in document["nodes"] if "freq_hz" in n]
     stop = {"low_hz": min(sent) - 5_000_000, "high_hz": max(sent) + 5_000_000, "loss_db": 30.0}

@@ -4,6 +4,7 @@ import pytest
 
 from azven.rf.chain.design import solve_design
 from azven.work import chain, chain_templates, chain_troubles, ground
+from azven.work.scope import opening as here
 
 
 def troubles(document):
@@ -13,12 +14,12 @@ def troubles(document):
 
 @pytest.fixture
 def receive(store):
-    return chain_templates.receive(store, "One", ground.zones(store)[:1])
+    return chain_templates.receive(store, here(store), "One", ground.zones(store, here(store))[:1])
 
 
 @pytest.fixture
 def rack(store):
-    return chain_templates.ears(store)
+    return chain_templates.ears(store, here(store))
 
 
 def test_a_sound_design_has_no_troubles(receive):
@@ -54,10 +55,10 @@ def test_ratings_and_compression_of_a_combiner(rack):
 
 
 def test_ears_face_to_face_with_the_receive_antenna_block_it(store):
-    document = chain_templates.both(store, ground.zones(store))
+    document = chain_templates.both(store, here(store), ground.zones(store, here(store)))
     ear, mic = chain.node(document, "ear antenna"), chain.node(document, "Rope Hall antenna")
-    for node, here, there in ((ear, [0, 2, 3], [0, 0, 3]), (mic, [0, 0, 3], [0, 2, 3])):
-        node.update(pos_m=here, aim_m=there)
+    for node, at, there in ((ear, [0, 2, 3], [0, 0, 3]), (mic, [0, 0, 3], [0, 2, 3])):
+        node.update(pos_m=at, aim_m=there)
     assert any(t.startswith("It blocks receivers by") for t in troubles(document))
     ear.pop("pos_m")
     assert any("How far it stands from the receive antennas is not known" in t for t in troubles(document))

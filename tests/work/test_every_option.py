@@ -8,16 +8,17 @@ import pytest
 from azven.rf.chain.design import solve_design
 from azven.work import chain, chain_edits, chain_heard, chain_parts, chain_threats, chain_troubles
 from azven.work.chain_templates import TEMPLATES
+from azven.work.scope import opening as here
 
 
 @pytest.fixture(params=sorted(TEMPLATES))
 def design(request, store):
-    store.apply(chain.add_design(store, TEMPLATES[request.param](store)))
-    return chain.designs(store)[-1]
+    store.apply(chain.add_design(store, here(store), TEMPLATES[request.param](store, here(store))))
+    return chain.designs(store, here(store))[-1]
 
 
 def of(store, record):
-    return next(d for d in chain.designs(store) if d.id == record.id)
+    return next(d for d in chain.designs(store, here(store)) if d.id == record.id)
 
 
 def figures(record):

@@ -11,6 +11,7 @@ from azven.book.edits import BookError
 from azven.book.formats.errors import FormatError
 from azven.book.formats.reading import read_json
 from azven.work import chain, ground, group_tables, hours, kit
+from azven.work.scope import opening as here
 
 LINES = st.lists(
     st.one_of(
@@ -41,8 +42,8 @@ def test_group_tables(tmp_path, text):
 @calmly
 @given(LINES)
 def test_pasted_links(store, text):
-    model, zone = ground.models(store)[0], ground.zones(store)[0]
-    pasted = kit.paste(store, text, model, zone)
+    model, zone = ground.models(store)[0], ground.zones(store, here(store))[0]
+    pasted = kit.paste(store, here(store), text, model, zone)
     assert all(c.after is None or c.after.name.strip() for c in pasted.edit.changes)
 
 

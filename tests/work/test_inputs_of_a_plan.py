@@ -8,14 +8,15 @@ import pytest
 from azven.book.edits import Edit, replace_record
 from azven.book.records import Permit
 from azven.work import ground, kept, kit, listen, neighbours, permission, plan
+from azven.work.scope import opening as here
 
 
 def zone(store, i=0):
-    return ground.zones(store)[i]
+    return ground.zones(store, here(store))[i]
 
 
 def link(store):
-    return next(x for x in kit.links(store) if x.name == "Narrator")
+    return next(x for x in kit.links(store, here(store)) if x.name == "Narrator")
 
 
 def model(store):
@@ -23,38 +24,40 @@ def model(store):
 
 
 def foreign(store):
-    return next(n for n in ground.neighbours(store) if n.kind == "neighbour")
+    return next(n for n in ground.neighbours(store, here(store)) if n.kind == "neighbour")
 
 
 def relation(store):
-    return next(iter(ground.relations(store).values()))
+    return next(iter(ground.relations(store, here(store)).values()))
 
 
 def unused_sweep(store):
-    return listen.set_used(listen.sweeps(store)[0], False)
+    return listen.set_used(listen.sweeps(store, here(store))[0], False)
 
 
 COUNTS = {
-    "a neighbour comes": (lambda s: ground.add_neighbour(s, "Ferry", 510_000_000), "neighbour Ferry is new"),
+    "a neighbour comes": (lambda s: ground.add_neighbour(s, here(s), "Ferry", 510_000_000), "neighbour Ferry is new"),
     "a neighbour moves": (lambda s: ground.change(foreign(s), "m", freq_hz=511_000_000), "neighbour .* changed"),
     "a neighbour goes": (lambda s: ground.take_out(foreign(s), "g"), "neighbour .* is gone"),
     "a neighbour has hours": (lambda s: ground.change(foreign(s), "h", hours="19:00–20:00"), "neighbour .* changed"),
-    "the density": (lambda s: plan.set_density(s, 4), "the density"),
-    "the school": (lambda s: plan.set_school(s, "level"), "the school"),
-    "the television guard": (lambda s: ground.set_site(s, "g", tv_guard_hz=300_000), "the rules"),
+    "the density": (lambda s: plan.set_density(s, here(s), 4), "the density"),
+    "the school": (lambda s: plan.set_school(s, here(s), "level"), "the school"),
+    "the television guard": (lambda s: ground.set_site(s, here(s), "g", tv_guard_hz=300_000), "the rules"),
     "a sweep is set aside": (unused_sweep, "sweep .* is gone"),
-    "a wall": (lambda s: ground.relate(s, zone(s, 0), zone(s, 1), "together"), "the walls between"),
+    "a wall": (lambda s: ground.relate(s, here(s), zone(s, 0), zone(s, 1), "together"), "the walls between"),
     "what a link asks of its spectrum": (
         lambda s: kit.change_links(s, [link(s)], use_class="quiet"), "link Narrator changed",
     ),
-    "a link's acts": (lambda s: kit.change_links(s, [link(s)], acts=(kit.acts(s)[0].id,)), "link Narrator changed"),
+    "a link's acts": (
+        lambda s: kit.change_links(s, [link(s)], acts=(kit.acts(s, here(s))[0].id,)), "link Narrator changed"),
     "a link's room": (lambda s: kit.change_links(s, [link(s)], zone_id=zone(s, 2).id), "link Narrator changed"),
     "a link set aside": (lambda s: kit.change_links(s, [link(s)], set_aside=True), "link Narrator changed"),
     "a link goes": (lambda s: kit.remove_links(s, [link(s)]), "link Narrator is gone"),
     "the spacing of a model": (lambda s: ground.change(model(s), "s", spacing_hz=600_000), "link .* changed"),
     "the power of a model": (lambda s: ground.change(model(s), "p", power_mw=100.0), "the power of .* changed"),
     "a licence": (
-        lambda s: permission.add_permit(s, "licence", "EV-3", 470_000_000, 694_000_000, 10.0), "permit EV-3 is new",
+        lambda s: permission.add_permit(s, here(s), "licence", "EV-3", 470_000_000, 694_000_000, 10.0),
+        "permit EV-3 is new",
     ),
 }  # fmt: skip
 
@@ -62,11 +65,11 @@ DOES_NOT = {
     "a contact": lambda s: ground.change(foreign(s), "c", contact="deck hand"),
     "a note": lambda s: ground.change(foreign(s), "n", note="answers the phone"),
     "a performer": lambda s: kit.change_links(s, [link(s)], performer="The Mate"),
-    "a unit's serial": lambda s: ground.change(kit.units(s)[0], "s", serial="0815"),
+    "a unit's serial": lambda s: ground.change(kit.units(s, here(s))[0], "s", serial="0815"),
     "levels where spacing is judged": lambda s: ground.change(model(s), "l", iip3_dbm=-3.0, needed_db=25.0),
     "distances where spacing is judged": lambda s: ground.change(zone(s), "d", near_m=3.0, far_m=40.0),
     "an outline": lambda s: ground.change(zone(s), "o", height_m=9.0),
-    "stations that are listed": lambda s: ground.set_stations(s, "22"),
+    "stations that are listed": lambda s: ground.set_stations(s, here(s), "22"),
     "another model": lambda s: kit.add_model(s, model(s), "Spare kind"),
 }
 
@@ -74,54 +77,56 @@ DOES_NOT = {
 @pytest.mark.parametrize("make", COUNTS.values(), ids=COUNTS)
 def test_what_counts_is_named_and_forgotten_when_it_is_undone(store, make):
     change, words = make
-    assert kept.changes(store) == ()
+    assert kept.changes(store, here(store)) == ()
     landed = store.apply(change(store))
-    said = kept.changes(store)
+    said = kept.changes(store, here(store))
     assert any(re.search(words, phrase) for phrase in said), said
-    assert plan.board(store).stale
+    assert plan.board(store, here(store)).stale
     store.apply(landed.inverse())
-    assert kept.changes(store) == ()
+    assert kept.changes(store, here(store)) == ()
 
 
 @pytest.mark.parametrize("change", DOES_NOT.values(), ids=DOES_NOT)
 def test_what_cannot_break_a_plan_leaves_it_fresh(store, change):
     store.apply(change(store))
-    assert kept.changes(store) == ()
-    assert plan.board(store).stale == ()
+    assert kept.changes(store, here(store)) == ()
+    assert plan.board(store, here(store)).stale == ()
 
 
 def test_levels_and_distances_count_where_levels_are_judged(store):
-    store.apply(plan.set_school(store, "level"))
-    board = plan.board(store)
-    store.apply(plan.set_frequencies(store, board.frequencies, "Again", complete=True))
-    assert kept.changes(store) == ()
+    store.apply(plan.set_school(store, here(store), "level"))
+    board = plan.board(store, here(store))
+    store.apply(plan.set_frequencies(store, here(store), board.frequencies, "Again", complete=True))
+    assert kept.changes(store, here(store)) == ()
     store.apply(ground.change(zone(store), "d", near_m=3.0))
     store.apply(ground.change(model(store), "l", iip3_dbm=-3.0))
-    said = kept.changes(store)
+    said = kept.changes(store, here(store))
     assert f"room {zone(store).name} changed" in said
     assert "link Narrator changed" in said
 
 
 def test_the_cap_of_a_licence_counts(store):
-    store.apply(permission.add_permit(store, "licence", "EV-4", 470_000_000, 694_000_000, 50.0))
-    store.apply(plan.set_frequencies(store, plan.board(store).frequencies, "Again", complete=True))
-    assert kept.changes(store) == ()
+    store.apply(permission.add_permit(store, here(store), "licence", "EV-4", 470_000_000, 694_000_000, 50.0))
+    store.apply(
+        plan.set_frequencies(store, here(store), plan.board(store, here(store)).frequencies, "Again", complete=True)
+    )
+    assert kept.changes(store, here(store)) == ()
     (permit,) = store.all(Permit)
     store.apply(Edit("Cap", replace_record(permit, replace(permit, power_mw=5.0))))
-    assert kept.changes(store) == ("permit EV-4 changed",)
-    assert plan.board(store).count("broken") > 0
+    assert kept.changes(store, here(store)) == ("permit EV-4 changed",)
+    assert plan.board(store, here(store)).count("broken") > 0
 
 
 def test_a_plan_from_before_caps_counted_is_not_called_stale_for_them(store):
-    made = kept.plan_record(store)
+    made = kept.plan_record(store, here(store))
     old = {key: digest for key, digest in made.inputs.items() if not key.startswith("power/")}
     store.apply(Edit("Older", replace_record(made, replace(made, inputs=old))))
-    assert kept.changes(store) == ()
+    assert kept.changes(store, here(store)) == ()
     store.apply(ground.change(model(store), "p", power_mw=100.0))
-    assert kept.changes(store) == ()
+    assert kept.changes(store, here(store)) == ()
 
 
 def test_frequencies_for_next_door_make_a_plan_stale_like_any_neighbour(store):
-    edit = neighbours.keep(store, {"Ballroom 1": 655_000_000}, zone(store), "the ballroom's engineer")
+    edit = neighbours.keep(store, here(store), {"Ballroom 1": 655_000_000}, zone(store), "the ballroom's engineer")
     store.apply(edit)
-    assert any("Ballroom 1 is new" in phrase for phrase in kept.changes(store))
+    assert any("Ballroom 1 is new" in phrase for phrase in kept.changes(store, here(store)))

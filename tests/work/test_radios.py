@@ -6,6 +6,7 @@ import pytest
 from azven.rf.chain.design import solve_design
 from azven.rf.venue import Antenna, Emitter, Settings, Venue
 from azven.work import chain
+from azven.work.scope import opening as here
 
 KEYED = (500_000_000, 501_000_000)
 SETTINGS = Settings(495_000_000, 506_000_000, 2_201, 30_000)
@@ -24,7 +25,7 @@ def product_seen(iip3_dbm, level_dbm, time_s):
 
 
 def test_the_naive_setting_fills_the_band_with_products_when_radios_key_up(store):
-    record = next(d for d in chain.designs(store) if d.name == "Three rooms, one rack")
+    record = next(d for d in chain.designs(store, here(store)) if d.name == "Three rooms, one rack")
     naive = chain.read(chain.document_of(record))
     tuned = naive.with_settings(chain.plan_gains(naive).settings)
     iip3 = {

@@ -25,6 +25,7 @@ from azven.work import (
     sheet,
     threats,
 )
+from azven.work.scope import opening as here
 from azven.work.sheet import harmless
 
 NOW = datetime(2026, 8, 14, 18, 0, tzinfo=UTC)
@@ -36,14 +37,14 @@ LONG = "Höhe – " + "x" * 180
 @pytest.fixture
 def named(store):
     """The demonstration with names nobody would choose."""
-    links, zones = kit.links(store), ground.zones(store)
+    links, zones = kit.links(store, here(store)), ground.zones(store, here(store))
     for link, name in zip(links, (EVIL, FORMULA, LONG), strict=False):
         store.apply(kit.change_links(store, [link], name=name, performer=name))
     store.apply(ground.rename_zone(store, zones[0], EVIL))
-    store.apply(ground.change(kit.acts(store)[0], "a", name=EVIL))
+    store.apply(ground.change(kit.acts(store, here(store))[0], "a", name=EVIL))
     model = next(m for m in ground.models(store) if m.id == links[0].model_id)
     store.apply(ground.change(model, "m", name=EVIL))
-    store.apply(permission.add_permit(store, "override", EVIL, 606_000_000, 607_000_000, None, EVIL))
+    store.apply(permission.add_permit(store, here(store), "override", EVIL, 606_000_000, 607_000_000, None, EVIL))
     return store
 
 
@@ -56,18 +57,18 @@ def runs_nothing(cells):
 
 
 def test_the_sheet_shows_names_and_runs_none(named):
-    board = plan.board(named)
-    html = sheet.html(named, board, NOW)
+    board = plan.board(named, here(named))
+    html = sheet.html(named, here(named), board, NOW)
     assert EVIL not in html
     assert html.count("&lt;script&gt;") >= 3
     assert LONG in html
-    cells = cells_of(sheet.csv_text(named, board))
+    cells = cells_of(sheet.csv_text(named, here(named), board))
     assert EVIL in cells
     assert runs_nothing(cells)
 
 
 def test_lists_of_pairs_and_products_run_nothing(named):
-    board = plan.board(named)
+    board = plan.board(named, here(named))
     listed = threats.threats(board, 200_000)
     found = cells_of(threats.csv_text(list(listed.threats)))
     assert any(FORMULA in cell for cell in found)
@@ -76,7 +77,7 @@ def test_lists_of_pairs_and_products_run_nothing(named):
 
 
 def test_every_product_listed_is_what_its_formula_says_and_filters_only_leave_out(named):
-    board = plan.board(named)
+    board = plan.board(named, here(named))
     wide, narrow = (threats.threats(board, within) for within in (150_000, 60_000))
     assert 0 < narrow.found < wide.found
     assert {(t.victim, t.formula) for t in narrow.threats} <= {(t.victim, t.formula) for t in wide.threats}
@@ -95,13 +96,15 @@ def test_every_product_listed_is_what_its_formula_says_and_filters_only_leave_ou
 
 
 def test_a_slip_for_next_door_is_plain_text_in_order_with_its_cautions(named):
-    text = neighbours.slip(named, {LONG: 656_000_000, EVIL: 655_000_000}, ground.zones(named)[0])
+    text = neighbours.slip(
+        named, here(named), {LONG: 656_000_000, EVIL: 655_000_000}, ground.zones(named, here(named))[0]
+    )
     assert text.index("655.000 MHz") < text.index("656.000 MHz")
     assert "licence and the local regulator decide" in text
 
 
 def test_the_design_on_paper_shows_names_and_runs_none(named):
-    record = chain.designs(named)[0]
+    record = chain.designs(named, here(named))[0]
     document = {**chain.document_of(record), "name": EVIL}
     design = chain.read(document)
     solved = solve_design(design)
@@ -114,11 +117,11 @@ def test_the_design_on_paper_shows_names_and_runs_none(named):
 
 def test_a_bundle_of_a_site_with_such_names_comes_back_as_it_went(named, empty, tmp_path):
     path = tmp_path / "site.zip"
-    bundle.write(named, path)
-    merged = bundle.merge(empty, site_bundle.read(path))
+    bundle.write(named, here(named), path)
+    merged = bundle.merge(empty, here(empty), site_bundle.read(path))
     empty.apply(merged.edit)
-    assert {z.name for z in ground.zones(named)} <= {z.name for z in ground.zones(empty)}
-    assert bundle.merge(empty, site_bundle.read(path)).said == ("nothing new",)
+    assert {z.name for z in ground.zones(named, here(named))} <= {z.name for z in ground.zones(empty, here(empty))}
+    assert bundle.merge(empty, here(empty), site_bundle.read(path)).said == ("nothing new",)
 
 
 @pytest.mark.parametrize("cell", ["=1+1", " =1+1", "\u3000=1+1", "\ufeff@x", "＝1+1", "\n＋1+x", "\t x", "－a"])

@@ -6,6 +6,7 @@ from azven.book import regions
 from azven.rf.levels import dbm, milliwatts
 from azven.rf.sweep import Sweep
 from azven.work import ground, kit, listen, plan, planning, reasons_spectrum
+from azven.work.scope import opening as here
 from azven.work.taking import About
 
 LOW, HIGH = 552_300_000, 552_850_000
@@ -13,23 +14,23 @@ LOW, HIGH = 552_300_000, 552_850_000
 
 def test_no_link_is_planned_into_or_beside_a_wide_emission(empty):
     document = next(r for r in regions.shipped() if r["key"] == "europe-8mhz")
-    empty.apply(ground.choose_region(empty, document))
+    empty.apply(ground.choose_region(empty, here(empty), document))
     freq = np.arange(470_000_000, 694_000_000, 30_000)
     power = np.full(len(freq), milliwatts(-117.0))
     power[(freq >= LOW) & (freq < HIGH)] += milliwatts(-80.0)
     level = dbm(power * np.random.default_rng(4).gamma(10, 0.1, len(freq)))
     sweep = Sweep(freq, np.asarray(level), 30_000.0)
-    empty.apply(listen.keep(empty, sweep, About("Hall", "omni", own_on=False, hears="everyone"), "test"))
-    picture = listen.picture(empty)
+    empty.apply(listen.keep(empty, here(empty), sweep, About("Hall", "omni", own_on=False, hears="everyone"), "test"))
+    picture = listen.picture(empty, here(empty))
     (line,) = picture.lines
     assert abs(line.edges_hz[0] - LOW) <= 60_000
     assert abs(line.edges_hz[1] - HIGH) <= 60_000
-    rows = dict(reasons_spectrum.for_line(empty, line).arithmetic)
+    rows = dict(reasons_spectrum.for_line(empty, here(empty), line).arithmetic)
     assert rows["from"].startswith("552.")
     model = next(m for m in ground.models(empty) if m.service == "voice" and m.bands[0][1] < LOW < m.bands[-1][2])
     band = next(b[0] for b in model.bands if b[1] < LOW < b[2])
-    empty.apply(kit.add_links(empty, "Voice 1", 12, model, band, ground.zones(empty)[0]))
-    board = plan.board(empty)
+    empty.apply(kit.add_links(empty, here(empty), "Voice 1", 12, model, band, ground.zones(empty, here(empty))[0]))
+    board = plan.board(empty, here(empty))
     found = planning.plan_all(board, lambda done, total: True, lambda: 0.0, effort=1)
     assert len(found.assignments) == 12
     for a in found.assignments:

@@ -28,24 +28,25 @@ from azven.work import (
     ways_out,
     wording,
 )
+from azven.work.scope import opening as here
 from naming import key
 
 
 def test_the_two_sweeps_disagree_about_the_low_power_multiplex(store):
-    picture = listen.picture(store)
+    picture = listen.picture(store, here(store))
     classes = {use: {d.reading.channel.name: d for d in picture.decisions[use]} for use in listen.USES}
     assert classes["in-ear"]["35"].reading.occupancy == "taken"
     assert classes["voice"]["35"].reading.occupancy == "quiet"
     assert classes["in-ear"]["35"].sweep.place == "Rope Hall, riser"
-    ears = [v for v in plan.board(store).verdicts if v.link.service == "in-ear"]
+    ears = [v for v in plan.board(store, here(store)).verdicts if v.link.service == "in-ear"]
     assert not any(582_000_000 <= v.freq_hz < 590_000_000 for v in ears)
 
 
 def test_the_stray_line_is_unclaimed_until_somebody_owns_up(store):
-    (line,) = listen.picture(store).lines
-    store.apply(listen.claim(store, line, "neighbour"))
-    assert listen.picture(store).lines == ()
-    assert plan.board(store).stale == ("neighbours",)
+    (line,) = listen.picture(store, here(store)).lines
+    store.apply(listen.claim(store, here(store), line, "neighbour"))
+    assert listen.picture(store, here(store)).lines == ()
+    assert plan.board(store, here(store)).stale == ("neighbours",)
 
 
 def test_relations_follow_from_wall_loss():
@@ -54,7 +55,7 @@ def test_relations_follow_from_wall_loss():
 
 def test_a_room_in_use_is_not_removed(store):
     with pytest.raises(ValueError, match="Rope Hall is still used by"):
-        ground.remove_zone(store, ground.zones(store)[0])
+        ground.remove_zone(store, here(store), ground.zones(store, here(store))[0])
 
 
 def test_reserved_beats_permitted_and_the_strictest_cap_decides():
@@ -86,10 +87,10 @@ def test_bulk_numbering(pattern, count, names):
 
 
 def test_numbers_that_are_taken_are_passed_over(empty):
-    model, zone = ground.models(empty)[0], ground.zones(empty)[0]
+    model, zone = ground.models(empty)[0], ground.zones(empty, here(empty))[0]
     for _ in range(2):
-        empty.apply(kit.add_links(empty, "Choir", 2, model, model.bands[0][0], zone))
-    assert [x.name for x in kit.links(empty)] == ["Choir 1", "Choir 2", "Choir 3", "Choir 4"]
+        empty.apply(kit.add_links(empty, here(empty), "Choir", 2, model, model.bands[0][0], zone))
+    assert [x.name for x in kit.links(empty, here(empty))] == ["Choir 1", "Choir 2", "Choir 3", "Choir 4"]
 
 
 def test_paste_reads_columns_by_name_and_keeps_what_it_can(store):
@@ -100,73 +101,79 @@ def test_paste_reads_columns_by_name_and_keeps_what_it_can(store):
         "Rope Hall\t\t\t\t\n"
         "\tHerald 3\t7\t\t\n"
     )
-    pasted = kit.paste(store, text, ground.models(store)[0], ground.zones(store)[0])
+    pasted = kit.paste(store, here(store), text, ground.models(store)[0], ground.zones(store, here(store))[0])
     store.apply(pasted.edit)
-    herald = next(x for x in kit.links(store) if x.name == "Herald 1")
+    herald = next(x for x in kit.links(store, here(store)) if x.name == "Herald 1")
     assert (herald.priority, herald.use_class, len(herald.acts)) == (1, "quiet", 1)
     assert pasted.used == 1
     assert [r.split(":")[0] for r in pasted.refused] == ["row 3", "row 4", "row 5"]
-    plain = kit.paste(store, "Mime;The quiet one\nClown;\n", ground.models(store)[0], ground.zones(store)[0])
+    plain = kit.paste(
+        store,
+        here(store),
+        "Mime;The quiet one\nClown;\n",
+        ground.models(store)[0],
+        ground.zones(store, here(store))[0],
+    )
     assert [(c.after.name, c.after.performer) for c in plain.edit.changes] == [("Mime", "The quiet one"), ("Clown", "")]
 
 
 def test_bands_that_do_not_meet_are_noted(store):
     model = next(m for m in store.all(Model) if m.service == "voice")
-    link, unit = kit.links(store)[0], kit.units(store)[0]
+    link, unit = kit.links(store, here(store))[0], kit.units(store, here(store))[0]
     assert kit.band_note(link, unit, model) == ""
     store.apply(ground.change(unit, "x", receiver_band="606–694"))
-    assert "share no frequency" in kit.band_note(link, kit.units(store)[0], model)
-    assert kit.open_points(store) == 1
-    verdict = plan.board(store).verdict(key(store, "Harbour Master"))
+    assert "share no frequency" in kit.band_note(link, kit.units(store, here(store))[0], model)
+    assert kit.open_points(store, here(store)) == 1
+    verdict = plan.board(store, here(store)).verdict(key(store, "Harbour Master"))
     assert verdict.state == "broken"
 
 
 def test_request_of_the_show_is_a_valid_document(store):
-    request = plan_input.input_for(store).request
+    request = plan_input.input_for(store, here(store)).request
     assert plan_request.read(plan_request.write(request)) == request
 
 
 def test_plan_drag_mend_lock(store):
-    board = plan.board(store)
+    board = plan.board(store, here(store))
     victim = board.frequencies[key(board, "Lamp Choir 2")]
     trial = plan.try_at(board, key(board, "Lamp Choir 1"), victim + 100_000)
     assert not trial.clean
     assert trial.breaks[key(board, "Lamp Choir 2")] == "Lamp Choir 2"
-    store.apply(plan.set_frequencies(store, {key(store, "Lamp Choir 1"): victim + 100_000}, "Move"))
-    store.apply(plan.lock(store, board.verdict(key(board, "Lamp Choir 1")).link, True))
-    broken = plan.board(store)
+    store.apply(plan.set_frequencies(store, here(store), {key(store, "Lamp Choir 1"): victim + 100_000}, "Move"))
+    store.apply(plan.lock(store, here(store), board.verdict(key(board, "Lamp Choir 1")).link, True))
+    broken = plan.board(store, here(store))
     assert broken.count("broken") >= 2
     found = planning.mend(broken, lambda done, total: True, lambda: 0.0).plan
-    store.apply(plan.adopt(store, found, "Mend", {n: broken.frequencies[n] for n in broken.locked}))
-    after = plan.board(store)
+    store.apply(plan.adopt(store, here(store), found, "Mend", {n: broken.frequencies[n] for n in broken.locked}))
+    after = plan.board(store, here(store))
     assert after.count("broken") == 0
     assert after.frequencies[key(after, "Lamp Choir 1")] == victim + 100_000
 
 
 def test_plan_all_keeps_locked_links(store):
-    board = plan.board(store)
-    store.apply(plan.lock(store, board.verdict(key(board, "Narrator")).link, True))
-    board = plan.board(store)
+    board = plan.board(store, here(store))
+    store.apply(plan.lock(store, here(store), board.verdict(key(board, "Narrator")).link, True))
+    board = plan.board(store, here(store))
     found = planning.plan_all(board, lambda done, total: True, lambda: 0.0, effort=1)
     narrator = key(board, "Narrator")
     assert narrator not in {a.id for a in found.assignments}
-    store.apply(plan.adopt(store, found, "Plan all", {narrator: board.frequencies[narrator]}))
-    assert plan.board(store).frequencies[narrator] == board.frequencies[narrator]
-    assert plan.board(store).count("broken") == 0
+    store.apply(plan.adopt(store, here(store), found, "Plan all", {narrator: board.frequencies[narrator]}))
+    assert plan.board(store, here(store)).frequencies[narrator] == board.frequencies[narrator]
+    assert plan.board(store, here(store)).count("broken") == 0
 
 
 def test_a_link_set_aside_or_spare_changes_the_request(store):
-    link = kit.links(store)[0]
+    link = kit.links(store, here(store))[0]
     store.apply(kit.change_links(store, [link], set_aside=True))
-    assert ids.of(link) not in plan.board(store).input.links
-    spare = next(x for x in kit.links(store) if x.spare)
-    assert plan_input.input_for(store).wish(ids.of(spare)).priority > plan_input.SPARE_PRIORITY
+    assert ids.of(link) not in plan.board(store, here(store)).input.links
+    spare = next(x for x in kit.links(store, here(store)) if x.spare)
+    assert plan_input.input_for(store, here(store)).wish(ids.of(spare)).priority > plan_input.SPARE_PRIORITY
 
 
 def test_reasons_carry_the_arithmetic_of_this_case(store):
-    board, picture = plan.board(store), listen.picture(store)
+    board, picture = plan.board(store, here(store)), listen.picture(store, here(store))
     for verdict in board.verdicts:
-        found = reasons.for_link(store, board, picture, verdict.id, datetime.now(UTC))
+        found = reasons.for_link(store, here(store), board, picture, verdict.id, datetime.now(UTC))
         assert found.verdict
         assert found.options
         rows = dict(found.arithmetic)
@@ -178,31 +185,34 @@ def test_reasons_carry_the_arithmetic_of_this_case(store):
 
 
 def test_an_alternative_is_tried_before_it_is_offered(store):
-    board = plan.board(store)
+    board = plan.board(store, here(store))
     tight = min(board.verdicts, key=lambda v: v.margin_hz or 0)
     better = reasons.best_alternative(board, tight.id)
     assert better.clean
-    store.apply(plan.set_frequencies(store, {tight.id: better.freq_hz}, "Move"))
-    after = plan.board(store)
+    store.apply(plan.set_frequencies(store, here(store), {tight.id: better.freq_hz}, "Move"))
+    after = plan.board(store, here(store))
     assert after.count("broken") == 0
     assert after.verdict(tight.id).margin_hz == better.margin_hz
 
 
 def test_unplaced_link_says_shares_and_a_way_out(store):
-    ear = next(x for x in kit.links(store) if x.service == "in-ear")
+    ear = next(x for x in kit.links(store, here(store)) if x.service == "in-ear")
     board = plan.judge(
-        plan.board(store).input, {k: v for k, v in plan.board(store).frequencies.items() if k != ids.of(ear)}
+        plan.board(store, here(store)).input,
+        {k: v for k, v in plan.board(store, here(store)).frequencies.items() if k != ids.of(ear)},
     )
-    found = reasons.for_link(store, board, listen.picture(store), ids.of(ear), datetime.now(UTC))
+    found = reasons.for_link(
+        store, here(store), board, listen.picture(store, here(store)), ids.of(ear), datetime.now(UTC)
+    )
     assert found.figure == "no frequency"
     assert "television" in dict(found.arithmetic)
-    assert reasons.better_place(store, board, ids.of(ear))[0].title.startswith("Put it at")
+    assert reasons.better_place(store, here(store), board, ids.of(ear))[0].title.startswith("Put it at")
 
 
 def test_density_takes_effect_and_makes_the_plan_stale(store):
-    relaxed = plan.board(store).verdict(key(store, "Narrator")).margin_hz
-    store.apply(plan.set_density(store, 0))
-    board = plan.board(store)
+    relaxed = plan.board(store, here(store)).verdict(key(store, "Narrator")).margin_hz
+    store.apply(plan.set_density(store, here(store), 0))
+    board = plan.board(store, here(store))
     assert board.verdict(key(board, "Narrator")).margin_hz < relaxed
     assert "density" in board.stale
 
@@ -218,24 +228,24 @@ def test_forecast_says_time_and_what_could_hide():
 def test_own_lines_are_not_foreign_when_our_transmitters_were_on(store):
     from azven.work.simulation import SimulatedVenue
 
-    world = SimulatedVenue(store, pace=0)
+    world = SimulatedVenue(store, here(store), pace=0)
     world.own_on = True
     sweep = world._reader("omni")(Settings(470_000_000, 694_000_000, 10_001, 30_000), 1)
-    before = len(listen.picture(store).lines)
-    store.apply(listen.keep(store, sweep, taking.About("here", "omni", own_on=True), "x"))
-    assert len(listen.picture(store).lines) == before
-    store.apply(listen.keep(store, sweep, taking.About("there", "omni", own_on=False), "x"))
-    assert len(listen.picture(store).lines) > before + 5
+    before = len(listen.picture(store, here(store)).lines)
+    store.apply(listen.keep(store, here(store), sweep, taking.About("here", "omni", own_on=True), "x"))
+    assert len(listen.picture(store, here(store)).lines) == before
+    store.apply(listen.keep(store, here(store), sweep, taking.About("there", "omni", own_on=False), "x"))
+    assert len(listen.picture(store, here(store)).lines) > before + 5
 
 
 def test_imported_sweep_takes_what_its_metadata_says(store, tmp_path):
     from azven.book.formats import sweep_csv
 
-    record = listen.sweeps(store)[0]
+    record = listen.sweeps(store, here(store))[0]
     path = tmp_path / "out.csv"
     listen.export_sweep(store, record, path)
-    store.apply(listen.import_sweep(store, path, sweep_csv.read(path)))
-    back = next(r for r in listen.sweeps(store) if r.source == "out.csv")
+    store.apply(listen.import_sweep(store, here(store), path, sweep_csv.read(path)))
+    back = next(r for r in listen.sweeps(store, here(store)) if r.source == "out.csv")
     assert (back.place, back.antenna, back.rbw_hz, back.taken_at) == (
         record.place,
         record.antenna,
@@ -245,35 +255,35 @@ def test_imported_sweep_takes_what_its_metadata_says(store, tmp_path):
 
 
 def test_sheet_lists_every_link_and_runs_nothing(store):
-    link = kit.links(store)[0]
+    link = kit.links(store, here(store))[0]
     store.apply(kit.change_links(store, [link], performer="=HYPERLINK(1)"))
-    board = plan.board(store)
-    rows = list(csv.reader(io.StringIO(sheet.csv_text(store, board))))
+    board = plan.board(store, here(store))
+    rows = list(csv.reader(io.StringIO(sheet.csv_text(store, here(store), board))))
     assert len(rows) == 1 + len(board.verdicts)
     assert "'=HYPERLINK(1)" in {cell for row in rows for cell in row}
     assert sheet.harmless("-104.5") == "-104.5"
-    html = sheet.html(store, board, datetime.now(UTC))
+    html = sheet.html(store, here(store), board, datetime.now(UTC))
     assert "the local regulator decide" in html
-    assert all(x.name in html for x in kit.links(store))
+    assert all(x.name in html for x in kit.links(store, here(store)))
 
 
 def test_an_empty_book_says_so_everywhere(empty):
-    board = plan.board(empty)
+    board = plan.board(empty, here(empty))
     assert board.verdicts == ()
-    assert listen.picture(empty).merged is None
-    assert isinstance(plan.set_frequencies(empty, {}, "x"), Edit)
+    assert listen.picture(empty, here(empty)).merged is None
+    assert isinstance(plan.set_frequencies(empty, here(empty), {}, "x"), Edit)
 
 
 def crowd(store, n):
     """Choir packs until the band is over-full, planned."""
-    like = next(x for x in kit.links(store) if x.name == "Lamp Choir 1")
-    model, zone = store.get(Model, like.model_id), ground.zones(store)[0]
-    store.apply(kit.add_links(store, "Crowd", n, model, like.band, zone))
-    board = plan.board(store)
+    like = next(x for x in kit.links(store, here(store)) if x.name == "Lamp Choir 1")
+    model, zone = store.get(Model, like.model_id), ground.zones(store, here(store))[0]
+    store.apply(kit.add_links(store, here(store), "Crowd", n, model, like.band, zone))
+    board = plan.board(store, here(store))
     found = planning.add_missing(board, lambda done, total: done < 400, lambda: 0.0)
     held = dict(board.frequencies)
-    store.apply(plan.adopt(store, found, "Add missing", held))
-    after = plan.board(store)
+    store.apply(plan.adopt(store, here(store), found, "Add missing", held))
+    after = plan.board(store, here(store))
     assert {n: after.frequencies[n] for n in held} == held
     return after
 
@@ -286,44 +296,44 @@ def test_add_missing_moves_nobody_and_leaves_a_clean_plan(store):
 def test_ways_out_are_tried_and_work_when_taken(store):
     board = crowd(store, 12)
     stuck = next(v.link for v in board.verdicts if v.state == "unplaced")
-    tries = ways_out.variants(store, listen.picture(store), board.input, stuck)
+    tries = ways_out.variants(store, here(store), listen.picture(store, here(store)), board.input, stuck)
     titles = [v.title for v in tries]
     assert titles[:2] == ["Another tuning band, 518–606", "Another tuning band, 606–694"]
     assert "On in Tide Concert only" in titles
     assert "Work it in Signal House" in titles
-    options = ways_out.ways_out(store, board, ids.of(stuck), tries)
+    options = ways_out.ways_out(store, here(store), board, ids.of(stuck), tries)
     assert options
     for option in options:
         landed = store.apply(option.edit())
-        after = plan.board(store)
+        after = plan.board(store, here(store))
         assert after.verdict(ids.of(stuck)).state in ("sound", "tight")
         assert after.count("broken") == 0
         store.apply(landed.inverse())
 
 
 def test_a_spare_may_give_up_its_guard_against_three_signals(store):
-    link = next(x for x in kit.links(store) if x.name == "Spare voice 1")
-    board = plan.board(store)
-    tries = ways_out.variants(store, listen.picture(store), board.input, link)
+    link = next(x for x in kit.links(store, here(store)) if x.name == "Spare voice 1")
+    board = plan.board(store, here(store))
+    tries = ways_out.variants(store, here(store), listen.picture(store, here(store)), board.input, link)
     assert tries[0].title.startswith("Remove its guard against a + b − c")
-    here = plan.try_at(board, ids.of(link), board.frequencies[ids.of(link)])
-    option = ways_out._changing(store, link, tries[0], here)
+    now = plan.try_at(board, ids.of(link), board.frequencies[ids.of(link)])
+    option = ways_out._changing(store, here(store), link, tries[0], now)
     landed = store.apply(option.edit())
-    after = next(x for x in kit.links(store) if x.name == "Spare voice 1")
+    after = next(x for x in kit.links(store, here(store)) if x.name == "Spare voice 1")
     model = store.get(type(ground.models(store)[0]), after.model_id)
     assert "a+b-c" not in model.guard_hz
-    assert plan.board(store).verdict(key(store, "Spare voice 1")).state == "sound"
+    assert plan.board(store, here(store)).verdict(key(store, "Spare voice 1")).state == "sound"
     store.apply(landed.inverse())
-    assert plan.board(store).frequencies == board.frequencies
+    assert plan.board(store, here(store)).frequencies == board.frequencies
 
 
 def test_swap_spares_are_found_for_important_links_and_printed(store):
-    board = plan.board(store)
+    board = plan.board(store, here(store))
     swaps = planning.swap_spares(board, lambda done, total: True)
     narrator = key(board, "Narrator")
     assert narrator in swaps
     assert not any(board.verdict(n).link.spare for n in swaps)
-    text = sheet.html(store, board, datetime.now(UTC), swaps)
+    text = sheet.html(store, here(store), board, datetime.now(UTC), swaps)
     assert "If one fails" in text
     assert f"{swaps[narrator].freq_hz / 1e6:.3f}" in text
 
@@ -331,7 +341,7 @@ def test_swap_spares_are_found_for_important_links_and_printed(store):
 def test_the_gain_of_acts_is_counted(store):
     from dataclasses import replace
 
-    asked = plan.board(store).input
+    asked = plan.board(store, here(store)).input
     gain = planning.act_gain(asked, lambda done, total: True, lambda: 0.0)
     assert gain.with_acts == gain.wanted
     assert gain.always_on <= gain.with_acts
@@ -340,32 +350,32 @@ def test_the_gain_of_acts_is_counted(store):
 
 
 def test_more_spares_are_clean_with_everybody_and_undone_in_one(store):
-    before = plan.board(store)
-    spares = planning.spare_links(store)
+    before = plan.board(store, here(store))
+    spares = planning.spare_links(store, here(store))
     assert len({x.name for x in spares}) == len(spares)
-    asked = plan_input.input_for(store, extra=spares)
+    asked = plan_input.input_for(store, here(store), extra=spares)
     found = planning.more_spares(asked, before, spares, lambda done, total: done < 300, lambda: 0.0)
-    landed = store.apply(planning.keep_spares(store, spares, found))
-    after = plan.board(store)
+    landed = store.apply(planning.keep_spares(store, here(store), spares, found))
+    after = plan.board(store, here(store))
     assert len(after.verdicts) == len(before.verdicts) + len(found.assignments) > len(before.verdicts)
     assert after.count("broken", "unplaced") == 0
     store.apply(landed.inverse())
-    assert plan.board(store).frequencies == before.frequencies
+    assert plan.board(store, here(store)).frequencies == before.frequencies
 
 
 def test_the_price_of_a_step_is_counted_not_guessed(store):
-    asked, cautious = (plan_input.input_for(store, density=d) for d in (4, 0))
+    asked, cautious = (plan_input.input_for(store, here(store), density=d) for d in (4, 0))
     dense = planning.price(asked, cautious, 4, lambda done, total: True, lambda: 0.0)
     safe = planning.price(cautious, cautious, 0, lambda done, total: True, lambda: 0.0)
     assert dense.placed == dense.wanted == 29
     assert sum(dense.landing.values()) > 0
-    assert dense.worst in {x.name for x in kit.links(store)}
+    assert dense.worst in {x.name for x in kit.links(store, here(store))}
     assert "land inside the cautious guards" in dense.sentence()
     assert sum(safe.landing.values()) == 0
 
 
 def test_products_near_our_links_agree_with_the_margins(store):
-    board = plan.board(store)
+    board = plan.board(store, here(store))
     listed = threats.threats(board, 60_000)
     nearest = {}
     for t in listed.threats:

@@ -16,6 +16,7 @@ from azven.book.edits import BookError
 from azven.book.store import SUFFIX, Store
 from azven.desk import theme as look
 from azven.work import demo, ground
+from azven.work.scope import Scope, opening
 
 if TYPE_CHECKING:
     from azven.desk.session import Session
@@ -75,7 +76,8 @@ def start(demonstrate: bool, book: Path | None, stage: str, theme: str | None) -
     from azven.desk.window import Window
 
     store = demo.build() if demonstrate else open_book(book or default_book())
-    session = Session(store, _simulated(store) if demonstrate and stage == "listen" else None)
+    scope = opening(store)
+    session = Session(store, scope, _simulated(store, scope) if demonstrate and stage == "listen" else None)
     session.theme = chosen
     note = f"Demonstration: a fresh copy in {store.path.parent}. Nothing you do here touches a book of yours."
     if store.damaged:
@@ -93,16 +95,16 @@ def start(demonstrate: bool, book: Path | None, stage: str, theme: str | None) -
     return window
 
 
-def _simulated(store: Store) -> "SimulatedVenue":
+def _simulated(store: Store, scope: Scope) -> "SimulatedVenue":
     from azven.work.simulation import SimulatedVenue
 
-    return SimulatedVenue(store).start()
+    return SimulatedVenue(store, scope).start()
 
 
 def _attach_venue(session: "Session") -> None:
     """The stand-ins come once the window is there; nobody can sweep before."""
     if session.venue is None and not session.jobs.closed:
-        session.venue = _simulated(session.store)
+        session.venue = _simulated(session.store, session.scope)
 
 
 def run(demonstrate: bool, book: Path | None, stage: str, theme: str | None, shot: Path | None) -> int:

@@ -20,8 +20,8 @@ def remember_wrong(store: Store, design: Design, count: int) -> None:
 
 
 def _ground(session: Session) -> Points:
-    region = ground.current(session.store).region
-    unset = ground.open_points(session.store) - (region is None)
+    region = ground.here(session.store, session.scope).region
+    unset = ground.open_points(session.store, session.scope) - (region is None)
     out = [("no region", "ochre_text")] if region is None else []
     if unset:
         out.append((f"{unset} unrelated", "ochre_text"))
@@ -29,7 +29,7 @@ def _ground(session: Session) -> Points:
 
 
 def _listen(session: Session) -> Points:
-    stale, unserved = listen.open_points(session.store, session.now())
+    stale, unserved = listen.open_points(session.store, session.scope, session.now())
     out = []
     if stale:
         out.append((f"{stale} stale", "ochre_text"))
@@ -45,8 +45,8 @@ def _listen(session: Session) -> Points:
 
 
 def _kit(session: Session) -> Points:
-    points = kit.open_points(session.store)
-    if not kit.links(session.store):
+    points = kit.open_points(session.store, session.scope)
+    if not kit.links(session.store, session.scope):
         return (("no links", "ochre_text"),)
     return ((f"{points} mismatched", "brick_text"),) if points else ()
 

@@ -40,14 +40,16 @@ class ReasonsPanel(QScrollArea):
 
     def _ask_for_alternatives(self, link_id: str) -> None:
         session = self._session
-        board, store = session.board, session.store
+        board, store, scope = session.board, session.store, session.scope
         stuck = self.shown is not None and self.shown.state == "no room"
-        tries = ways_out.variants(store, session.picture, board.input, board.input.links[link_id]) if stuck else ()
+        tries = (
+            ways_out.variants(store, scope, session.picture, board.input, board.input.links[link_id]) if stuck else ()
+        )
 
         def work(progress: Progress) -> tuple[Option, ...]:
             if stuck:
-                return ways_out.ways_out(store, board, link_id, tries, progress)
-            return reasons.better_place(store, board, link_id, progress)
+                return ways_out.ways_out(store, scope, board, link_id, tries, progress)
+            return reasons.better_place(store, scope, board, link_id, progress)
 
         session.jobs.quiet("alternatives", work, lambda options: self._add_options(board, options))
 
@@ -59,16 +61,18 @@ class ReasonsPanel(QScrollArea):
     def _reasons(self) -> Reasons | None:
         session, chosen = self._session, self._session.selection
         if (link_id := session.link_id) is not None:
-            return reasons.for_link(session.store, session.board, session.picture, link_id, session.now())
+            return reasons.for_link(
+                session.store, session.scope, session.board, session.picture, link_id, session.now()
+            )
         if chosen.kind == "sweep":
-            record = next((s for s in listen.sweeps(session.store) if s.id == chosen.key), None)
+            record = next((s for s in listen.sweeps(session.store, session.scope) if s.id == chosen.key), None)
             return None if record is None else reasons_spectrum.for_sweep(record, session.store, session.now())
         if chosen.kind == "line" and isinstance(chosen.key, Line) and chosen.key in session.picture.lines:
-            return reasons_spectrum.for_line(session.store, chosen.key)
+            return reasons_spectrum.for_line(session.store, session.scope, chosen.key)
         if chosen.kind == "channel" and isinstance(chosen.key, tuple):
             return reasons_spectrum.for_channel(session.picture, *chosen.key, session.now())
         if chosen.kind == "rule" and isinstance(chosen.key, int):
-            region = ground.current(session.store).region
+            region = ground.here(session.store, session.scope).region
             if region is not None and chosen.key < len(region.rules):
                 return reasons_spectrum.for_rule(region, region.rules[chosen.key])
         if chosen.kind == "joint" and isinstance(chosen.key, tuple):
@@ -76,7 +80,7 @@ class ReasonsPanel(QScrollArea):
         if chosen.kind == "antenna" and isinstance(chosen.key, tuple):
             return _antenna(session, *chosen.key)
         if chosen.kind == "neighbour":
-            found = next((n for n in ground.neighbours(session.store) if n.id == chosen.key), None)
+            found = next((n for n in ground.neighbours(session.store, session.scope) if n.id == chosen.key), None)
             return None if found is None else reasons_spectrum.for_neighbour(session.store, found)
         return None
 
@@ -163,8 +167,8 @@ class ReasonsPanel(QScrollArea):
 def _antenna(session: Session, zone_id: int, placement: str, antenna_id: int, wearer: str) -> Reasons | None:
     from azven.work import reach, reasons_reach
 
-    zone = next((z for z in ground.zones(session.store) if z.id == zone_id), None)
-    drawn = reach.room(session.store, zone, placement, session.picture) if zone is not None else None
+    zone = next((z for z in ground.zones(session.store, session.scope) if z.id == zone_id), None)
+    drawn = reach.room(session.store, session.scope, zone, placement, session.picture) if zone is not None else None
     antenna = next((a for a in drawn.antennas if a.id == antenna_id), None) if drawn else None
     return reasons_reach.for_antenna(drawn, antenna, wearer) if drawn and antenna else None
 
@@ -173,7 +177,7 @@ def _joint(session: Session, design_id: int, name: str) -> Reasons | None:
     from azven.rf.chain.design import solve_design
     from azven.work import chain, chain_edits, reasons_chain
 
-    record = next((d for d in chain.designs(session.store) if d.id == design_id), None)
+    record = next((d for d in chain.designs(session.store, session.scope) if d.id == design_id), None)
     if record is None:
         return None
     design = chain.read(chain.document_of(record))

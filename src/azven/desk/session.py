@@ -17,6 +17,7 @@ from azven.work import ground, kit, listen, plan
 from azven.work.hours import Clock
 from azven.work.listen import Picture
 from azven.work.plan import Board
+from azven.work.scope import Scope
 
 if TYPE_CHECKING:
     from azven.work.simulation import SimulatedVenue
@@ -47,9 +48,12 @@ class Session(QObject):
     said = pyqtSignal(str, bool)
     hinted = pyqtSignal(object)
 
-    def __init__(self, store: Store, venue: "SimulatedVenue | None" = None, parent: QObject | None = None) -> None:
+    def __init__(
+        self, store: Store, scope: Scope, venue: "SimulatedVenue | None" = None, parent: QObject | None = None
+    ) -> None:
         super().__init__(parent)
         self.store = store
+        self.scope = scope
         self.venue = venue
         self.jobs = Jobs(self)
         self.undo = QUndoStack(self)
@@ -69,7 +73,7 @@ class Session(QObject):
     def picture(self) -> Picture:
         """What the sweeps say together, computed again when something it depends on has changed."""
         if self._picture is None:
-            self._picture = listen.picture(self.store, _AT_ONCE)
+            self._picture = listen.picture(self.store, self.scope, _AT_ONCE)
             if self._picture.waiting and not self._paused:
                 QTimer.singleShot(0, self._work_out)  # somebody may be painting
         return self._picture
@@ -86,7 +90,7 @@ class Session(QObject):
         if self.jobs.taken(_SWEEPS) or self.jobs.closed:
             return
         self._paused = False
-        task = listen.WorkingOut(self.store)
+        task = listen.WorkingOut(self.store, self.scope)
 
         def finish(job_stopped: bool) -> None:
             self._paused = job_stopped
@@ -101,7 +105,7 @@ class Session(QObject):
     def board(self) -> Board:
         """The plan as it stands."""
         if self._board is None:
-            self._board = plan.board(self.store, self.picture)
+            self._board = plan.board(self.store, self.scope, self.picture)
         return self._board
 
     def now(self) -> datetime:
@@ -110,7 +114,7 @@ class Session(QObject):
     @property
     def clock(self) -> Clock:
         """The clock of the site, by which people here read and type times."""
-        return ground.current(self.store).clock
+        return ground.here(self.store, self.scope).clock
 
     def local_now(self) -> datetime:
         """What that clock shows now."""
@@ -159,7 +163,7 @@ class Session(QObject):
         self._board = None
         self._full = None
         if self.venue is not None and kinds & {Assignment, Link}:
-            self.venue.refresh(self.store)
+            self.venue.refresh(self.store, self.scope)
         self.edited.emit()
 
     # -- telling -------------------------------------------------------------------------------------
@@ -186,7 +190,7 @@ class Session(QObject):
         """The band we work in: from the lowest to the highest thing we know, with a little air."""
         if self._full is not None:
             return self._full
-        edges = [e for r in listen.sweeps(self.store) for e in (r.low_hz, r.high_hz)]
+        edges = [e for r in listen.sweeps(self.store, self.scope) for e in (r.low_hz, r.high_hz)]
         low, high = (min([*edges, *self.tuning_span()]), max([*edges, *self.tuning_span()]))
         air = 0.004 * (high - low)
         self._full = (low - air, high + air)
@@ -195,7 +199,7 @@ class Session(QObject):
     def tuning_span(self) -> tuple[float, float]:
         """From the lowest to the highest frequency any link can be tuned to [Hz]."""
         models = {m.id: m for m in self.store.all(Model)}
-        links = kit.links(self.store)
+        links = kit.links(self.store, self.scope)
         edges = [e for x in links for b in models[x.model_id].bands if b[0] == x.band for e in b[1:]]
         return (min(edges), max(edges)) if edges else FULL_BAND_HZ
 

@@ -44,7 +44,7 @@ class Spine(BandView):
         painter.fillRect(self.rect(), theme.color("side"))
         painter.setPen(theme.color("line"))
         painter.drawLine(0, 0, self.width(), 0)
-        place = ground.current(self._session.store)
+        place = ground.here(self._session.store, self._session.scope)
         painter.setClipRect(QRectF(self._axis.left, 1, self._axis.width, self.height()))
         self._paint_raster(painter)
         self._paint_silhouette(painter)
@@ -97,7 +97,7 @@ class Spine(BandView):
 
     def _paint_permitted(self, painter: QPainter, place: ground.Place) -> None:
         low, high = (int(edge) for edge in self._session.view_hz)
-        acts = kit.acts(self._session.store)
+        acts = kit.acts(self._session.store, self._session.scope)
         for a, b, rule in permission.permitted(place.region, low, high, place.permits, acts):
             box = QRectF(self._axis.x(a), self._floor, self._axis.x(b) - self._axis.x(a), 4)
             if rule is not None and rule.kind == "permitted":

@@ -117,7 +117,7 @@ class Window(QMainWindow):
     def refresh(self) -> None:
         """Everything that depends on the book, for the stage in view and the frame around it."""
         self.stage.refresh()
-        place = ground.current(self.session.store)
+        place = ground.here(self.session.store, self.session.scope)
         self.header.show_place([self.session.store.path.stem, place.show.name, place.site.name])
         entries = [Entry(name, title, points(name, self.session)) for name, title in STAGES.items()]
         self.rail.show_entries(entries, self.stage.name)
@@ -186,16 +186,22 @@ class Window(QMainWindow):
             for a in self.actions_table.all()
             if a.enabled() and a.id != "find"
         ]
-        for link in kit.links(session.store):
+        for link in kit.links(session.store, session.scope):
             key = ids.of(link)
             freq = session.board.frequencies.get(key)
             where = f"{mhz(freq)} MHz" if freq else "no frequency"
             out.append(Find(f"{one_line(link.name)}   {where}", "link", lambda k=key: self._go("plan", "link", k)))
-        for n in ground.neighbours(session.store):
+        for n in ground.neighbours(session.store, session.scope):
             title = f"{one_line(n.name)}   {mhz(n.freq_hz)} MHz"
             out.append(Find(title, "neighbour", lambda key=n.id: self._go("ground", "neighbour", key)))
-        out += [Find(one_line(z.name), "room", lambda: self.show_stage("ground")) for z in ground.zones(session.store)]
-        out += [Find(one_line(u.name), "unit", lambda: self.show_stage("kit")) for u in kit.units(session.store)]
+        out += [
+            Find(one_line(z.name), "room", lambda: self.show_stage("ground"))
+            for z in ground.zones(session.store, session.scope)
+        ]
+        out += [
+            Find(one_line(u.name), "unit", lambda: self.show_stage("kit"))
+            for u in kit.units(session.store, session.scope)
+        ]
         return out
 
     def _go(self, stage: str, kind: str, key: object) -> None:

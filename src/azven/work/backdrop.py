@@ -7,6 +7,7 @@ from azven.book.edits import Edit, add, remove
 from azven.book.records import Backdrop
 from azven.book.store import Store
 from azven.work import ground
+from azven.work.scope import Scope
 
 Known = tuple[float, float, float, float]
 """A point of the drawing: pixels from the left and from the top, and its place x, y [m]."""
@@ -14,9 +15,9 @@ LARGEST_BYTES = 20_000_000
 _PNG = b"\x89PNG\r\n\x1a\n"
 
 
-def current(store: Store) -> Backdrop | None:
+def current(store: Store, scope: Scope) -> Backdrop | None:
     """The drawing of the site, None without one."""
-    return next(iter(store.all(Backdrop, site_id=ground.current(store).site.id)), None)
+    return next(iter(store.all(Backdrop, site_id=scope.site)), None)
 
 
 def read(path: Path) -> bytes:
@@ -29,17 +30,17 @@ def read(path: Path) -> bytes:
     return data
 
 
-def put(store: Store, name: str, image: bytes, first: Known, second: Known) -> Edit:
+def put(store: Store, scope: Scope, name: str, image: bytes, first: Known, second: Known) -> Edit:
     """Lay a drawing under the plan instead of the one that is there; ValueError when the points do not give a scale."""
     metres_per_pixel((first, second))
-    site = ground.current(store).site
+    site = ground.here(store, scope).site
     new = Backdrop(id=store.reserve(), site_id=site.id, name=name, image=image, points=(first, second))
     return Edit(f"Drawing {name}", remove(store.all(Backdrop, site_id=site.id)) + add(new))
 
 
-def take_away(store: Store) -> Edit:
+def take_away(store: Store, scope: Scope) -> Edit:
     """No drawing any more."""
-    return Edit("Take the drawing away", remove(store.all(Backdrop, site_id=ground.current(store).site.id)))
+    return Edit("Take the drawing away", remove(store.all(Backdrop, site_id=scope.site)))
 
 
 def metres_per_pixel(points: tuple[Known, ...]) -> float:

@@ -10,6 +10,7 @@ from azven.book.formats.site_bundle import Bundle, NeighbourDocument
 from azven.book.records import NEIGHBOUR_KINDS, RELATIONS, Neighbour, Relation, Zone
 from azven.book.store import Store
 from azven.work import ground, ids, listen
+from azven.work.scope import Scope
 
 _SAME_HZ = 1_000
 _ROOM_FIELDS = ("note", "near_m", "far_m", "between_m", "exponent", "height_m")
@@ -27,10 +28,10 @@ class Written:
         return f"Wrote the site with {self.sweeps} sweeps to {name}{behind}."
 
 
-def write(store: Store, path: Path) -> Written:
+def write(store: Store, scope: Scope, path: Path) -> Written:
     """Write what the book knows of the site. OSError when it cannot be written."""
-    site = ground.current(store).site
-    zones = {z.id: z for z in ground.zones(store)}
+    site = ground.here(store, scope).site
+    zones = {z.id: z for z in ground.zones(store, scope)}
     rooms = [
         {
             "id": ids.of(z),
@@ -42,20 +43,20 @@ def write(store: Store, path: Path) -> Written:
     ]
     relations = [
         {"rooms": [ids.of(zones[i]) for i in pair], "relation": r.relation, "wall_loss_db": r.wall_loss_db}
-        for pair, r in ground.relations(store).items() if pair <= zones.keys()
+        for pair, r in ground.relations(store, scope).items() if pair <= zones.keys()
     ]  # fmt: skip
     neighbours = [
         {"room": ids.of(zones[n.zone_id]) if n.zone_id in zones else "",
          **{f: getattr(n, f) for f in ("name", "freq_hz", "kind", "spacing_hz", "mixes", "contact", "note", "hours")}}
-        for n in ground.neighbours(store)
+        for n in ground.neighbours(store, scope)
     ]  # fmt: skip
     document = {
         "name": site.name, "note": site.note, "time_zone": site.time_zone,
         "made": datetime.now(UTC).isoformat(timespec="seconds"),
-        "thresholds": listen.tolerated(store), "rooms": rooms, "relations": relations, "neighbours": neighbours,
+        "thresholds": listen.tolerated(store, scope), "rooms": rooms, "relations": relations, "neighbours": neighbours,
     }  # fmt: skip
     sweeps, left_out = [], []
-    for record in listen.sweeps(store):
+    for record in listen.sweeps(store, scope):
         try:
             sweep = listen.load(store, record)
         except BookError:
@@ -74,15 +75,15 @@ class Merged:
     said: tuple[str, ...]
 
 
-def merge(store: Store, bundle: Bundle) -> Merged:
+def merge(store: Store, scope: Scope, bundle: Bundle) -> Merged:
     """Add what the book does not know: rooms by name, each name as often as the bundle has it, relations that are not
     set, neighbours by name and frequency, sweeps by time and place. What the book holds already is never changed."""
     said: list[str] = []
-    changes, zones = _rooms(store, bundle, said)
-    changes += _relations(store, bundle, zones, said)
-    changes += _neighbours(store, bundle, zones, said)
-    changes += _sweeps(store, bundle, said)
-    site = ground.current(store).site
+    changes, zones = _rooms(store, scope, bundle, said)
+    changes += _relations(store, scope, bundle, zones, said)
+    changes += _neighbours(store, scope, bundle, zones, said)
+    changes += _sweeps(store, scope, bundle, said)
+    site = ground.here(store, scope).site
     if bundle.site.thresholds and not site.thresholds:
         known = {k: v for k, v in bundle.site.thresholds.items() if k in listen.USES and -140 <= v <= 0}
         changes += replace_record(site, replace(site, thresholds=known))
@@ -90,9 +91,9 @@ def merge(store: Store, bundle: Bundle) -> Merged:
     return Merged(Edit(f"Take in {bundle.site.name}", changes), tuple(said) or ("nothing new",))
 
 
-def _rooms(store: Store, bundle: Bundle, said: list[str]) -> tuple[tuple[Change, ...], dict[str, int]]:
+def _rooms(store: Store, scope: Scope, bundle: Bundle, said: list[str]) -> tuple[tuple[Change, ...], dict[str, int]]:
     """The rooms to add, and the number in the book of every room of the bundle, by its id there or its name."""
-    known = ground.zones(store)
+    known = ground.zones(store, scope)
     free = {z.id: z.name for z in known}
     found: dict[str, int] = {}
     new = []
@@ -104,7 +105,7 @@ def _rooms(store: Store, bundle: Bundle, said: list[str]) -> tuple[tuple[Change,
             del free[same]
             found[room.id or room.name] = same
     first = store.reserve(max(len(new), 1))
-    site_id = ground.current(store).site.id
+    site_id = scope.site
     zones = [
         Zone(
             id=first + i, site_id=site_id, name=r.name, position=len(known) + i,
@@ -117,8 +118,10 @@ def _rooms(store: Store, bundle: Bundle, said: list[str]) -> tuple[tuple[Change,
     return add(*zones), found | {r.id or r.name: z.id for r, z in zip(new, zones, strict=True)}
 
 
-def _relations(store: Store, bundle: Bundle, zones: dict[str, int], said: list[str]) -> tuple[Change, ...]:
-    known = ground.relations(store)
+def _relations(
+    store: Store, scope: Scope, bundle: Bundle, zones: dict[str, int], said: list[str]
+) -> tuple[Change, ...]:
+    known = ground.relations(store, scope)
     new = []
     for r in bundle.site.relations:
         pair = frozenset(zones.get(name, 0) for name in r.rooms)
@@ -132,8 +135,10 @@ def _relations(store: Store, bundle: Bundle, zones: dict[str, int], said: list[s
     return add(*new)
 
 
-def _neighbours(store: Store, bundle: Bundle, zones: dict[str, int], said: list[str]) -> tuple[Change, ...]:
-    known = ground.neighbours(store)
+def _neighbours(
+    store: Store, scope: Scope, bundle: Bundle, zones: dict[str, int], said: list[str]
+) -> tuple[Change, ...]:
+    known = ground.neighbours(store, scope)
 
     def is_new(n: NeighbourDocument) -> bool:
         same = any(k.name == n.name and abs(k.freq_hz - n.freq_hz) < _SAME_HZ for k in known)
@@ -141,7 +146,7 @@ def _neighbours(store: Store, bundle: Bundle, zones: dict[str, int], said: list[
 
     wanted = [n for n in bundle.site.neighbours if is_new(n)]
     first = store.reserve(max(len(wanted), 1))
-    site, there = ground.current(store).site, bundle.site.time_zone
+    site, there = ground.here(store, scope).site, bundle.site.time_zone
     elsewhere = there != site.time_zone
     new = [
         Neighbour(
@@ -159,12 +164,12 @@ def _neighbours(store: Store, bundle: Bundle, zones: dict[str, int], said: list[
     return add(*new)
 
 
-def _sweeps(store: Store, bundle: Bundle, said: list[str]) -> tuple[Change, ...]:
-    known = {(r.place, r.taken_at) for r in listen.sweeps(store)}
+def _sweeps(store: Store, scope: Scope, bundle: Bundle, said: list[str]) -> tuple[Change, ...]:
+    known = {(r.place, r.taken_at) for r in listen.sweeps(store, scope)}
     changes: tuple[Change, ...] = ()
     count = 0
     for name, file in bundle.sweeps:
-        edit = listen.import_sweep(store, Path(name), file, None)
+        edit = listen.import_sweep(store, scope, Path(name), file, None)
         record = next(c.after for c in edit.changes if c.after is not None)
         if (getattr(record, "place", ""), getattr(record, "taken_at", None)) not in known:
             changes += edit.changes

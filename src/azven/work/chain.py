@@ -14,6 +14,7 @@ from azven.rf.chain.graph import path
 from azven.rf.chain.outgoing import transmit_results
 from azven.rf.chain.tune import GainPlan, as_set, limits_of, set_gains
 from azven.work import ground
+from azven.work.scope import Scope
 
 Document = dict[str, Any]
 _HAIR_DB = 1e-3
@@ -29,18 +30,16 @@ def read(document: Document) -> Design:
 # -- in the book -------------------------------------------------------------------------------------------
 
 
-def designs(store: Store) -> list[DesignRecord]:
+def designs(store: Store, scope: Scope) -> list[DesignRecord]:
     """Designs of the site in the order they were made."""
-    return store.all(DesignRecord, site_id=ground.current(store).site.id)
+    return store.all(DesignRecord, site_id=scope.site)
 
 
-def add_design(store: Store, document: Document) -> Edit:
+def add_design(store: Store, scope: Scope, document: Document) -> Edit:
     """Keep a design under a name that is not taken. FormatError when it is not one."""
     read(document)
-    name = ground.unused(str(document.get("name") or "Design"), [d.name for d in designs(store)])
-    record = DesignRecord(
-        id=store.reserve(), site_id=ground.current(store).site.id, name=name, document={**document, "name": name}
-    )
+    name = ground.unused(str(document.get("name") or "Design"), [d.name for d in designs(store, scope)])
+    record = DesignRecord(id=store.reserve(), site_id=scope.site, name=name, document={**document, "name": name})
     return Edit(f"Design {name}", add(record), (record.id,))
 
 

@@ -17,6 +17,7 @@ from azven.work import ground, ids, kit, places, plan, reach
 from azven.work.chain import Document, plan_gains, read
 from azven.work.chain_threats import Threat, filter_moved, multiplexes
 from azven.work.listen import Picture
+from azven.work.scope import Scope
 from azven.work.wording import decibel
 
 SETTINGS = Settings(470_000_000, 694_000_000, 10_001, 30_000)
@@ -55,17 +56,17 @@ def quiet_channels(picture: Picture) -> tuple[Channel, ...]:
     )  # fmt: skip
 
 
-def world(store: Store, picture: Picture) -> Venue:
+def world(store: Store, scope: Scope, picture: Picture) -> Venue:
     """The venue as the book knows it: our links in their rooms, walls, and television as it was swept."""
-    zones = {z.id: z for z in ground.zones(store)}
+    zones = {z.id: z for z in ground.zones(store, scope)}
     models = {m.id: m for m in store.all(Model)}
-    placed = plan.assignments(store)
+    placed = plan.assignments(store, scope)
     own = tuple(
         Emitter(ids.of(x), placed[x.id].freq_hz, 10 * math.log10(models[x.model_id].power_mw),
                 _spot(zones[x.zone_id], i), models[x.model_id].bandwidth_hz / 2, models[x.model_id].body_db, ours=True)
-        for i, x in enumerate(kit.links(store)) if x.id in placed
+        for i, x in enumerate(kit.links(store, scope)) if x.id in placed
     )  # fmt: skip
-    walls = places.wall_lines(store.all(Wall, site_id=ground.current(store).site.id))
+    walls = places.wall_lines(store.all(Wall, site_id=scope.site))
     television = tuple(Multiplex(c.low_hz, c.high_hz, power, 0.0) for c, power in multiplexes(picture))
     return Venue(television, own, walls=walls)
 

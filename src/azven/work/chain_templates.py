@@ -8,6 +8,7 @@ from typing import Any
 from azven.book.records import Antenna, Link, Model, Zone
 from azven.book.store import Store
 from azven.work import chain, ground, ids, kit, places, plan
+from azven.work.scope import Scope
 
 Document = dict[str, Any]
 _STOP = [
@@ -66,7 +67,7 @@ def _rack() -> list[dict[str, Any]]:
     ]  # fmt: skip
 
 
-def receive(store: Store, name: str, zones: Sequence[Zone]) -> Document:
+def receive(store: Store, scope: Scope, name: str, zones: Sequence[Zone]) -> Document:
     """Every zone with its own antenna, combined where there is more than one, into one rack."""
     combined = len(zones) > 1
     nodes: list[dict[str, Any]] = []
@@ -86,7 +87,7 @@ def receive(store: Store, name: str, zones: Sequence[Zone]) -> Document:
     nodes += _rack()
     edges.append(["distribution", "receiver"])
     listed = {rooms[z.id]: {"antennas": [f"{rooms[z.id]} antenna"], "model": "indoor", "n": z.exponent} for z in zones}
-    return _document(name, nodes, edges, listed, carriers(store, zones))
+    return _document(name, nodes, edges, listed, carriers(store, scope, zones))
 
 
 def room_names(zones: Sequence[Zone]) -> dict[int, str]:
@@ -102,14 +103,16 @@ def _document(name: str, nodes: list[Any], edges: list[Any], zones: dict[str, An
     }  # fmt: skip
 
 
-def carriers(store: Store, zones: Sequence[Zone]) -> list[dict[str, Any]]:
+def carriers(store: Store, scope: Scope, zones: Sequence[Zone]) -> list[dict[str, Any]]:
     """The links of the show that are received in these zones, spread from the nearest to the farthest place, and one
     at the farthest place whose ratio is looked at."""
     models = {m.id: m for m in store.all(Model)}
-    rooms, names = room_names(zones), ids.told_apart(kit.links(store), lambda x: f"no. {x.id}")
+    rooms, names = room_names(zones), ids.told_apart(kit.links(store, scope), lambda x: f"no. {x.id}")
     out: list[dict[str, Any]] = []
     for zone in zones:
-        links = [x for x in kit.links(store) if x.zone_id == zone.id and x.service != "in-ear" and not x.set_aside]
+        links = [
+            x for x in kit.links(store, scope) if x.zone_id == zone.id and x.service != "in-ear" and not x.set_aside
+        ]
         chosen = links[:_MOST_CARRIERS]
         for i, link in enumerate(chosen):
             share = i / max(len(chosen) - 1, 1)
@@ -137,19 +140,19 @@ def _carrier(name: str, room: str, model: Model, distance_m: float, role: str) -
     }  # fmt: skip
 
 
-def ears(store: Store, name: str = "In-ear rack") -> Document:
+def ears(store: Store, scope: Scope, name: str = "In-ear rack") -> Document:
     """Every in-ear transmitter of the show into one active combiner and one antenna."""
-    nodes, edges = _ear_side(store, ground.zones(store)[:1])
-    return {**_document(name, nodes, edges, {}, []), **_sent(store)}
+    nodes, edges = _ear_side(store, scope, ground.zones(store, scope)[:1])
+    return {**_document(name, nodes, edges, {}, []), **_sent(store, scope)}
 
 
-def _ear_side(store: Store, zones: Sequence[Zone]) -> tuple[list[dict[str, Any]], list[list[str]]]:
+def _ear_side(store: Store, scope: Scope, zones: Sequence[Zone]) -> tuple[list[dict[str, Any]], list[list[str]]]:
     """In-ear transmitters into one antenna, where Reach has a transmitting one in the first of `zones`."""
     models = {m.id: m for m in store.all(Model)}
     stands = _stands(store, zones[0], "transmit") if zones else {}
-    links: list[Link] = [x for x in kit.links(store) if x.service == "in-ear" and not x.set_aside][:_MOST_EARS]
+    links: list[Link] = [x for x in kit.links(store, scope) if x.service == "in-ear" and not x.set_aside][:_MOST_EARS]
     called = ids.told_apart(links, lambda x: f"no. {x.id}")
-    placed = plan.assignments(store)
+    placed = plan.assignments(store, scope)
     sends = {called[ids.of(x)]: {"freq_hz": placed[x.id].freq_hz} for x in links if x.id in placed}
     powers = [(called[ids.of(x)], 10 * math.log10(models[x.model_id].power_mw)) for x in links]
     powers = powers or [(f"in-ear {i}", 17.0) for i in range(1, 5)]
@@ -172,34 +175,36 @@ def _ear_side(store: Store, zones: Sequence[Zone]) -> tuple[list[dict[str, Any]]
     return nodes, [*edges, ["ear combiner", "ear cable"], ["ear cable", "ear antenna"]]
 
 
-def both(store: Store, zones: Sequence[Zone]) -> Document:
+def both(store: Store, scope: Scope, zones: Sequence[Zone]) -> Document:
     """Receive and transmit side of one rack."""
-    document = receive(store, "Both sides of one rack", zones[:1])
-    nodes, edges = _ear_side(store, zones)
+    document = receive(store, scope, "Both sides of one rack", zones[:1])
+    nodes, edges = _ear_side(store, scope, zones)
     document["nodes"] += nodes
     document["edges"] += edges
-    return {**document, **_sent(store)}
+    return {**document, **_sent(store, scope)}
 
 
-def _sent(store: Store) -> dict[str, int]:
+def _sent(store: Store, scope: Scope) -> dict[str, int]:
     """Where the in-ears of the plan send, in the middle of them; nothing before there is a plan."""
-    freq = middle_of_ears(store)
+    freq = middle_of_ears(store, scope)
     return {} if freq is None else {"transmit_hz": freq}
 
 
-def middle_of_ears(store: Store) -> int | None:
+def middle_of_ears(store: Store, scope: Scope) -> int | None:
     """The frequency [Hz] in the middle of the plan's in-ears that are not set aside; None without any."""
-    placed = plan.assignments(store)
-    freq = sorted(placed[x.id].freq_hz for x in kit.links(store)
+    placed = plan.assignments(store, scope)
+    freq = sorted(placed[x.id].freq_hz for x in kit.links(store, scope)
                   if x.service == "in-ear" and not x.set_aside and x.id in placed)  # fmt: skip
     return freq[len(freq) // 2] if freq else None
 
 
-TEMPLATES: dict[str, Callable[[Store], Document]] = {
-    "single pair": lambda store: receive(store, "Single pair", ground.zones(store)[:1]),
-    "stage and house": lambda store: receive(store, "Stage and house", ground.zones(store)[:2]),
-    "every room into one rack": lambda store: receive(store, "Every room into one rack", ground.zones(store)[:16]),
-    "in-ear rack": lambda store: ears(store),
-    "both sides of one rack": lambda store: both(store, ground.zones(store)),
+TEMPLATES: dict[str, Callable[[Store, Scope], Document]] = {
+    "single pair": lambda store, scope: receive(store, scope, "Single pair", ground.zones(store, scope)[:1]),
+    "stage and house": lambda store, scope: receive(store, scope, "Stage and house", ground.zones(store, scope)[:2]),
+    "every room into one rack": lambda store, scope: receive(
+        store, scope, "Every room into one rack", ground.zones(store, scope)[:16]
+    ),
+    "in-ear rack": lambda store, scope: ears(store, scope),
+    "both sides of one rack": lambda store, scope: both(store, scope, ground.zones(store, scope)),
 }
 """Name to what makes the document from the show at hand."""

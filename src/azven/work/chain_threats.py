@@ -12,6 +12,7 @@ from azven.rf.sweep import Channel, band_power_dbm
 from azven.work.chain import Document, Side, designs, document_of, everything_up, read, side, thawed
 from azven.work.chain_templates import middle_of_ears
 from azven.work.listen import Picture
+from azven.work.scope import Scope
 from azven.work.wording import decibel
 
 THREAT_ID = "keyed up: "
@@ -39,7 +40,7 @@ RADIO = Threat("hand-held radio, 5 W at 460 MHz", 460_000_000, 37.0, 30.0)
 BASE = Threat("mobile base station at 780 MHz", 780_000_000, 58.0, 500.0)
 
 
-def threats(store: Store, picture: Picture, design: Design) -> list[Threat]:
+def threats(store: Store, scope: Scope, picture: Picture, design: Design) -> list[Threat]:
     """What can be tried on a design: a radio, a base station, the strongest multiplex that the sweeps hear, and our own
     in-ear antenna."""
     found = [RADIO, BASE]
@@ -48,7 +49,7 @@ def threats(store: Store, picture: Picture, design: Design) -> list[Threat]:
         centre = (channel.low_hz + channel.high_hz) // 2
         found.append(Threat(f"multiplex on channel {channel.name}, as swept", centre, level_dbm=power))
     sent = next(iter(transmit_results(design).values()), None)
-    ears_hz = middle_of_ears(store)
+    ears_hz = middle_of_ears(store, scope)
     if ears_hz is not None:
         eirp = sent.eirp_total_dbm if sent is not None else 17.0 + 6.5 + 10.0
         found.append(Threat("our own in-ear antenna, face to face", ears_hz, eirp, 20.0))
@@ -144,9 +145,9 @@ def sides(document: Document) -> list[Side]:
     return out
 
 
-def others(store: Store, document: Document) -> list[Side]:
+def others(store: Store, scope: Scope, document: Document) -> list[Side]:
     """The other receive systems of the site, by name."""
-    found = [document_of(d) for d in designs(store)]
+    found = [document_of(d) for d in designs(store, scope)]
     return [
         side_with_radio(str(d["name"]), d)
         for d in found if d["name"] != document.get("name") and read(d).receivers()

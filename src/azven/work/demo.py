@@ -40,6 +40,7 @@ from azven.rf.venue import Electronics, Emitter, Multiplex, Settings, Venue
 from azven.rf.walls import WallLine
 from azven.work import hours, ids, kit, listen, plan
 from azven.work.catalogue import generic_models
+from azven.work.scope import Scope
 from azven.work.taking import About
 
 PREPARED = "lantern-regatta.azven"
@@ -68,16 +69,16 @@ def prepare(path: Path) -> Store:
     story = script()
     number = _Numbers(store.reserve(200))
     rooms = _rooms(store, story, number)
-    _kit(store, story, rooms, number)
-    _sweeps(store, story)
+    scope = _kit(store, story, rooms, number)
+    _sweeps(store, scope, story)
     _plans_of_rooms(store, story, rooms)
     if story["plan"]:
-        by_name = {x.name: ids.of(x) for x in kit.links(store)}
+        by_name = {x.name: ids.of(x) for x in kit.links(store, scope)}
         frequencies = {by_name[name]: freq for name, freq in story["plan"].items()}
-        store.apply(plan.set_frequencies(store, frequencies, "Plan all", complete=True))
+        store.apply(plan.set_frequencies(store, scope, frequencies, "Plan all", complete=True))
         unsigned = [Change(k, replace(k, made_by="")) for k in store.all(KeptPlan)]
         store.apply(Edit("Unsigned", tuple(unsigned)))
-    _systems(store, rooms)
+    _systems(store, scope, rooms)
     return store
 
 
@@ -135,9 +136,9 @@ def _frozen(fields: Mapping[str, Any]) -> dict[str, Any]:
     return {k: frozen(v) for k, v in fields.items()}
 
 
-def _kit(store: Store, story: Mapping[str, Any], zones: Mapping[str, Zone], number: _Numbers) -> None:
-    site = store.all(Site)[0]
-    show = Show(id=number(), site_id=site.id, name=story["show"], density=1)
+def _kit(store: Store, story: Mapping[str, Any], zones: Mapping[str, Zone], number: _Numbers) -> Scope:
+    site_id = next(iter(zones.values())).site_id
+    show = Show(id=number(), site_id=site_id, name=story["show"], density=1)
     models: dict[str, Model] = {m.name: replace(m, id=number()) for m in generic_models()}
     acts = {name: Act(id=number(), show_id=show.id, name=name, position=i) for i, name in enumerate(story["acts"])}
     units = {
@@ -162,6 +163,7 @@ def _kit(store: Store, story: Mapping[str, Any], zones: Mapping[str, Zone], numb
                 )
             )  # fmt: skip
     store.apply(Edit("Kit", add(show, *models.values(), *acts.values(), *units.values(), *links)))
+    return Scope(site_id, show.id)
 
 
 def _plans_of_rooms(store: Store, story: Mapping[str, Any], zones: Mapping[str, Zone]) -> None:
@@ -192,23 +194,23 @@ def _plans_of_rooms(store: Store, story: Mapping[str, Any], zones: Mapping[str, 
     store.apply(Edit("Ear antenna", add(ears)))
 
 
-def _systems(store: Store, zones: Mapping[str, Zone]) -> None:
+def _systems(store: Store, scope: Scope, zones: Mapping[str, Zone]) -> None:
     """The three rooms as one receive system, as somebody in a hurry set it, and the in-ear rack."""
     from azven.work import chain, chain_templates
 
-    three = chain_templates.receive(store, "Three rooms, one rack", list(zones.values()))
-    store.apply(chain.add_design(store, chain.everything_up(three)))
-    store.apply(chain.add_design(store, chain_templates.ears(store)))
+    three = chain_templates.receive(store, scope, "Three rooms, one rack", list(zones.values()))
+    store.apply(chain.add_design(store, scope, chain.everything_up(three)))
+    store.apply(chain.add_design(store, scope, chain_templates.ears(store, scope)))
 
 
-def _sweeps(store: Store, story: Mapping[str, Any]) -> None:
+def _sweeps(store: Store, scope: Scope, story: Mapping[str, Any]) -> None:
     world = venue()
     settings = Settings(**story["sweep_settings"])
     for number, entry in enumerate(story["sweeps"], start=1):
         taken_s = -3600 * entry["hours_ago"]
         sweep = world.sweep(world.antennas[entry["use"]], settings, number, own_on=False, time_s=taken_s)
         about = About(entry["place"], entry["antenna"], own_on=False, hears=entry["hears"])
-        store.apply(listen.keep(store, sweep, about, "stand-in analyser", EPOCH))
+        store.apply(listen.keep(store, scope, sweep, about, "stand-in analyser", EPOCH))
 
 
 def venue(own: tuple[Emitter, ...] = ()) -> Venue:

@@ -24,6 +24,7 @@ from azven.book.store import Store
 from azven.rf.sweep import Channel
 from azven.work.catalogue import generic_models
 from azven.work.hours import Clock, zone_here, zone_names
+from azven.work.scope import Scope
 
 RelationName = Literal["together", "near", "apart"]
 NEAR_FROM_DB = 15.0
@@ -75,20 +76,20 @@ def new_book(path: Path) -> Store:
     return store
 
 
-def current(store: Store) -> Place:
-    """The first site with its first show; ValueError for a book without either."""
-    sites, shows = store.all(Site), store.all(Show)
+def here(store: Store, scope: Scope) -> Place:
+    """The site and the show of a scope; ValueError when one of them is gone."""
+    sites, shows = store.all(Site, id=scope.site), store.all(Show, id=scope.show)
     if not sites or not shows:
-        raise ValueError("this book has no site or no show")
-    site = next((s for s in sites if s.id == shows[0].site_id), sites[0])
+        raise ValueError("This show is no longer in the book; go to another one.")
+    site, show = sites[0], shows[0]
     region = store.get(Region, site.region_id) if site.region_id else None
     held = tuple(store.all(Permit, site_id=site.id))
-    return Place(site, shows[0], None if region is None else territory(region.document), held)
+    return Place(site, show, None if region is None else territory(region.document), held)
 
 
-def choose_region(store: Store, document: Mapping[str, Any]) -> Edit:
+def choose_region(store: Store, scope: Scope, document: Mapping[str, Any]) -> Edit:
     """Make a region file, parsed and checked, the region of the site; the book keeps a copy of it as it is today."""
-    site = current(store).site
+    site = here(store, scope).site
     region_id = store.reserve()
     region = Region(
         id=region_id,
@@ -101,15 +102,15 @@ def choose_region(store: Store, document: Mapping[str, Any]) -> Edit:
     return Edit(f"Region: {document['title']}", changes)
 
 
-def zones(store: Store) -> list[Zone]:
+def zones(store: Store, scope: Scope) -> list[Zone]:
     """Rooms of the site in their order."""
-    site = current(store).site
+    site = here(store, scope).site
     return sorted(store.all(Zone, site_id=site.id), key=lambda z: (z.position, z.id))
 
 
-def add_zone(store: Store, name: str) -> Edit:
-    site = current(store).site
-    existing = zones(store)
+def add_zone(store: Store, scope: Scope, name: str) -> Edit:
+    site = here(store, scope).site
+    existing = zones(store, scope)
     name = name.strip() or unused("Room", [z.name for z in existing])
     zone_id = store.reserve()
     zone = Zone(id=zone_id, site_id=site.id, name=name, position=len(existing))
@@ -123,7 +124,7 @@ def rename_zone(store: Store, zone: Zone, name: str) -> Edit:
     return Edit(f"Rename {zone.name}", replace_record(zone, replace(zone, name=name)))
 
 
-def remove_zone(store: Store, zone: Zone) -> Edit:
+def remove_zone(store: Store, scope: Scope, zone: Zone) -> Edit:
     """Take a room out with its relations; ValueError while links, units or neighbours are in it."""
     users = [
         *(x.name for x in store.all(Link, zone_id=zone.id)),
@@ -134,7 +135,7 @@ def remove_zone(store: Store, zone: Zone) -> Edit:
         raise ValueError(
             f"{zone.name} is still used by {users[0]}" + (f" and {len(users) - 1} more." if users[1:] else ".")
         )
-    related = [r for r in store.all(Relation) if zone.id in (r.zone_a_id, r.zone_b_id)]
+    related = [r for pair, r in relations(store, scope).items() if zone.id in pair]
     return Edit(f"Remove {zone.name}", remove([*related, zone]))
 
 
@@ -145,31 +146,39 @@ def relation_from_loss(loss_db: float) -> RelationName:
     return "near" if loss_db < APART_FROM_DB else "apart"
 
 
-def relations(store: Store) -> dict[frozenset[int], Relation]:
+def relations(store: Store, scope: Scope) -> dict[frozenset[int], Relation]:
     """Stored relations by pair of zone ids; a pair that is not stored is apart."""
-    return {frozenset((r.zone_a_id, r.zone_b_id)): r for r in store.all(Relation)}
+    here_too = {z.id for z in zones(store, scope)}
+    stored = {frozenset((r.zone_a_id, r.zone_b_id)): r for r in store.all(Relation)}
+    return {pair: r for pair, r in stored.items() if pair <= here_too}
 
 
-def relate(store: Store, a: Zone, b: Zone, relation: RelationName, wall_loss_db: float | None = None) -> Edit:
+def relate(
+    store: Store, scope: Scope, a: Zone, b: Zone, relation: RelationName, wall_loss_db: float | None = None
+) -> Edit:
     """Say how two rooms hear one another."""
     title = f"{a.name} and {b.name}: {relation}"
-    existing = relations(store).get(frozenset((a.id, b.id)))
+    existing = relations(store, scope).get(frozenset((a.id, b.id)))
     if existing:
         return Edit(title, replace_record(existing, replace(existing, relation=relation, wall_loss_db=wall_loss_db)))
     new = Relation(id=store.reserve(), zone_a_id=a.id, zone_b_id=b.id, relation=relation, wall_loss_db=wall_loss_db)
     return Edit(title, add(new))
 
 
-def neighbours(store: Store) -> list[Neighbour]:
-    site = current(store).site
+def neighbours(store: Store, scope: Scope) -> list[Neighbour]:
+    site = here(store, scope).site
     return sorted(store.all(Neighbour, site_id=site.id), key=lambda n: n.freq_hz)
 
 
-def add_neighbour(store: Store, name: str, freq_hz: int, **more: Any) -> Edit:
+def add_neighbour(store: Store, scope: Scope, name: str, freq_hz: int, **more: Any) -> Edit:
     """A foreign frequency [Hz]; ValueError when it makes no sense."""
     check_frequency(freq_hz)
     new = Neighbour(
-        id=store.reserve(), site_id=current(store).site.id, name=name.strip() or "Neighbour", freq_hz=freq_hz, **more
+        id=store.reserve(),
+        site_id=scope.site,
+        name=name.strip() or "Neighbour",
+        freq_hz=freq_hz,
+        **more,
     )
     return Edit(f"Neighbour {new.name}", add(new), (new.id,))
 
@@ -208,33 +217,33 @@ def take_out(record: Any, title: str) -> Edit:
     return Edit(title, (Change(record, None),))
 
 
-def set_site(store: Store, title: str, **values: Any) -> Edit:
+def set_site(store: Store, scope: Scope, title: str, **values: Any) -> Edit:
     """Change the site: television guard, thresholds, note."""
-    return change(current(store).site, title, **values)
+    return change(here(store, scope).site, title, **values)
 
 
-def set_time_zone(store: Store, name: str) -> Edit:
+def set_time_zone(store: Store, scope: Scope, name: str) -> Edit:
     """Read times as those of a zone of the zone database; moments stay, hours of neighbours are meant there from now
     on. ValueError for a zone that it does not have."""
     if name not in zone_names():
         raise ValueError(f"“{name[:80]}” is no time zone; choose one such as {zone_here()}.")
-    return set_site(store, f"Times of {name}", time_zone=name)
+    return set_site(store, scope, f"Times of {name}", time_zone=name)
 
 
-def set_stations(store: Store, text: str) -> Edit:
+def set_stations(store: Store, scope: Scope, text: str) -> Edit:
     """The raster channels that the local list gives, separated by commas or spaces; ValueError for unknown ones."""
     named = tuple(dict.fromkeys(text.replace(",", " ").replace(";", " ").split()))
-    known = {c.name for c in current(store).channels()}
+    known = {c.name for c in here(store, scope).channels()}
     if wrong := [name for name in named if name not in known]:
         raise ValueError(f"{', '.join(wrong)}: no such channel in this raster.")
-    return set_site(store, "Television stations listed here", stations=named)
+    return set_site(store, scope, "Television stations listed here", stations=named)
 
 
-def open_points(store: Store) -> int:
+def open_points(store: Store, scope: Scope) -> int:
     """What Ground still misses: a region, relations nobody has set."""
-    place = current(store)
-    rooms = zones(store)
-    unset = len(rooms) * (len(rooms) - 1) // 2 - len(relations(store))
+    place = here(store, scope)
+    rooms = zones(store, scope)
+    unset = len(rooms) * (len(rooms) - 1) // 2 - len(relations(store, scope))
     return (place.region is None) + max(unset, 0)
 
 

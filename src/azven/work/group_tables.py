@@ -19,14 +19,15 @@ from azven.rf.groups import GroupVerdict
 from azven.rf.request import Profile, Range, Request
 from azven.work import ground, ids
 from azven.work.plan import Board, Progress
+from azven.work.scope import Scope
 from azven.work.sheet import harmless
 
 Table = dict[str, tuple[int, ...]]
 
 
-def profile_of(store: Store, model: Model) -> Profile:
+def profile_of(store: Store, scope: Scope, model: Model) -> Profile:
     """Spacing and guards of a model at the show's density."""
-    return at_density(Profile(model.spacing_hz, model.guard_hz), ground.current(store).show.density)
+    return at_density(Profile(model.spacing_hz, model.guard_hz), ground.here(store, scope).show.density)
 
 
 def compute(model: Model, band: str, profile: Profile, count: int, size: int, progress: Progress) -> Table:

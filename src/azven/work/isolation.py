@@ -14,6 +14,7 @@ from azven.rf.levels import Floats
 from azven.rf.walls import WallLine, crossed_db
 from azven.work import ground, places, reach
 from azven.work.ground import RelationName, relation_from_loss
+from azven.work.scope import Scope
 
 _FREE_M = 10.0
 """Up to so far between rooms distance adds nothing; from there 6 dB for every doubling (free space)."""
@@ -44,16 +45,16 @@ class Isolation:
         )
 
 
-def between(store: Store, a: Zone, b: Zone) -> Isolation:
+def between(store: Store, scope: Scope, a: Zone, b: Zone) -> Isolation:
     """Isolation of two drawn rooms. ValueError for a room without an outline."""
     for zone in (a, b):
         if not zone.shape:
             raise ValueError(f"{zone.name} has no outline yet. Draw it in Reach, then its walls count.")
-    return _through(_walls(store), a, b)
+    return _through(_walls(store, scope), a, b)
 
 
-def _walls(store: Store) -> tuple[WallLine, ...]:
-    return places.wall_lines(store.all(Wall, site_id=ground.current(store).site.id))
+def _walls(store: Store, scope: Scope) -> tuple[WallLine, ...]:
+    return places.wall_lines(store.all(Wall, site_id=scope.site))
 
 
 def _through(walls: Sequence[WallLine], a: Zone, b: Zone) -> Isolation:
@@ -73,15 +74,15 @@ def _spots(zone: Zone) -> Floats:
     return np.stack(np.meshgrid(*places.T), axis=-1).reshape(-1, 2)
 
 
-def from_plan(store: Store) -> tuple[Edit, list[str]]:
+def from_plan(store: Store, scope: Scope) -> tuple[Edit, list[str]]:
     """Every pair of drawn rooms related by what stands between them, and that in words. ValueError where fewer than
     two rooms are drawn."""
-    drawn = [z for z in ground.zones(store) if z.shape]
+    drawn = [z for z in ground.zones(store, scope) if z.shape]
     if len(drawn) < 2:
         raise ValueError("Draw the outlines of at least two rooms in Reach first; their walls say how they hear.")
-    walls = _walls(store)
+    walls = _walls(store, scope)
     found = [_through(walls, a, b) for a, b in combinations(drawn, 2)]
     changes: tuple[Change, ...] = ()
     for pair in found:
-        changes += ground.relate(store, pair.a, pair.b, pair.relation, pair.loss_db).changes
+        changes += ground.relate(store, scope, pair.a, pair.b, pair.relation, pair.loss_db).changes
     return Edit("Relations from the plan", changes), [pair.sentence() for pair in found]

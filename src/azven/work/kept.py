@@ -28,6 +28,7 @@ from azven.book.store import Store
 from azven.rf.density import STEPS
 from azven.rf.verdict import Margin
 from azven.work import ground, ids, kit, places
+from azven.work.scope import Scope
 from azven.work.wording import one_line
 
 R = TypeVar("R", bound=Record)
@@ -43,13 +44,13 @@ _TIMES = {"hours", "starts_at", "ends_at"}
 _DRAWN = {"shape", "height_m", "builtin", "modulation", "service"}
 
 
-def plan_record(store: Store) -> Plan | None:
+def plan_record(store: Store, scope: Scope) -> Plan | None:
     """The plan of the show, None before the first."""
-    found = store.all(Plan, show_id=ground.current(store).show.id)
+    found = store.all(Plan, show_id=scope.show)
     return found[0] if found else None
 
 
-def fingerprint(store: Store, coming: Sequence[Record] = ()) -> dict[str, str]:
+def fingerprint(store: Store, scope: Scope, coming: Sequence[Record] = ()) -> dict[str, str]:
     """What the plan depends on, condensed per thing: `kind/id` to a digest and, behind a blank, the thing's name then.
 
     `coming` records are about to be added, or to replace those with their id, in the same edit.
@@ -59,10 +60,10 @@ def fingerprint(store: Store, coming: Sequence[Record] = ()) -> dict[str, str]:
         new = [r for r in coming if isinstance(r, kind)]
         return [r for r in known if r.id not in {n.id for n in new}] + new
 
-    place = ground.current(store)
+    place = ground.here(store, scope)
     levels = place.show.school != "spacing"
     region = store.get(Region, place.site.region_id) if place.site.region_id else None
-    zones = ground.zones(store)
+    zones = ground.zones(store, scope)
     names = {z.id: z.name for z in zones}
     out = {"density/": _digest(place.show.density), "school/": _digest(place.show.school)}
     out["region/"] = _digest([region and (region.key, region.dated), place.site.tv_guard_hz, place.site.thresholds])
@@ -72,7 +73,7 @@ def fingerprint(store: Store, coming: Sequence[Record] = ()) -> dict[str, str]:
     out |= _each("neighbour", every(Neighbour, store.all(Neighbour, site_id=place.site.id)), levels)
     out |= _each("permit", store.all(Permit, site_id=place.site.id), levels=True)
     out |= _each("room", zones, levels)
-    for relation in every(Relation, store.all(Relation)):
+    for relation in every(Relation, ground.relations(store, scope).values()):
         title = " and ".join(names.get(z, "a room") for z in (relation.zone_a_id, relation.zone_b_id))
         digest = _digest([relation.relation, relation.wall_loss_db if levels else None])
         out[f"rooms/{relation.id}"] = f"{digest} {title}"
@@ -81,14 +82,14 @@ def fingerprint(store: Store, coming: Sequence[Record] = ()) -> dict[str, str]:
             out |= _each("antenna", store.all(Antenna, zone_id=zone.id, layout=places.PLACEMENT), levels)
         out |= _each("wall", store.all(Wall, site_id=place.site.id), levels)
     models = {m.id: m for m in store.all(Model)}
-    for link in every(Link, kit.links(store)):
+    for link in every(Link, kit.links(store, scope)):
         model = models[link.model_id]
         wearer = [link.performer] if levels and link.performer else []
         looked_at = [_looked_at(link, levels), _looked_at(model, levels), *wearer]
         out[f"link/{link.id}"] = f"{_digest(looked_at)} {link.name}"
         out[f"power/{model.id}"] = f"{_digest([model.power_mw, model.gain_dbi])} {model.name}"
     dated = any(p.starts_at or p.ends_at for p in place.permits)
-    timed = dated or any(n.hours for n in ground.neighbours(store))
+    timed = dated or any(n.hours for n in ground.neighbours(store, scope))
     return out | _each("act", store.all(Act, show_id=place.show.id), levels, frozenset() if timed else _TIMES)
 
 
@@ -125,12 +126,12 @@ _MANY = {
 }
 
 
-def _changed(store: Store) -> list[tuple[str, str, str]]:
+def _changed(store: Store, scope: Scope) -> list[tuple[str, str, str]]:
     """Kind, name and what happened to everything that differs from when the plan was made."""
-    plan = plan_record(store)
+    plan = plan_record(store, scope)
     if plan is None or not all("/" in key for key in plan.inputs):
         return []
-    today = fingerprint(store) if plan.inputs else {}
+    today = fingerprint(store, scope) if plan.inputs else {}
     if not any(key.startswith("power/") for key in plan.inputs):  # made when caps did not count
         today = {key: digest for key, digest in today.items() if not key.startswith("power/")}
     out = []
@@ -143,38 +144,40 @@ def _changed(store: Store) -> list[tuple[str, str, str]]:
     return sorted(out)
 
 
-def changes(store: Store) -> tuple[str, ...]:
+def changes(store: Store, scope: Scope) -> tuple[str, ...]:
     """What has changed since the plan was made, one phrase a thing: `neighbour Ferry is new`."""
-    return tuple(f"{_WORDS.get(kind, kind)} {name}".strip() + f" {word}" for kind, name, word in _changed(store))
+    return tuple(f"{_WORDS.get(kind, kind)} {name}".strip() + f" {word}" for kind, name, word in _changed(store, scope))
 
 
-def stale(store: Store) -> tuple[str, ...]:
+def stale(store: Store, scope: Scope) -> tuple[str, ...]:
     """Kinds of things that have changed since the plan was made; empty when it is up to date or there is none."""
-    return tuple(dict.fromkeys(_MANY.get(kind, kind) for kind, _, _ in _changed(store)))
+    return tuple(dict.fromkeys(_MANY.get(kind, kind) for kind, _, _ in _changed(store, scope)))
 
 
 # -- the history -----------------------------------------------------------------------------------------
 
 
-def kept_plans(store: Store) -> list[KeptPlan]:
+def kept_plans(store: Store, scope: Scope) -> list[KeptPlan]:
     """Plans as they were adopted, the newest first."""
-    found = store.all(KeptPlan, show_id=ground.current(store).show.id)
+    found = store.all(KeptPlan, show_id=scope.show)
     return sorted(found, key=lambda k: (k.made_at, k.id), reverse=True)
 
 
-def keep(store: Store, title: str, frequencies: Mapping[str, int], inputs: Mapping[str, str]) -> tuple[Change, ...]:
+def keep(
+    store: Store, scope: Scope, title: str, frequencies: Mapping[str, int], inputs: Mapping[str, str]
+) -> tuple[Change, ...]:
     """The changes that put a plan into the history, the oldest beyond the limit leaving it."""
-    show = ground.current(store).show
+    show = ground.here(store, scope).show
     new = KeptPlan(
         id=store.reserve(), show_id=show.id, title=title, made_at=datetime.now(UTC), made_by=who(), school=show.school,
-        density=show.density, frequencies=dict(frequencies), names=_names(store, frequencies), inputs=dict(inputs),
-        made_from=made_from(store),
+        density=show.density, frequencies=dict(frequencies), names=_names(store, scope, frequencies),
+        inputs=dict(inputs), made_from=made_from(store, scope),
     )  # fmt: skip
-    return add(new) + remove(kept_plans(store)[KEPT_AT_MOST - 1 :])
+    return add(new) + remove(kept_plans(store, scope)[KEPT_AT_MOST - 1 :])
 
 
-def _names(store: Store, frequencies: Mapping[str, int]) -> dict[str, str]:
-    return {ids.of(x): one_line(x.name) for x in kit.links(store) if ids.of(x) in frequencies}
+def _names(store: Store, scope: Scope, frequencies: Mapping[str, int]) -> dict[str, str]:
+    return {ids.of(x): one_line(x.name) for x in kit.links(store, scope) if ids.of(x) in frequencies}
 
 
 def who() -> str:
@@ -185,9 +188,9 @@ def who() -> str:
         return ""
 
 
-def made_from(store: Store) -> tuple[str, ...]:
+def made_from(store: Store, scope: Scope) -> tuple[str, ...]:
     """In words what a plan made now rests on: rules, sweeps, density, school."""
-    place = ground.current(store)
+    place = ground.here(store, scope)
     clock = place.clock
     region = store.get(Region, place.site.region_id) if place.site.region_id else None
     lines = [f"{region.title}, as of {region.dated}" if region else "no region"]

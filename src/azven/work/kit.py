@@ -12,24 +12,27 @@ from azven.book.formats.rows import rows_of
 from azven.book.records import USE_CLASSES, Act, Assignment, Link, Model, Unit, Zone
 from azven.book.store import Store
 from azven.work import ground
+from azven.work.scope import Scope
 
 PRIORITIES = {1: "vital", 2: "high", 3: "normal", 4: "low"}
 _COUNT_LIMIT = 500
 
 
-def links(store: Store) -> list[Link]:
+def links(store: Store, scope: Scope) -> list[Link]:
     """Links of the show in order of importance, spares last."""
-    show = ground.current(store).show
+    show = ground.here(store, scope).show
     return sorted(store.all(Link, show_id=show.id), key=lambda x: (x.spare, x.priority, x.position, x.id))
 
 
-def acts(store: Store) -> list[Act]:
-    show = ground.current(store).show
+def acts(store: Store, scope: Scope) -> list[Act]:
+    show = ground.here(store, scope).show
     return sorted(store.all(Act, show_id=show.id), key=lambda a: (a.position, a.id))
 
 
-def units(store: Store) -> list[Unit]:
-    return store.all(Unit)
+def units(store: Store, scope: Scope) -> list[Unit]:
+    """Units in rooms of the site, and those that have no room."""
+    rooms = {z.id for z in ground.zones(store, scope)}
+    return [u for u in store.all(Unit) if u.zone_id is None or u.zone_id in rooms]
 
 
 def numbered(pattern: str, count: int, taken: Sequence[str] = ()) -> list[str]:
@@ -47,7 +50,9 @@ def numbered(pattern: str, count: int, taken: Sequence[str] = ()) -> list[str]:
     return list(itertools.islice((n for n in names if n not in taken), count))
 
 
-def add_links(store: Store, pattern: str, count: int, model: Model, band: str, zone: Zone, **more: Any) -> Edit:
+def add_links(
+    store: Store, scope: Scope, pattern: str, count: int, model: Model, band: str, zone: Zone, **more: Any
+) -> Edit:
     """`count` links named after `pattern`, all alike. ValueError when that cannot be meant."""
     if not pattern.strip():
         raise ValueError("The links need a name.")
@@ -55,10 +60,10 @@ def add_links(store: Store, pattern: str, count: int, model: Model, band: str, z
         raise ValueError(f"Between 1 and {_COUNT_LIMIT} links at a time, not {count}.")
     if band not in {b[0] for b in model.bands}:
         raise ValueError(f"{model.name} has no tuning band {band}.")
-    existing = links(store)
+    existing = links(store, scope)
     taken = [x.name for x in existing]
     first = store.reserve(count)
-    show = ground.current(store).show
+    show = ground.here(store, scope).show
     new = []
     for i, name in enumerate(numbered(pattern, count, taken)):
         new.append(
@@ -123,18 +128,18 @@ def remove_links(store: Store, chosen: Sequence[Link]) -> Edit:
     return Edit(title, remove([*placed, *chosen]))
 
 
-def add_act(store: Store, name: str = "") -> Edit:
-    existing = acts(store)
+def add_act(store: Store, scope: Scope, name: str = "") -> Edit:
+    existing = acts(store, scope)
     name = name.strip() or ground.unused("Act", [a.name for a in existing])
-    act = Act(id=store.reserve(), show_id=ground.current(store).show.id, name=name, position=len(existing))
+    act = Act(id=store.reserve(), show_id=scope.show, name=name, position=len(existing))
     return Edit(f"Act {name}", add(act), (act.id,))
 
 
-def remove_acts(store: Store, chosen: Sequence[Act]) -> Edit:
+def remove_acts(store: Store, scope: Scope, chosen: Sequence[Act]) -> Edit:
     """Take acts out, of their links too. A link that was on in them alone is on always from then on, and says so."""
     gone = {a.id: a.name for a in chosen}
     changes: list[Change] = []
-    for link in links(store):
+    for link in links(store, scope):
         lost = tuple(gone[a] for a in link.acts if a in gone)
         if lost:
             kept = tuple(a for a in link.acts if a not in gone)
@@ -172,7 +177,7 @@ _HEADINGS = {
 }
 
 
-def paste(store: Store, text: str, model: Model, zone: Zone) -> Pasted:
+def paste(store: Store, scope: Scope, text: str, model: Model, zone: Zone) -> Pasted:
     """Links from a table copied out of a spreadsheet: tab, semicolon or comma between cells.
 
     With a heading row, columns go by name in any order; without, the first is the name and the second
@@ -185,7 +190,7 @@ def paste(store: Store, text: str, model: Model, zone: Zone) -> Pasted:
     columns = columns or {"name": 0, "performer": 1}
     new: list[Link] = []
     refused: list[str] = []
-    reader = _RowReader(store, model, zone, columns, len(links(store)))
+    reader = _RowReader(store, scope, model, zone, columns, len(links(store, scope)))
     for number, row in enumerate(body, start=2 if body is not rows else 1):
         try:
             link = reader.link(row, len(new))
@@ -217,11 +222,13 @@ def _columns(head: Sequence[str]) -> dict[str, int]:
 class _RowReader:
     """Turns the cells of one row into a link, by the names that the book knows."""
 
-    def __init__(self, store: Store, model: Model, zone: Zone, columns: dict[str, int], offset: int) -> None:
-        self._show = ground.current(store).show
+    def __init__(
+        self, store: Store, scope: Scope, model: Model, zone: Zone, columns: dict[str, int], offset: int
+    ) -> None:
+        self._show = ground.here(store, scope).show
         self._models = _by_name(store.all(Model))
-        self._zones = _by_name(ground.zones(store))
-        self._acts = _by_name(acts(store))
+        self._zones = _by_name(ground.zones(store, scope))
+        self._acts = _by_name(acts(store, scope))
         self._model, self._zone, self._columns, self._offset = model, zone, columns, offset
 
     def link(self, row: Sequence[str], index: int) -> Link:
@@ -298,10 +305,11 @@ def band_note(link: Link, unit: Unit | None, model: Model) -> str:
     return ""
 
 
-def open_points(store: Store) -> int:
+def open_points(store: Store, scope: Scope) -> int:
     """Links whose transmitter and receiver do not meet, or whose acts were removed."""
-    units_by_id = {u.id: u for u in units(store)}
+    units_by_id = {u.id: u for u in units(store, scope)}
     by_id = {m.id: m for m in store.all(Model)}
     return sum(
-        bool(acts_note(x)) or not _meets(x, units_by_id.get(x.unit_id or 0), by_id[x.model_id]) for x in links(store)
+        bool(acts_note(x)) or not _meets(x, units_by_id.get(x.unit_id or 0), by_id[x.model_id])
+        for x in links(store, scope)
     )

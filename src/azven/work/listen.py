@@ -11,13 +11,14 @@ import numpy as np
 from azven.book.edits import BookError, Edit, add, remove, replace_record
 from azven.book.formats import sweep_csv
 from azven.book.formats.sweep_csv import SweepFile
-from azven.book.records import HEARS, Assignment, Trace
+from azven.book.records import HEARS, Assignment, Plan, Trace
 from azven.book.records import Sweep as SweepRecord
 from azven.book.store import Store
 from azven.rf.emissions import impulses
 from azven.rf.occupancy import ChannelReading, Survey, judge, survey, worst
 from azven.rf.sweep import OWN_SKIRT_HZ, Channel, Line, Sweep, merge, without
 from azven.work import ground, kit
+from azven.work.scope import Scope
 from azven.work.taking import About
 
 TOLERATED_DBM = {"in-ear": -101.0, "voice": -88.0}
@@ -25,18 +26,18 @@ TOLERATED_DBM = {"in-ear": -101.0, "voice": -88.0}
 USES = ("in-ear", "voice")
 
 
-def tolerated(store: Store) -> dict[str, float]:
+def tolerated(store: Store, scope: Scope) -> dict[str, float]:
     """Interference [dBm in 200 kHz] that each use stands here: the user's own limits, else the planning values."""
-    own = ground.current(store).site.thresholds
+    own = ground.here(store, scope).site.thresholds
     return {use: float(own.get(use, TOLERATED_DBM[use])) for use in USES}
 
 
-def set_tolerated(store: Store, use: str, level_dbm: float) -> Edit:
+def set_tolerated(store: Store, scope: Scope, use: str, level_dbm: float) -> Edit:
     """The user's own limit for a use [dBm in 200 kHz]; ValueError when it cannot be meant."""
     if not -140 <= level_dbm <= 0:
         raise ValueError(f"{level_dbm:g} dBm is no limit for interference; between −140 and 0.")
-    own = {**ground.current(store).site.thresholds, use: level_dbm}
-    return ground.set_site(store, f"{use} stands {level_dbm:g} dBm", thresholds=own)
+    own = {**ground.here(store, scope).site.thresholds, use: level_dbm}
+    return ground.set_site(store, scope, f"{use} stands {level_dbm:g} dBm", thresholds=own)
 
 
 HEARD_BY = {"in-ear": ("everyone", "in-ears"), "voice": ("everyone", "receivers")}
@@ -45,14 +46,14 @@ _SKIRT_DB = 15.0
 
 
 def keep(
-    store: Store, sweep: Sweep, about: About, source: str, taken_at: datetime | None = None,
+    store: Store, scope: Scope, sweep: Sweep, about: About, source: str, taken_at: datetime | None = None,
     made_inside: Sequence[int] = (),
 ) -> Edit:  # fmt: skip
     """The edit that puts a sweep into the book."""
     first = store.reserve(2)
     record = SweepRecord(
         id=first,
-        site_id=ground.current(store).site.id,
+        site_id=scope.site,
         taken_at=taken_at or datetime.now(UTC),
         place=about.place.strip() or "somewhere",
         antenna=about.antenna.strip() or "unknown antenna",
@@ -72,7 +73,7 @@ def keep(
 
 
 def import_sweep(
-    store: Store, path: Path, file: SweepFile, column: str | None = None, about: About | None = None
+    store: Store, scope: Scope, path: Path, file: SweepFile, column: str | None = None, about: About | None = None
 ) -> Edit:
     """Keep a sweep that was read from a file; what its metadata says fills what the user left open."""
     meta = file.metadata
@@ -85,7 +86,7 @@ def import_sweep(
         meta.get("hears", "everyone") if meta.get("hears") in HEARS else "everyone",
         note="; ".join(file.remarks),
     )
-    return keep(store, sweep, about or said, path.name, _moment(meta.get("time")))
+    return keep(store, scope, sweep, about or said, path.name, _moment(meta.get("time")))
 
 
 def export_sweep(store: Store, record: SweepRecord, path: Path) -> None:
@@ -114,9 +115,9 @@ def _moment(text: str | None) -> datetime | None:
     return found.replace(tzinfo=UTC) if found and found.tzinfo is None else found
 
 
-def sweeps(store: Store) -> list[SweepRecord]:
+def sweeps(store: Store, scope: Scope) -> list[SweepRecord]:
     """Sweeps of the site, newest first."""
-    site = ground.current(store).site
+    site = ground.here(store, scope).site
     return sorted(store.all(SweepRecord, site_id=site.id), key=lambda s: s.taken_at, reverse=True)
 
 
@@ -220,23 +221,23 @@ def _look(store: Store, record: SweepRecord, channels: tuple[Channel, ...], ours
     return _Seen(sweep, surveyed, lines)
 
 
-def _to_work_out(store: Store) -> tuple[list[SweepRecord], tuple[Channel, ...], tuple[int, ...]]:
+def _to_work_out(store: Store, scope: Scope) -> tuple[list[SweepRecord], tuple[Channel, ...], tuple[int, ...]]:
     """The sweeps in use of which it is not known what they say, newest first, and what that depends on."""
-    channels, ours = tuple(ground.current(store).channels()), _own_carriers(store)
+    channels, ours = tuple(ground.here(store, scope).channels()), _own_carriers(store, scope)
     known = _known.setdefault(store, {})
 
     def fresh(record: SweepRecord) -> bool:
         return record.id in known and known[record.id][0] == (channels, ours if record.own_on else ())
 
-    return [r for r in sweeps(store) if r.used and not fresh(r)], channels, ours
+    return [r for r in sweeps(store, scope) if r.used and not fresh(r)], channels, ours
 
 
 class WorkingOut:
     """What many sweeps say, worked out on a connection of its own, so that nobody waits for it."""
 
-    def __init__(self, store: Store) -> None:
+    def __init__(self, store: Store, scope: Scope) -> None:
         self._path = store.path
-        self._records, self._channels, self._ours = _to_work_out(store)
+        self._records, self._channels, self._ours = _to_work_out(store, scope)
         self._found: dict[int, tuple[_Key, _Seen | None]] = {}
 
     def run(self, progress: Callable[[int, int], bool]) -> None:
@@ -256,40 +257,46 @@ class WorkingOut:
         _known.setdefault(store, {}).update(self._found)
 
 
-def impulse_share(store: Store, record: SweepRecord) -> float:
+def impulse_share(store: Store, scope: Scope, record: SweepRecord) -> float:
     """The share of a stored sweep's bins that look like impulses; 0 where they do not, or where it is damaged."""
-    seen = _seen(store, record, tuple(ground.current(store).channels()), _own_carriers(store))
+    seen = _seen(store, record, tuple(ground.here(store, scope).channels()), _own_carriers(store, scope))
     return seen.survey.impulse_share if seen is not None else 0.0
 
 
-def lines_of(store: Store, record: SweepRecord) -> list[Line]:
+def lines_of(store: Store, scope: Scope, record: SweepRecord) -> list[Line]:
     """Emissions in one stored sweep, whoever they belong to."""
-    seen = _seen(store, record, tuple(ground.current(store).channels()), _own_carriers(store))
+    seen = _seen(store, record, tuple(ground.here(store, scope).channels()), _own_carriers(store, scope))
     return list(seen.lines) if seen is not None else []
 
 
-def _own_carriers(store: Store) -> tuple[int, ...]:
-    return tuple(sorted(a.freq_hz for a in store.all(Assignment)))
+def _own_carriers(store: Store, scope: Scope) -> tuple[int, ...]:
+    return tuple(sorted(a.freq_hz for a in _ours(store, scope)))
 
 
-def picture(store: Store, at_once: int | None = None) -> Picture:
+def _ours(store: Store, scope: Scope) -> list[Assignment]:
+    """The frequencies of the show's own links."""
+    plans = store.all(Plan, show_id=scope.show)[:1]
+    return [a for p in plans for a in store.all(Assignment, plan_id=p.id)]
+
+
+def picture(store: Store, scope: Scope, at_once: int | None = None) -> Picture:
     """Merged worst case, class of every raster channel per use, and unclaimed lines.
 
     With `at_once`, where more sweeps than that are still to be worked out, only so many of the newest are taken.
     """
-    unknown, channels, ours = _to_work_out(store)
+    unknown, channels, ours = _to_work_out(store, scope)
     later = {r.id for r in unknown[at_once:]} if at_once is not None else set()
-    looked = [(r, _seen(store, r, channels, ours)) for r in sweeps(store) if r.used and r.id not in later]
+    looked = [(r, _seen(store, r, channels, ours)) for r in sweeps(store, scope) if r.used and r.id not in later]
     seen = [(r, s) for r, s in looked if s is not None]
     unreadable = tuple(r for r, s in looked if s is None)
     loaded = [(r, s.sweep) for r, s in seen]
     merged = merge([s for _, s in loaded]) if loaded else None
-    decisions, limits = {}, tolerated(store)
+    decisions, limits = {}, tolerated(store, scope)
     for use in USES:
         heard = [(r, s.for_use(limits[use])) for r, s in seen if r.hears in HEARD_BY[use]]
         lost = [r for r in unreadable if r.hears in HEARD_BY[use]]
         decisions[use] = tuple(_decide(i, channel, heard, lost) for i, channel in enumerate(channels))
-    unclaimed, own = _claimed(store, seen)
+    unclaimed, own = _claimed(store, scope, seen)
     return Picture(tuple(loaded), merged, decisions, unclaimed, own, len(later), unreadable)
 
 
@@ -313,13 +320,13 @@ def slack_hz(rbw_hz: float) -> int:
 
 
 def _claimed(
-    store: Store, seen: Sequence[tuple[SweepRecord, "_Seen"]]
+    store: Store, scope: Scope, seen: Sequence[tuple[SweepRecord, "_Seen"]]
 ) -> tuple[tuple[Line, ...], tuple[tuple[str, Line], ...]]:
     """Lines of all sweeps that nobody owns, and those that are ours, with the link's name, where our transmitters were
     on."""
-    known = [n.freq_hz for n in ground.neighbours(store)]
-    names = {x.id: x.name for x in kit.links(store)}
-    ours = [(a.freq_hz, a.link_id) for a in store.all(Assignment)]
+    known = [n.freq_hz for n in ground.neighbours(store, scope)]
+    names = {x.id: x.name for x in kit.links(store, scope)}
+    ours = [(a.freq_hz, a.link_id) for a in _ours(store, scope)]
     found: list[Line] = []
     owned: dict[int, Line] = {}
     for record, held in seen:
@@ -361,18 +368,18 @@ def _of_ours(lines: Sequence[Line], ours: Sequence[tuple[int, int]], slack: int)
     return out
 
 
-def claim(store: Store, line: Line, kind: str, name: str = "") -> Edit:
+def claim(store: Store, scope: Scope, line: Line, kind: str, name: str = "") -> Edit:
     """Say whose emission a line is: ours, a neighbour's, or one to be avoided; the nearest 25 kHz is written down."""
     freq = round(line.freq_hz / 25_000) * 25_000
     names = {"ours": "Ours", "neighbour": "Neighbour", "avoid": "Avoid"}
-    taken = [n.name for n in ground.neighbours(store)]
+    taken = [n.name for n in ground.neighbours(store, scope)]
     name = name.strip() or ground.unused(f"{names[kind]} at {freq / 1e6:.3f}", taken)
-    return ground.add_neighbour(store, name, freq, kind=kind, note=f"{line.level_dbm:.0f} dBm in a sweep")
+    return ground.add_neighbour(store, scope, name, freq, kind=kind, note=f"{line.level_dbm:.0f} dBm in a sweep")
 
 
-def open_points(store: Store, now: datetime) -> tuple[int, int]:
+def open_points(store: Store, scope: Scope, now: datetime) -> tuple[int, int]:
     """Stale sweeps and uses that no sweep serves."""
-    records = [r for r in sweeps(store) if r.used]
-    wanted = {"in-ear" if x.service == "in-ear" else "voice" for x in kit.links(store)}
+    records = [r for r in sweeps(store, scope) if r.used]
+    wanted = {"in-ear" if x.service == "in-ear" else "voice" for x in kit.links(store, scope)}
     unserved = sum(not any(r.hears in HEARD_BY[use] for r in records) for use in wanted)
     return sum(is_stale(r, now) for r in records), unserved

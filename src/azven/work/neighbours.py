@@ -11,16 +11,17 @@ from azven.work import ground, ids, plan_input
 from azven.work.listen import Picture
 from azven.work.plan import Board, Progress
 from azven.work.plan_input import PlanInput
+from azven.work.scope import Scope
 from azven.work.wording import mhz
 
 
-def wishes(store: Store, who: str, model: Model, band: str, zone: Zone, count: int) -> tuple[Link, ...]:
+def wishes(store: Store, scope: Scope, who: str, model: Model, band: str, zone: Zone, count: int) -> tuple[Link, ...]:
     """So many links of theirs, as if they were ours; ValueError when that cannot be meant."""
     if not who.strip():
         raise ValueError("Say who the frequencies are for.")
     if not 1 <= count <= 60:
         raise ValueError(f"Between 1 and 60 frequencies, not {count}.")
-    show = ground.current(store).show
+    show = ground.here(store, scope).show
     return tuple(
         Link(id=-i, show_id=show.id, name=f"{who.strip()} {i}", model_id=model.id, band=band, zone_id=zone.id,
              service=model.service, priority=4, position=10_000 + i)
@@ -28,8 +29,8 @@ def wishes(store: Store, who: str, model: Model, band: str, zone: Zone, count: i
     )  # fmt: skip
 
 
-def asked(store: Store, picture: Picture, links: tuple[Link, ...]) -> PlanInput:
-    return plan_input.input_for(store, picture, extra=links)
+def asked(store: Store, scope: Scope, picture: Picture, links: tuple[Link, ...]) -> PlanInput:
+    return plan_input.input_for(store, scope, picture, extra=links)
 
 
 def propose(
@@ -44,10 +45,10 @@ def propose(
     return {names[a.id]: a.freq_hz for a in plan.assignments}
 
 
-def keep(store: Store, frequencies: dict[str, int], zone: Zone, contact: str) -> Edit:
+def keep(store: Store, scope: Scope, frequencies: dict[str, int], zone: Zone, contact: str) -> Edit:
     """Write the proposal down as neighbours, so that our plan keeps clear of it from now on."""
     first = store.reserve(max(len(frequencies), 1))
-    site_id = ground.current(store).site.id
+    site_id = scope.site
     new = [
         Neighbour(id=first + i, site_id=site_id, name=name, freq_hz=freq, zone_id=zone.id, contact=contact,
                   note="proposed by us")
@@ -56,9 +57,9 @@ def keep(store: Store, frequencies: dict[str, int], zone: Zone, contact: str) ->
     return Edit(f"{len(new)} frequencies for a neighbour", add(*new))
 
 
-def slip(store: Store, frequencies: dict[str, int], zone: Zone) -> str:
+def slip(store: Store, scope: Scope, frequencies: dict[str, int], zone: Zone) -> str:
     """A slip of paper for them, as text."""
-    place = ground.current(store)
+    place = ground.here(store, scope)
     lines = [f"{place.show.name}, {place.site.name}", f"Frequencies proposed for {zone.name}:", ""]
     lines += [f"  {name:<24} {mhz(freq)} MHz" for name, freq in sorted(frequencies.items(), key=lambda x: x[1])]
     lines += ["", "They keep clear of ours and ours of them. Tell us before you change one.",

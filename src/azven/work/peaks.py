@@ -9,6 +9,7 @@ from azven.book.store import Store
 from azven.rf.sweep import Line
 from azven.work import ground, listen, spectrum
 from azven.work.listen import Picture
+from azven.work.scope import Scope
 
 MOST = 400
 
@@ -26,13 +27,13 @@ class Peak:
     unclaimed: Line | None = None
 
 
-def peaks(store: Store, picture: Picture) -> list[Peak]:
+def peaks(store: Store, scope: Scope, picture: Picture) -> list[Peak]:
     """Peaks of the newest sweep of every place and antenna, strongest first, at most `MOST`."""
     heard: list[tuple[SweepRecord, Line]] = [
-        (record, line) for record, _ in spectrum.newest(picture) for line in listen.lines_of(store, record)
+        (record, line) for record, _ in spectrum.newest(picture) for line in listen.lines_of(store, scope, record)
     ]
     heard.sort(key=lambda h: -h[1].level_dbm)
-    known = ground.neighbours(store)
+    known = ground.neighbours(store, scope)
     found: list[Peak] = []
     for record, line in heard:
         slack = listen.slack_hz(record.rbw_hz)
@@ -41,7 +42,7 @@ def peaks(store: Store, picture: Picture) -> list[Peak]:
             found.append(_peak(known, picture, record, line, slack))
         elif record.place not in found[at].places:
             found[at] = replace(found[at], places=(*found[at].places, record.place))
-    found += _broad(store, picture)
+    found += _broad(store, scope, picture)
     found.sort(key=lambda p: -p.level_dbm)
     return [replace(p, id=i) for i, p in enumerate(found[:MOST], start=1)]
 
@@ -62,10 +63,10 @@ def _peak(known: Sequence[Neighbour], picture: Picture, record: SweepRecord, lin
     return Peak(0, line.freq_hz, line.level_dbm, line.width_hz, owner, (record.place,), unclaimed)
 
 
-def _broad(store: Store, picture: Picture) -> list[Peak]:
+def _broad(store: Store, scope: Scope, picture: Picture) -> list[Peak]:
     """One peak for every raster channel with something broad on it, as the place that hears it loudest has it."""
     found: dict[str, Peak] = {}
-    for record, block in sorted(spectrum.shapes(store, picture), key=lambda s: -s[1].level_dbm):
+    for record, block in sorted(spectrum.shapes(store, scope, picture), key=lambda s: -s[1].level_dbm):
         name, channel = block.channel.name, block.channel
         if name in found:
             places = dict.fromkeys((*found[name].places, record.place))

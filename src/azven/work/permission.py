@@ -11,6 +11,7 @@ from azven.book.regions import Rule, Territory
 from azven.book.store import Store
 from azven.rf.levels import dbm, milliwatts
 from azven.work import ground, kit
+from azven.work.scope import Scope
 
 _DIPOLE_DBI = 2.15
 """What EIRP is over e.r.p."""
@@ -46,12 +47,12 @@ def permitted(
     return out
 
 
-def rule_at(store: Store, freq_hz: int) -> Rule | None:
+def rule_at(store: Store, scope: Scope, freq_hz: int) -> Rule | None:
     """The rule that decides at a frequency [Hz]; None where nothing is permitted or no region is chosen."""
-    place = ground.current(store)
+    place = ground.here(store, scope)
     if place.region is None:
         return None
-    return permitted(place.region, freq_hz, freq_hz + 1, place.permits, kit.acts(store))[0][2]
+    return permitted(place.region, freq_hz, freq_hz + 1, place.permits, kit.acts(store, scope))[0][2]
 
 
 def _no_region(low_hz: int, high_hz: int) -> Rule:
@@ -73,13 +74,20 @@ def _licensed(rule: Rule, licences: Sequence[Permit] | None, low_hz: int, high_h
     return replace(rule, title=title, power_mw=min(caps, default=None))
 
 
-def permits(store: Store) -> list[Permit]:
+def permits(store: Store, scope: Scope) -> list[Permit]:
     """Licences and overrides of the site, by frequency."""
-    return sorted(store.all(Permit, site_id=ground.current(store).site.id), key=lambda p: (p.low_hz, p.id))
+    return sorted(store.all(Permit, site_id=scope.site), key=lambda p: (p.low_hz, p.id))
 
 
 def add_permit(
-    store: Store, kind: str, name: str, low_hz: int, high_hz: int, power_mw: float | None = None, note: str = ""
+    store: Store,
+    scope: Scope,
+    kind: str,
+    name: str,
+    low_hz: int,
+    high_hz: int,
+    power_mw: float | None = None,
+    note: str = "",
 ) -> Edit:
     """Write down a licence, or a decision to plan outside permission with its reason. ValueError when it is not one."""
     if not low_hz < high_hz:
@@ -89,7 +97,7 @@ def add_permit(
     ground.check_frequency(low_hz)
     ground.check_frequency(high_hz)
     permit = Permit(
-        id=store.reserve(), site_id=ground.current(store).site.id, name=name.strip() or kind, kind=kind, low_hz=low_hz,
+        id=store.reserve(), site_id=scope.site, name=name.strip() or kind, kind=kind, low_hz=low_hz,
         high_hz=high_hz, power_mw=power_mw, note=note.strip(),
     )  # fmt: skip
     return Edit(f"{kind.capitalize()} {permit.name}", add(permit))

@@ -18,6 +18,7 @@ from azven.work import ground, ids, kit
 from azven.work.kept import SCHOOL_WORDS, fingerprint, keep, plan_record, stale
 from azven.work.listen import Picture
 from azven.work.plan_input import PlanInput, input_for
+from azven.work.scope import Scope
 
 Progress = Callable[[int, int], bool]
 TIGHT_HZ = 12_500
@@ -68,19 +69,19 @@ class Board:
 # -- how the plan stands -------------------------------------------------------------------------------
 
 
-def assignments(store: Store) -> dict[int, Assignment]:
+def assignments(store: Store, scope: Scope) -> dict[int, Assignment]:
     """Assignments of the show's plan by link id."""
-    plan = plan_record(store)
+    plan = plan_record(store, scope)
     return {a.link_id: a for a in store.all(Assignment, plan_id=plan.id)} if plan else {}
 
 
-def board(store: Store, picture: Picture | None = None) -> Board:
+def board(store: Store, scope: Scope, picture: Picture | None = None) -> Board:
     """The plan as it stands in the book, judged exactly."""
-    found = input_for(store, picture)
-    placed = assignments(store)
+    found = input_for(store, scope, picture)
+    placed = assignments(store, scope)
     frequencies = {k: placed[x.id].freq_hz for k, x in found.links.items() if x.id in placed}
     locked = frozenset(k for k, x in found.links.items() if x.id in placed and placed[x.id].locked)
-    return judge(found, frequencies, locked, stale(store))
+    return judge(found, frequencies, locked, stale(store, scope))
 
 
 def judge(
@@ -201,26 +202,26 @@ def nearest_step(found: PlanInput, link_id: str, freq_hz: float) -> int:
     return wish.origin_hz + max(first, min(last, k)) * wish.step_hz
 
 
-def adopt(store: Store, found: rf.Plan, title: str, keep: Mapping[str, int] | None = None) -> Edit:
+def adopt(store: Store, scope: Scope, found: rf.Plan, title: str, keep: Mapping[str, int] | None = None) -> Edit:
     """The edit that makes a coordination the plan of the show. `keep`: locked frequencies, which stay."""
     frequencies = dict(keep or {}) | {a.id: a.freq_hz for a in found.assignments}
-    return set_frequencies(store, frequencies, title, complete=True)
+    return set_frequencies(store, scope, frequencies, title, complete=True)
 
 
 def set_frequencies(
-    store: Store, frequencies: Mapping[str, int], title: str, complete: bool = False,
+    store: Store, scope: Scope, frequencies: Mapping[str, int], title: str, complete: bool = False,
     coming: Sequence[Record] = (),
 ) -> Edit:  # fmt: skip
     """Give links (by id) frequencies [Hz]; with `complete`, links not named lose theirs.
 
     `coming` records are about to be added or changed in the same edit.
     """
-    by_id = {ids.of(x): x for x in [*kit.links(store), *(r for r in coming if isinstance(r, Link))]}
-    placed = assignments(store)
+    by_id = {ids.of(x): x for x in [*kit.links(store, scope), *(r for r in coming if isinstance(r, Link))]}
+    placed = assignments(store, scope)
     changes: list[Change] = []
-    plan = plan_record(store)
-    inputs = fingerprint(store, coming) if plan is None or complete else {}
-    now = PlanRecord(show_id=ground.current(store).show.id, name="Plan", made_at=datetime.now(UTC), inputs=inputs)
+    plan = plan_record(store, scope)
+    inputs = fingerprint(store, scope, coming) if plan is None or complete else {}
+    now = PlanRecord(show_id=scope.show, name="Plan", made_at=datetime.now(UTC), inputs=inputs)
     if plan is None:
         plan = replace(now, id=store.reserve())
         changes += add(plan)
@@ -239,32 +240,32 @@ def set_frequencies(
         elif complete:
             changes.append(Change(old, None))
     if complete:
-        changes += keep(store, title, frequencies, inputs)
+        changes += keep(store, scope, title, frequencies, inputs)
     return Edit(title, tuple(changes), tuple(by_id[k].id for k in frequencies) if len(frequencies) == 1 else ())
 
 
-def lock(store: Store, link: Link, locked: bool) -> Edit:
+def lock(store: Store, scope: Scope, link: Link, locked: bool) -> Edit:
     """Hold a link where it is, or let it go; ValueError when it has no frequency."""
-    placed = assignments(store).get(link.id)
+    placed = assignments(store, scope).get(link.id)
     if placed is None:
         raise ValueError(f"{link.name} has no frequency to lock.")
     title = f"{'Lock' if locked else 'Unlock'} {link.name}"
     return Edit(title, replace_record(placed, replace(placed, locked=locked)), (link.id,))
 
 
-def set_density(store: Store, step: int) -> Edit:
-    show = ground.current(store).show
+def set_density(store: Store, scope: Scope, step: int) -> Edit:
+    show = ground.here(store, scope).show
     return Edit(f"Density: {STEPS[step].name}", replace_record(show, replace(show, density=step)))
 
 
-def set_school(store: Store, school: School) -> Edit:
+def set_school(store: Store, scope: Scope, school: School) -> Edit:
     """Judge and plan by spacing, by level, or by spacing with what is harmless excused."""
-    show = ground.current(store).show
+    show = ground.here(store, scope).show
     return Edit(f"Judge {SCHOOL_WORDS[school]}", replace_record(show, replace(show, school=school)))
 
 
-def go_back_to(store: Store, kept: KeptPlan) -> Edit:
+def go_back_to(store: Store, scope: Scope, kept: KeptPlan) -> Edit:
     """The edit that makes a kept plan the plan of the show again; links that are gone stay gone."""
-    known = {ids.of(x) for x in kit.links(store)}
+    known = {ids.of(x) for x in kit.links(store, scope)}
     frequencies = {k: f for k, f in kept.frequencies.items() if k in known}
-    return set_frequencies(store, frequencies, f"Back to {kept.title}", complete=True)
+    return set_frequencies(store, scope, frequencies, f"Back to {kept.title}", complete=True)

@@ -16,6 +16,7 @@ from azven.rf.schools import SCHOOLS, School
 from azven.work import ground, ids, kit, listen, permission, places
 from azven.work.ids import EVERYWHERE
 from azven.work.listen import Picture
+from azven.work.scope import Scope
 from azven.work.wording import one_line
 
 SPARE_PRIORITY = 90
@@ -61,12 +62,12 @@ class PlanInput:
 class _Known:
     """What the book says about links, looked up once."""
 
-    def __init__(self, store: Store, picture: Picture, more_models: tuple[Model, ...] = ()) -> None:
-        self.place, self.picture = ground.current(store), picture
+    def __init__(self, store: Store, scope: Scope, picture: Picture, more_models: tuple[Model, ...] = ()) -> None:
+        self.place, self.picture = ground.here(store, scope), picture
         self.models = {m.id: m for m in (*store.all(Model), *more_models)}
-        self.zones = ground.zones(store)
-        self.acts = kit.acts(store)
-        self.units = {u.id: u for u in kit.units(store)}
+        self.zones = ground.zones(store, scope)
+        self.acts = kit.acts(store, scope)
+        self.units = {u.id: u for u in kit.units(store, scope)}
 
     def bars(self, link: Link) -> tuple[Bar, ...]:
         model, unit = self.models[link.model_id], self.units.get(link.unit_id or 0)
@@ -93,6 +94,7 @@ class _Known:
 
 def input_for(
     store: Store,
+    scope: Scope,
     picture: Picture | None = None,
     density: int | None = None,
     extra: tuple[Link, ...] = (),
@@ -105,32 +107,34 @@ def input_for(
     `density`, `school` and `related` (ids of rooms → relation) stand in for what the book says, `extra` links and more
     `neighbours`, their ids negative, come on top, to try something out.
     """
-    picture = picture or listen.picture(store)
-    known = _Known(store, picture)
+    picture = picture or listen.picture(store, scope)
+    known = _Known(store, scope, picture)
     show = known.place.show
-    links = {ids.of(x): x for x in [*kit.links(store), *extra] if not x.set_aside}
+    links = {ids.of(x): x for x in [*kit.links(store, scope), *extra] if not x.set_aside}
     bars = {key: known.bars(link) for key, link in links.items()}
     requests = tuple(known.wish(link, bars[key]) for key, link in links.items())
-    everyone = [*ground.neighbours(store), *neighbours]
+    everyone = [*ground.neighbours(store, scope), *neighbours]
     foreign = _Foreign(known)
     foreign.take(everyone, picture)
     profiles = foreign.profiles | known.profiles(known.models.values(), show.density if density is None else density)
     rooms = tuple(ids.of(z) for z in known.zones)
     names = known.names(links.values(), everyone) | foreign.names
     request = PlanRequest(
-        profiles, (*rooms, EVERYWHERE), requests, _relations(store, rooms) | dict(related or {}), (),
+        profiles, (*rooms, EVERYWHERE), requests, _relations(store, scope, rooms) | dict(related or {}), (),
         tuple(foreign.carriers), names={k: n for k, n in names.items() if k in links or k in foreign.words},
         zone_names={r: names[r] for r in (*rooms, EVERYWHERE)},
         act_names={k: names[k] for k in map(ids.of, known.acts)},
     ).validate()  # fmt: skip
     as_set = next(s for s in SCHOOLS if s == show.school)
-    levels = levels_for(store, links, known.models)
+    levels = levels_for(store, scope, links, known.models)
     return PlanInput(request, links, bars, foreign.words, levels, names, as_set if school is None else school)
 
 
-def with_link(now: PlanInput, store: Store, picture: Picture, link: Link, models: tuple[Model, ...] = ()) -> PlanInput:
+def with_link(
+    now: PlanInput, store: Store, scope: Scope, picture: Picture, link: Link, models: tuple[Model, ...] = ()
+) -> PlanInput:
     """The same coordination with one link changed, perhaps to one of `models` that the book does not hold yet."""
-    known = _Known(store, picture, models)
+    known = _Known(store, scope, picture, models)
     bars, key = known.bars(link), ids.of(link)
     wish = known.wish(link, bars)
     profiles = {**now.request.profiles, **known.profiles(models, known.place.show.density)}
@@ -141,11 +145,11 @@ def with_link(now: PlanInput, store: Store, picture: Picture, link: Link, models
     return replace(now, request=request, links={**now.links, key: link}, bars={**now.bars, key: bars}, names=names)
 
 
-def levels_for(store: Store, links: Mapping[str, Link], models: Mapping[int, Model]) -> Levels:
+def levels_for(store: Store, scope: Scope, links: Mapping[str, Link], models: Mapping[int, Model]) -> Levels:
     """What levels need to know: every link's radio and wearer, the rooms with the antennas that Reach has in them, and
     what stands between."""
     radios = {key: _radio(models[link.model_id], link) for key, link in links.items()}
-    zones = {z.id: z for z in ground.zones(store)}
+    zones = {z.id: z for z in ground.zones(store, scope)}
     rooms = {
         ids.of(z): Room(
             z.near_m, z.far_m, z.between_m, z.exponent, receive=places.ends(store, z, "receive"),
@@ -155,10 +159,10 @@ def levels_for(store: Store, links: Mapping[str, Link], models: Mapping[int, Mod
     }  # fmt: skip
     isolation = {
         frozenset(ids.of(zones[i]) for i in pair): (r.wall_loss_db or 0.0) / 2
-        for pair, r in ground.relations(store).items()
+        for pair, r in ground.relations(store, scope).items()
         if pair <= zones.keys()
     }
-    walls = places.wall_lines(store.all(Wall, site_id=ground.current(store).site.id))
+    walls = places.wall_lines(store.all(Wall, site_id=scope.site))
     return Levels(radios, Rooms(rooms, isolation, walls))
 
 
@@ -279,10 +283,10 @@ class _Foreign:
             self.words[carrier.id] = words
 
 
-def _relations(store: Store, rooms: Sequence[str]) -> dict[frozenset[str], Relation]:
+def _relations(store: Store, scope: Scope, rooms: Sequence[str]) -> dict[frozenset[str], Relation]:
     known: dict[str, Relation] = {"together": "together", "near": "near", "apart": "apart"}
     out: dict[frozenset[str], Relation] = {frozenset((z, EVERYWHERE)): "together" for z in rooms}
-    for pair, relation in ground.relations(store).items():
+    for pair, relation in ground.relations(store, scope).items():
         ends = frozenset(ids.key(Zone, z) for z in pair)
         if ends <= set(rooms):
             out[ends] = known[relation.relation]

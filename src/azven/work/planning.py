@@ -17,6 +17,7 @@ from azven.work import elsewhere, ids, kit
 from azven.work.kept import plan_record
 from azven.work.plan import Board, Progress
 from azven.work.plan_input import PlanInput
+from azven.work.scope import Scope
 from azven.work.wording import formula
 
 _MORE_SPARES = 3
@@ -122,9 +123,9 @@ def swap_spares(now: Board, progress: Progress) -> dict[str, rf.Swap]:
     return rf.swap_spares(now.input.request, now.frequencies, wanted, progress)
 
 
-def spare_links(store: Store) -> tuple[Link, ...]:
+def spare_links(store: Store, scope: Scope) -> tuple[Link, ...]:
     """Spares that could be wanted: up to three more for every kind of link in the show, ids still negative."""
-    links = kit.links(store)
+    links = kit.links(store, scope)
     kinds: dict[tuple[object, ...], Link] = {}
     for link in links:
         if not link.spare and not link.set_aside:
@@ -154,9 +155,9 @@ def more_spares(
     return rf.coordinate(replace(request, time_limit_s=20.0), progress, elapsed)
 
 
-def keep_spares(store: Store, spares: tuple[Link, ...], found: rf.Plan) -> Edit:
+def keep_spares(store: Store, scope: Scope, spares: tuple[Link, ...], found: rf.Plan) -> Edit:
     """The edit that adds the spares that found room, with their frequencies."""
-    plan = plan_record(store)
+    plan = plan_record(store, scope)
     if plan is None:
         raise ValueError("Plan all first, then add spares.")
     placed = {a.id: a.freq_hz for a in found.assignments}

@@ -19,6 +19,7 @@ from azven.work import ground, places, threshold
 from azven.work.listen import Picture
 from azven.work.plan import Progress
 from azven.work.reasons import always
+from azven.work.scope import Scope
 from azven.work.threshold import Threshold
 
 FREQ_HZ = 600e6
@@ -48,7 +49,7 @@ class Room:
     threshold: Threshold
 
 
-def room(store: Store, zone: Zone, layout: str, picture: Picture | None = None) -> Room:
+def room(store: Store, scope: Scope, zone: Zone, layout: str, picture: Picture | None = None) -> Room:
     """A zone with its walls, areas, mounting places and the antennas of a layout; with a `picture` the noise that was
     swept there counts."""
     corners = zone.shape or _box(zone)
@@ -56,7 +57,7 @@ def room(store: Store, zone: Zone, layout: str, picture: Picture | None = None) 
         zone if zone.shape else replace(zone, shape=corners),
         tuple(store.all(Wall, site_id=zone.site_id)), tuple(store.all(Area, zone_id=zone.id)),
         tuple(store.all(Mount, zone_id=zone.id)), tuple(store.all(Antenna, zone_id=zone.id, layout=layout)),
-        *bounds(corners), threshold.of_room(store, zone, picture.sweeps if picture else ()),
+        *bounds(corners), threshold.of_room(store, scope, zone, picture.sweeps if picture else ()),
     )  # fmt: skip
 
 

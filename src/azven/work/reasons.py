@@ -15,6 +15,7 @@ from azven.rf.verdict import Limit
 from azven.work import listen, permission, plan, reasons_level
 from azven.work.listen import Picture
 from azven.work.plan import Board, Progress, Verdict
+from azven.work.scope import Scope
 from azven.work.wording import ORDERS, formula, khz, listed, mhz
 
 Row = tuple[str, str]
@@ -60,7 +61,7 @@ def lane_of(now: Board, link_id: str) -> Lane:
     return lane(request, now.input.wish(link_id), carriers_of(request, dict(now.frequencies)))
 
 
-def for_link(store: Store, now: Board, picture: Picture, link_id: str, moment: datetime) -> Reasons:
+def for_link(store: Store, scope: Scope, now: Board, picture: Picture, link_id: str, moment: datetime) -> Reasons:
     """Reasons for a link of the plan."""
     verdict = now.verdict(link_id)
     if verdict.freq_hz is None:
@@ -71,8 +72,8 @@ def for_link(store: Store, now: Board, picture: Picture, link_id: str, moment: d
         {"sound": "holds", "tight": "holds, barely", "broken": "broken"}[verdict.state],
         _sentence(now, verdict),
         _arithmetic(now, verdict) + reasons_level.rows(verdict.level),
-        _origins(store, now, picture, verdict, moment),
-        _options(store, verdict),
+        _origins(store, scope, now, picture, verdict, moment),
+        _options(store, scope, verdict),
         () if verdict.limit is None or verdict.limit.product_hz is None else (verdict.limit.product_hz,),
     )
 
@@ -145,7 +146,9 @@ def _terms(limit: Limit, freq: dict[str, int], name: Callable[[str], str]) -> tu
     return ()
 
 
-def _origins(store: Store, now: Board, picture: Picture, verdict: Verdict, moment: datetime) -> tuple[Row, ...]:
+def _origins(
+    store: Store, scope: Scope, now: Board, picture: Picture, verdict: Verdict, moment: datetime
+) -> tuple[Row, ...]:
     freq = verdict.freq_hz or 0
     use = "in-ear" if verdict.link.service == "in-ear" else "voice"
     rows: list[Row] = []
@@ -164,26 +167,30 @@ def _origins(store: Store, now: Board, picture: Picture, verdict: Verdict, momen
             rows.append(("strongest within 100 kHz", f"{levels.max():.0f} dBm".replace("-", "−")))
     else:
         rows.append(("sweep", "none yet"))
-    rule = permission.rule_at(store, freq)
+    rule = permission.rule_at(store, scope, freq)
     if rule is not None:
         rows += [("permitted by", rule.title), ("power cap", rule.cap_text() or "none given")]
     rows.append(("spacing and guards from", now.input.name(now.input.wish(verdict.id).profile)))
     return tuple(rows)
 
 
-def _options(store: Store, verdict: Verdict) -> tuple[Option, ...]:
+def _options(store: Store, scope: Scope, verdict: Verdict) -> tuple[Option, ...]:
     if verdict.locked:
-        return (Option("Unlock it", "Plan all may move it again", lambda: plan.lock(store, verdict.link, False)),)
-    return (Option("Lock it", "Plan all and Mend leave it here", lambda: plan.lock(store, verdict.link, True)),)
+        return (
+            Option("Unlock it", "Plan all may move it again", lambda: plan.lock(store, scope, verdict.link, False)),
+        )
+    return (Option("Lock it", "Plan all and Mend leave it here", lambda: plan.lock(store, scope, verdict.link, True)),)
 
 
-def better_place(store: Store, now: Board, link_id: str, progress: Progress = always) -> tuple[Option, ...]:
+def better_place(
+    store: Store, scope: Scope, now: Board, link_id: str, progress: Progress = always
+) -> tuple[Option, ...]:
     """Moving to the best free step if that is better than where the link stands, and, for an important link that
     stands well, its swap spare. Tried out; takes some 100 ms at large sizes, so screens ask off their own thread."""
-    return (*_better(store, now, link_id, progress), *_swap(store, now, link_id))
+    return (*_better(store, scope, now, link_id, progress), *_swap(store, scope, now, link_id))
 
 
-def _swap(store: Store, now: Board, link_id: str) -> tuple[Option, ...]:
+def _swap(store: Store, scope: Scope, now: Board, link_id: str) -> tuple[Option, ...]:
     verdict = now.verdict(link_id)
     important = verdict.link.priority <= 2 or verdict.link.use_class == "quiet"
     if verdict.freq_hz is None or verdict.state == "broken" or verdict.link.spare or not important:
@@ -193,10 +200,10 @@ def _swap(store: Store, now: Board, link_id: str) -> tuple[Option, ...]:
         return ()
     effect = "its swap spare, if this one fails; no other link moves"
     to, deed = found.freq_hz, f"Swap {now.input.name(link_id)}"
-    return (Option(f"Swap to {mhz(to)}", effect, lambda: plan.set_frequencies(store, {link_id: to}, deed)),)
+    return (Option(f"Swap to {mhz(to)}", effect, lambda: plan.set_frequencies(store, scope, {link_id: to}, deed)),)
 
 
-def _better(store: Store, now: Board, link_id: str, progress: Progress) -> tuple[Option, ...]:
+def _better(store: Store, scope: Scope, now: Board, link_id: str, progress: Progress) -> tuple[Option, ...]:
     verdict, better = now.verdict(link_id), best_alternative(now, link_id, progress)
     if better is None:
         return ()
@@ -208,7 +215,7 @@ def _better(store: Store, now: Board, link_id: str, progress: Progress) -> tuple
     title = f"Move to {mhz(to)}" if verdict.freq_hz is not None else f"Put it at {mhz(to)}"
     deed = f"{'Move' if verdict.freq_hz is not None else 'Place'} {now.input.name(link_id)}"
     effect = f"{better.sentence()}, no other link moves"
-    return (Option(title, effect, lambda: plan.set_frequencies(store, {link_id: to}, deed)),)
+    return (Option(title, effect, lambda: plan.set_frequencies(store, scope, {link_id: to}, deed)),)
 
 
 def best_alternative(now: Board, link_id: str, progress: Progress = always) -> plan.Trial | None:

@@ -11,6 +11,7 @@ from azven.rf.sweep import Line
 from azven.work import ground, listen
 from azven.work.listen import Picture
 from azven.work.reasons import Option, Reasons
+from azven.work.scope import Scope
 from azven.work.wording import decibel, khz, mhz
 
 
@@ -99,17 +100,19 @@ def _made_inside(record: SweepRecord) -> str:
     )
 
 
-def for_line(store: Store, line: Line) -> Reasons:
+def for_line(store: Store, scope: Scope, line: Line) -> Reasons:
     """An emission that nobody has claimed."""
     low, high = line.edges_hz
     rows = (("level", decibel(line.level_dbm)), ("from", f"{mhz(low)} MHz"), ("to", f"{mhz(high)} MHz"),
             ("width within 20 dB", khz(line.width_hz)))  # fmt: skip
     options = (
-        Option("Claim it as ours", "it is not counted as foreign", lambda: listen.claim(store, line, "ours")),
+        Option("Claim it as ours", "it is not counted as foreign", lambda: listen.claim(store, scope, line, "ours")),
         Option(
-            "It is a neighbour", "protected: our products keep off it", lambda: listen.claim(store, line, "neighbour")
+            "It is a neighbour",
+            "protected: our products keep off it",
+            lambda: listen.claim(store, scope, line, "neighbour"),
         ),
-        Option("Keep clear of it", "our links keep their distance", lambda: listen.claim(store, line, "avoid")),
+        Option("Keep clear of it", "our links keep their distance", lambda: listen.claim(store, scope, line, "avoid")),
     )
     sentence = "An emission that is neither a neighbour's nor ours. Until then the plan keeps 200 kHz from its edges."
     return Reasons(

@@ -11,6 +11,7 @@ from azven.book.store import Store
 from azven.work import plan
 from azven.work.plan import Board, Progress
 from azven.work.reasons import always, best_alternative
+from azven.work.scope import Scope
 from azven.work.wording import mhz
 
 SENSIBLE = 5
@@ -49,11 +50,11 @@ def caution(count: int) -> str:
     return "Each transmitter stays on for the sweeps of those after it, so its products are seen."
 
 
-def choose(store: Store, board: Board, link_id: str, progress: Progress = always) -> tuple[Edit, str]:
+def choose(store: Store, scope: Scope, board: Board, link_id: str, progress: Progress = always) -> tuple[Edit, str]:
     """The edit that gives a link the free step with the widest margin, and that in words; ValueError when none is."""
     name = board.input.name(link_id)
     found = best_alternative(board, link_id, progress)
     if found is None:
         raise ValueError(f"Nothing is free for {name} in what was swept. Its reasons say what closes its lane.")
     text = f"{name} at {mhz(found.freq_hz)} MHz, {found.sentence()}."
-    return plan.set_frequencies(store, {link_id: found.freq_hz}, f"Place {name}"), text
+    return plan.set_frequencies(store, scope, {link_id: found.freq_hz}, f"Place {name}"), text

@@ -15,6 +15,7 @@ from azven.book.store import Store
 from azven.rf.coordinate import Swap
 from azven.work import ground, ids, kit
 from azven.work.plan import Board, Verdict
+from azven.work.scope import Scope
 from azven.work.wording import mhz
 
 HEADINGS = ("Link", "MHz", "Channel", "Room", "Acts", "Equipment", "Band", "Performer", "Margin kHz", "State")
@@ -46,19 +47,19 @@ class Entry:
         )  # fmt: skip
 
 
-def entries(store: Store, board: Board) -> list[Entry]:
+def entries(store: Store, scope: Scope, board: Board) -> list[Entry]:
     """All links of the plan, by room, then frequency; those without a frequency last."""
-    place, names = ground.current(store), board.input.names
-    acts = {a.id: names[ids.of(a)] for a in kit.acts(store)}
+    place, names = ground.here(store, scope), board.input.names
+    acts = {a.id: names[ids.of(a)] for a in kit.acts(store, scope)}
     models = {m.id: m for m in store.all(Model)}
     return [
         _entry(v, board.input.name(ids.key(Zone, v.link.zone_id)), acts, models[v.link.model_id], place)
-        for v in _in_order(store, board)
+        for v in _in_order(store, scope, board)
     ]
 
 
-def _in_order(store: Store, board: Board) -> list[Verdict]:
-    order = {z.id: i for i, z in enumerate(ground.zones(store))}
+def _in_order(store: Store, scope: Scope, board: Board) -> list[Verdict]:
+    order = {z.id: i for i, z in enumerate(ground.zones(store, scope))}
     return sorted(board.verdicts, key=lambda v: (order[v.link.zone_id], v.freq_hz is None, v.freq_hz or 0))
 
 
@@ -85,17 +86,17 @@ def act_names(link: Link, acts: dict[int, str]) -> str:
     return ", ".join(acts[a] for a in link.acts if a in acts) or "always"
 
 
-def html(store: Store, board: Board, moment: datetime, swaps: Mapping[str, Swap] | None = None) -> str:
+def html(store: Store, scope: Scope, board: Board, moment: datetime, swaps: Mapping[str, Swap] | None = None) -> str:
     """The sheet as HTML for Qt's document: by room, by act, and where each of the `swaps` goes if it fails."""
     from jinja2 import Environment
 
-    place, name = ground.current(store), board.input.name
-    verdicts, rows = _in_order(store, board), entries(store, board)
+    place, name = ground.here(store, scope), board.input.name
+    verdicts, rows = _in_order(store, scope, board), entries(store, scope, board)
     both = list(zip(verdicts, rows, strict=True))
-    acts = kit.acts(store)
+    acts = kit.acts(store, scope)
     known = {a.id for a in acts}
     on = {a.id: [e for v, e in both if a.id in v.link.acts or not known & set(v.link.acts)] for a in acts}
-    rooms = [(name(ids.of(z)), [e for v, e in both if v.link.zone_id == z.id]) for z in ground.zones(store)]
+    rooms = [(name(ids.of(z)), [e for v, e in both if v.link.zone_id == z.id]) for z in ground.zones(store, scope)]
     template = (files("azven") / "data" / "sheet.html").read_text("utf-8")
     return (
         Environment(autoescape=True)
@@ -131,12 +132,12 @@ def _times(act: Act, place: ground.Place) -> str:
     return f"{place.clock.said(act.starts_at)}–{place.clock.said(act.ends_at)[-5:]}"
 
 
-def csv_text(store: Store, board: Board) -> str:
+def csv_text(store: Store, scope: Scope, board: Board) -> str:
     """The sheet as CSV (RFC 4180); a cell that a spreadsheet would run is written as text."""
     out = io.StringIO()
     writer = csv.writer(out)
     writer.writerow(HEADINGS)
-    for entry in entries(store, board):
+    for entry in entries(store, scope, board):
         writer.writerow([harmless(c) for c in entry.cells()])
     return out.getvalue()
 
@@ -152,5 +153,5 @@ def harmless(cell: str) -> str:
     return cell
 
 
-def write_csv(store: Store, board: Board, path: Path) -> None:
-    write_whole(path, csv_text(store, board).encode("utf-8"))
+def write_csv(store: Store, scope: Scope, board: Board, path: Path) -> None:
+    write_whole(path, csv_text(store, scope, board).encode("utf-8"))

@@ -10,6 +10,7 @@ from azven.gear.standin import StandInAnalyser
 from azven.rf.sweep import Sweep
 from azven.rf.venue import Emitter, Settings, Venue
 from azven.work import demo, ground, ids, kit, plan
+from azven.work.scope import Scope
 
 ANTENNAS = {"omni": "whip, omnidirectional, 1.6 m", "rack": "log-periodic pair, aimed 20°"}
 
@@ -17,11 +18,11 @@ ANTENNAS = {"omni": "whip, omnidirectional, 1.6 m", "rack": "log-periodic pair, 
 class SimulatedVenue:
     """Two stand-in analysers in one venue; `refresh` tells it what our transmitters do now."""
 
-    def __init__(self, store: Store, pace: float = 1.0) -> None:
+    def __init__(self, store: Store, scope: Scope, pace: float = 1.0) -> None:
         self.own_on = False
         self._world: Venue = demo.venue()
         self.analysers = {name: StandInAnalyser(self._reader(name), pace) for name in ANTENNAS}
-        self.refresh(store)
+        self.refresh(store, scope)
 
     @property
     def world(self) -> Venue:
@@ -37,14 +38,14 @@ class SimulatedVenue:
         for analyser in self.analysers.values():
             analyser.stop()
 
-    def refresh(self, store: Store) -> None:
+    def refresh(self, store: Store, scope: Scope) -> None:
         """Take our transmitters from the plan: frequency, power, and a place in their room."""
         places = demo.script()["venue"]["zone_positions"]
-        zones = {z.id: z.name for z in ground.zones(store)}
+        zones = {z.id: z.name for z in ground.zones(store, scope)}
         models = {m.id: m for m in store.all(Model)}
-        placed = plan.assignments(store)
+        placed = plan.assignments(store, scope)
         own = []
-        for i, link in enumerate(kit.links(store)):
+        for i, link in enumerate(kit.links(store, scope)):
             if link.id in placed:
                 x, y, z = places.get(zones[link.zone_id], (0.0, 20.0, 1.5))
                 model = models[link.model_id]

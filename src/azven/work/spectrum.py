@@ -15,6 +15,7 @@ from azven.rf.levels import whip_length_mm
 from azven.rf.sweep import Sweep, narrowest_seen_hz, sweep_time_s
 from azven.work import ground, kit, listen
 from azven.work.listen import HEARD_BY, Picture
+from azven.work.scope import Scope
 
 _RBW_HZ = (10_000, 30_000, 50_000, 100_000)
 _MOST_POINTS = 20_001
@@ -53,12 +54,12 @@ class Proposal:
         )
 
 
-def proposals(store: Store) -> list[Proposal]:
+def proposals(store: Store, scope: Scope) -> list[Proposal]:
     """Ranges that cover what the kit can be tuned to, each with the finest RBW that takes no more than 30 s."""
     models = {m.id: m for m in store.all(Model)}
     edges = sorted(
         (low - _AIR_HZ, high + _AIR_HZ)
-        for x in kit.links(store) if not x.set_aside
+        for x in kit.links(store, scope) if not x.set_aside
         for name, low, high in models[x.model_id].bands if name == x.band
     )  # fmt: skip
     joined: list[list[int]] = []
@@ -78,11 +79,11 @@ def _proposal(number: int, low: int, high: int) -> Proposal:
     return Proposal(number, low, high, rbw, points, sweep_time_s(span, rbw), hidden, whip_length_mm((low + high) / 2))
 
 
-def warnings(store: Store, now: datetime) -> list[str]:
+def warnings(store: Store, scope: Scope, now: datetime) -> list[str]:
     """What is missing, old, taken with our own transmitters on, or too coarse for the gear at hand."""
-    records = _newest(r for r in listen.sweeps(store) if r.used)
+    records = _newest(r for r in listen.sweeps(store, scope) if r.used)
     out = []
-    wanted = {"in-ear" if x.service == "in-ear" else "voice" for x in kit.links(store) if not x.set_aside}
+    wanted = {"in-ear" if x.service == "in-ear" else "voice" for x in kit.links(store, scope) if not x.set_aside}
     where = {"in-ear": "an omni at performer height", "voice": "the antennas the receivers will use"}
     for use in sorted(wanted):
         if not any(r.hears in HEARD_BY[use] for r in records):
@@ -97,7 +98,7 @@ def warnings(store: Store, now: datetime) -> list[str]:
         except BookError:
             out.append(f"{r.place}: damaged, so no channel it covers counts as quiet; sweep there again.")
             continue
-        if share := listen.impulse_share(store, r):
+        if share := listen.impulse_share(store, scope, r):
             out.append(f"{r.place}: {share:.1%} of the bins are impulse noise, each kept clear; sweep there again.")
         if listen.is_stale(r, now):
             out.append(f"{r.place}: {listen.age(r, now)}, too old to be trusted.")
@@ -121,16 +122,16 @@ def _newest(newest_first: Iterable[SweepRecord]) -> list[SweepRecord]:
     return list(by_place.values())
 
 
-def shapes(store: Store, picture: Picture) -> list[tuple[SweepRecord, Block]]:
+def shapes(store: Store, scope: Scope, picture: Picture) -> list[tuple[SweepRecord, Block]]:
     """Broad emissions by sweep, the newest of every place and antenna, matched to the raster."""
-    channels = ground.current(store).channels()
+    channels = ground.here(store, scope).channels()
     return [(record, block) for record, sweep in newest(picture) for block in detect.blocks(sweep, channels)]
 
 
-def listed_but_silent(store: Store, picture: Picture) -> list[str]:
+def listed_but_silent(store: Store, scope: Scope, picture: Picture) -> list[str]:
     """Channels where only one of the sweeps sees a multiplex: an antenna hides what is behind it."""
     seen: dict[str, list[str]] = {}
-    for record, block in shapes(store, picture):
+    for record, block in shapes(store, scope, picture):
         if block.kind == "multiplex":
             seen.setdefault(block.channel.name, []).append(record.place)
     everyone = [r.place for r, _ in newest(picture)]
@@ -149,14 +150,14 @@ def _some(names: Sequence[str]) -> str:
     return ", ".join(names[:_NAMED]) + (f" and {more} more places" if more > 0 else "")
 
 
-def against_list(store: Store, picture: Picture) -> list[str]:
+def against_list(store: Store, scope: Scope, picture: Picture) -> list[str]:
     """Where the sweeps and the list of television transmitters for this place disagree, one line each."""
-    place = ground.current(store)
+    place = ground.here(store, scope)
     listed = place.stations()
     if not listed or not picture.sweeps:
         return []
     heard: dict[str, list[str]] = {}
-    for record, block in shapes(store, picture):
+    for record, block in shapes(store, scope, picture):
         if block.kind == "multiplex":
             heard.setdefault(block.channel.name, []).append(record.place)
     reached = {
@@ -182,10 +183,10 @@ def compare(store: Store, old: SweepRecord, new: SweepRecord) -> list[Difference
     return detect.compare(listen.load(store, old), listen.load(store, new))
 
 
-def since_yesterday(store: Store) -> tuple[SweepRecord, SweepRecord] | None:
+def since_yesterday(store: Store, scope: Scope) -> tuple[SweepRecord, SweepRecord] | None:
     """The newest sweep and what to hold it against: of those taken half a day or more before it, one at the same place
     through the same antenna if there is one, nearest to a day before; None where all are of today."""
-    records = listen.sweeps(store)
+    records = listen.sweeps(store, scope)
     if not records:
         return None
     new = records[0]
@@ -207,16 +208,16 @@ def compared_in_words(found: Sequence[Difference]) -> str:
     return ("Nothing differs by more than 6 dB." if not said else ", ".join(said) + " (by more than 6 dB).") + small
 
 
-def one_sided(store: Store, picture: Picture) -> list[str]:
+def one_sided(store: Store, scope: Scope, picture: Picture) -> list[str]:
     """Lines that one sweep hears clearly louder than every other one: their sender is on that antenna's side."""
-    known = {n.freq_hz: n.name for n in ground.neighbours(store)}
+    known = {n.freq_hz: n.name for n in ground.neighbours(store, scope)}
     out = []
     latest = newest(picture)
     for record, sweep in latest:
         others = [(r, s) for r, s in latest if r.id != record.id and r.place != record.place]
         if not others:
             continue
-        loud = listen.lines_of(store, record)
+        loud = listen.lines_of(store, scope, record)
         for _, there in others:
             loud = [line for line, _ in detect.one_sided(sweep, there, loud, _ONE_SIDED_DB)]
         for line in loud:

@@ -14,6 +14,7 @@ from azven.rf.noise import PEAK_ABOVE_AVERAGE_DB
 from azven.rf.occupancy import floors
 from azven.rf.sweep import Channel, Sweep
 from azven.work import chain, chain_templates, ground
+from azven.work.scope import Scope
 from azven.work.wording import decibel
 
 BANDWIDTH_HZ, NF_DB, NEEDED_DB = 200_000, 8.0, 20.0
@@ -49,12 +50,12 @@ class Threshold:
         )
 
 
-def of_room(store: Store, zone: Zone, sweeps: Sequence[tuple[SweepRecord, Sweep]] = ()) -> Threshold:
+def of_room(store: Store, scope: Scope, zone: Zone, sweeps: Sequence[tuple[SweepRecord, Sweep]] = ()) -> Threshold:
     """The threshold of a room, from the first antenna system that serves it and the newest sweep taken there."""
-    name = chain_templates.room_names(ground.zones(store))[zone.id]
-    swept = _swept(sweeps, zone.name, ground.current(store).channels())
+    name = chain_templates.room_names(ground.zones(store, scope))[zone.id]
+    swept = _swept(sweeps, zone.name, ground.here(store, scope).channels())
     fa_db, place = swept if swept is not None else (0.0, "")
-    for record in chain.designs(store):
+    for record in chain.designs(store, scope):
         design = chain.read(chain.document_of(record))
         known = _through(replace(design, fa_db=fa_db) if place else design, name)
         if known is not None:

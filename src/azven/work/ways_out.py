@@ -13,6 +13,7 @@ from azven.work.listen import Picture
 from azven.work.plan import Board, Progress
 from azven.work.plan_input import PlanInput
 from azven.work.reasons import Option, always, best_alternative
+from azven.work.scope import Scope
 from azven.work.wording import formula, mhz
 
 _FREED_AT_MOST = 12
@@ -29,7 +30,7 @@ class Variant:
     model: Model | None = None
 
 
-def variants(store: Store, picture: Picture, now: PlanInput, link: Link) -> tuple[Variant, ...]:
+def variants(store: Store, scope: Scope, picture: Picture, now: PlanInput, link: Link) -> tuple[Variant, ...]:
     """Changes to the link itself that could give it room, the cheapest first: noisier spectrum, no guard against
     three-transmitter products for a spare, another tuning band, on in one act only, another room."""
     out = []
@@ -38,33 +39,33 @@ def variants(store: Store, picture: Picture, now: PlanInput, link: Link) -> tupl
     if link.use_class == "quiet":
         wishes.append(("Let it use noisier spectrum", {"use_class": "usable"}))
     wishes += [(f"Another tuning band, {b[0]}", {"band": b[0]}) for b in model.bands if b[0] != link.band]
-    acts = kit.acts(store)
+    acts = kit.acts(store, scope)
     if len(acts) > 1 and len(link.acts) != 1:
         on = [a for a in acts if not link.acts or a.id in link.acts]
         wishes += [(f"On in {a.name} only", {"acts": (a.id,)}) for a in on]
-    wishes += [(f"Work it in {z.name}", {"zone_id": z.id}) for z in ground.zones(store) if z.id != link.zone_id]
+    wishes += [(f"Work it in {z.name}", {"zone_id": z.id}) for z in ground.zones(store, scope) if z.id != link.zone_id]
     for title, changes in wishes:
         changed = replace(link, **changes)  # type: ignore[arg-type]
-        out.append(Variant(title, changes, plan_input.with_link(now, store, picture, changed)))
+        out.append(Variant(title, changes, plan_input.with_link(now, store, scope, picture, changed)))
     if link.spare and model.guard_hz.get("a+b-c"):
-        out.insert(0, _unguarded(store, picture, now, link, model))
+        out.insert(0, _unguarded(store, scope, picture, now, link, model))
     return tuple(out)
 
 
-def _unguarded(store: Store, picture: Picture, now: PlanInput, link: Link, model: Model) -> Variant:
+def _unguarded(store: Store, scope: Scope, picture: Picture, now: PlanInput, link: Link, model: Model) -> Variant:
     """The spare as a model of its own without a guard against three-transmitter products."""
     name = f"{model.name}, {formula('a+b-c')} may land"
     guards = {k: g for k, g in model.guard_hz.items() if k != "a+b-c"}
     known = next((m for m in store.all(Model) if replace(m, id=0, version=0, name="", builtin=False)
                   == replace(model, id=0, version=0, name="", guard_hz=guards, builtin=False)), None)  # fmt: skip
     free = known or replace(model, id=-1, version=0, name=name, guard_hz=guards, builtin=False)
-    asked = plan_input.with_link(now, store, picture, replace(link, model_id=free.id), (free,))
+    asked = plan_input.with_link(now, store, scope, picture, replace(link, model_id=free.id), (free,))
     title = f"Remove its guard against {formula('a+b-c')}, as it is a spare"
     return Variant(title, {"model_id": free.id}, asked, None if known else free)
 
 
 def ways_out(
-    store: Store, now: Board, link_id: str, tries: tuple[Variant, ...], progress: Progress = always
+    store: Store, scope: Scope, now: Board, link_id: str, tries: tuple[Variant, ...], progress: Progress = always
 ) -> tuple[Option, ...]:
     """Options that were tried and give the link a clean frequency; slow, so screens ask off their own thread."""
     out: list[Option] = []
@@ -72,11 +73,11 @@ def ways_out(
         board = plan.judge(variant.input, now.frequencies, now.locked)
         found = best_alternative(board, link_id, progress)
         if found is not None:
-            out.append(_changing(store, now.input.links[link_id], variant, found))
-    return (*out, *_freeing(store, now, link_id, progress))
+            out.append(_changing(store, scope, now.input.links[link_id], variant, found))
+    return (*out, *_freeing(store, scope, now, link_id, progress))
 
 
-def _changing(store: Store, link: Link, variant: Variant, found: plan.Trial) -> Option:
+def _changing(store: Store, scope: Scope, link: Link, variant: Variant, found: plan.Trial) -> Option:
     """The link changed and placed, in one edit."""
     to = found.freq_hz
 
@@ -87,13 +88,13 @@ def _changing(store: Store, link: Link, variant: Variant, found: plan.Trial) -> 
             models = (replace(variant.model, id=store.reserve()),)
             changes["model_id"] = models[0].id
         first = kit.change_links(store, [link], models=models, **changes)
-        then = plan.set_frequencies(store, {ids.of(link): to}, f"Place {link.name}")
+        then = plan.set_frequencies(store, scope, {ids.of(link): to}, f"Place {link.name}")
         return Edit(f"{link.name}: {variant.title.lower()}", add(*models) + first.changes + then.changes, (link.id,))
 
     return Option(variant.title, f"{mhz(to)} MHz, {found.sentence()}", edit)
 
 
-def _freeing(store: Store, now: Board, link_id: str, progress: Progress) -> list[Option]:
+def _freeing(store: Store, scope: Scope, now: Board, link_id: str, progress: Progress) -> list[Option]:
     """Others, least important first, that could go elsewhere and leave room."""
     out: list[Option] = []
     own = now.verdict(link_id).link
@@ -111,7 +112,9 @@ def _freeing(store: Store, now: Board, link_id: str, progress: Progress) -> list
             places = {other.id: there, link_id: here}
             name = now.input.name(link_id)
             out.append(
-                Option(title, f"then {name} fits at {mhz(here)}", _placing(store, places, f"Make room for {name}"))
+                Option(
+                    title, f"then {name} fits at {mhz(here)}", _placing(store, scope, places, f"Make room for {name}")
+                )
             )
     return out
 
@@ -120,8 +123,8 @@ def _rank(link: Link) -> tuple[bool, int]:
     return link.spare, link.priority
 
 
-def _placing(store: Store, places: Mapping[str, int], title: str) -> Callable[[], Edit]:
-    return lambda: plan.set_frequencies(store, places, title)
+def _placing(store: Store, scope: Scope, places: Mapping[str, int], title: str) -> Callable[[], Edit]:
+    return lambda: plan.set_frequencies(store, scope, places, title)
 
 
 def _swap(now: Board, link_id: str, other: str) -> tuple[int, int] | None:

@@ -13,6 +13,7 @@ from azven.work import ground, ids, kit, plan, plan_input, planning
 from azven.work.listen import Picture
 from azven.work.plan import Board, Progress
 from azven.work.plan_input import PlanInput
+from azven.work.scope import Scope
 
 _NAMED = 3
 _EMISSION_HZ = 100_000
@@ -27,30 +28,32 @@ class Supposition:
     links: tuple[Link, ...] = ()
     opened: tuple[Zone, Zone] | None = None
 
-    def input(self, store: Store, picture: Picture) -> PlanInput:
+    def input(self, store: Store, scope: Scope, picture: Picture) -> PlanInput:
         """The coordination as it would be."""
         related: dict[frozenset[str], Relation] = {}
         if self.opened is not None:
             related[frozenset(ids.of(z) for z in self.opened)] = "together"
-        return plan_input.input_for(store, picture, extra=self.links, neighbours=self.neighbours, related=related)
+        return plan_input.input_for(
+            store, scope, picture, extra=self.links, neighbours=self.neighbours, related=related
+        )
 
 
-def neighbour_appears(store: Store, freq_hz: int, zone: Zone | None, mixes: bool) -> Supposition:
+def neighbour_appears(store: Store, scope: Scope, freq_hz: int, zone: Zone | None, mixes: bool) -> Supposition:
     """Somebody else's carrier at `freq_hz`, in one room or everywhere. ValueError for no frequency."""
     ground.check_frequency(freq_hz)
     new = Neighbour(
-        id=-1, site_id=ground.current(store).site.id, name="New neighbour", freq_hz=freq_hz,
+        id=-1, site_id=scope.site, name="New neighbour", freq_hz=freq_hz,
         zone_id=zone.id if zone else None, mixes=mixes,
     )  # fmt: skip
     where = f"in {zone.name}" if zone else "everywhere"
     return Supposition(f"A neighbour at {freq_hz / 1e6:.3f} MHz {where}", neighbours=(new,))
 
 
-def multiplex_comes(store: Store, channel: Channel) -> Supposition:
+def multiplex_comes(store: Store, scope: Scope, channel: Channel) -> Supposition:
     """A television multiplex on a raster channel: its whole width, and half an emission beside it, is closed."""
     half = (channel.high_hz - channel.low_hz) // 2
     new = Neighbour(
-        id=-1, site_id=ground.current(store).site.id, name=f"Multiplex on {channel.name}", kind="avoid",
+        id=-1, site_id=scope.site, name=f"Multiplex on {channel.name}", kind="avoid",
         freq_hz=(channel.low_hz + channel.high_hz) // 2, spacing_hz=half + _EMISSION_HZ,
     )  # fmt: skip
     return Supposition(f"A multiplex on channel {channel.name}", neighbours=(new,))
@@ -61,13 +64,13 @@ def door_opens(a: Zone, b: Zone) -> Supposition:
     return Supposition(f"The door between {a.name} and {b.name} opens", opened=(a, b))
 
 
-def links_come(store: Store, like: Link, count: int) -> Supposition:
+def links_come(store: Store, scope: Scope, like: Link, count: int) -> Supposition:
     """So many more links like one that is there. ValueError when that cannot be meant."""
     if not 1 <= count <= 200:
         raise ValueError(f"Between 1 and 200 more links, not {count}.")
-    taken = [x.name for x in kit.links(store)]
+    taken = [x.name for x in kit.links(store, scope)]
     names = kit.numbered(like.name, count, taken)
-    first = max((x.position for x in kit.links(store)), default=0) + 1
+    first = max((x.position for x in kit.links(store, scope)), default=0) + 1
     links = tuple(
         replace(like, id=-i - 1, version=0, name=n, unit_id=None, performer="", position=first + i)
         for i, n in enumerate(names)
@@ -124,7 +127,7 @@ def try_out(
     return Outcome(supposition, now, standing, mended, after, lost)
 
 
-def keep(store: Store, outcome: Outcome) -> Edit:
+def keep(store: Store, scope: Scope, outcome: Outcome) -> Edit:
     """The edit that makes the supposition true: its records, and the mended plan."""
     what = outcome.supposition
     supposed = (*what.neighbours, *what.links)
@@ -133,9 +136,9 @@ def keep(store: Store, outcome: Outcome) -> Edit:
     lasting = {ids.of(old): ids.of(new) for old, new in zip(supposed, records, strict=True)}
     changes = add(*records)
     if what.opened is not None:
-        loss = ground.relations(store).get(frozenset(z.id for z in what.opened))
-        changes += ground.relate(store, *what.opened, "together", loss.wall_loss_db if loss else None).changes
+        loss = ground.relations(store, scope).get(frozenset(z.id for z in what.opened))
+        changes += ground.relate(store, scope, *what.opened, "together", loss.wall_loss_db if loss else None).changes
     coming = [c.after for c in changes if c.after is not None]
     frequencies = {lasting.get(key, key): freq for key, freq in outcome.after.frequencies.items()}
-    placed = plan.set_frequencies(store, frequencies, what.title, complete=True, coming=coming)
+    placed = plan.set_frequencies(store, scope, frequencies, what.title, complete=True, coming=coming)
     return Edit(f"Keep: {what.title}", changes + placed.changes)

@@ -48,7 +48,11 @@ class HeardPage(QWidget):
             return
         document, design = self._shown
         session = self._session
-        world = session.venue.world if session.venue is not None else chain_heard.world(session.store, session.picture)
+        world = (
+            session.venue.world
+            if session.venue is not None
+            else chain_heard.world(session.store, session.scope, session.picture)
+        )
         quiet = chain_heard.quiet_channels(session.picture)
         room, threat, metres = self.row.room, self.row.threat, self.row.metres
 

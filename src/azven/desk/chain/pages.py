@@ -121,7 +121,7 @@ class ComparePage(QWidget):
             sides = chain_threats.sides(document)
             if self._best is not None:
                 sides.append(self._best)
-            sides += chain_threats.others(self._session.store, document)
+            sides += chain_threats.others(self._session.store, self._session.scope, document)
             self.table.show_records([_Numbered(i, s) for i, s in enumerate(sides, start=1)])
 
     def _ask(self) -> None:

@@ -112,10 +112,13 @@ class ChainStage(Stage):
 
     def record(self) -> DesignRecord | None:
         """The design in view."""
-        return next((d for d in chain.designs(self.session.store) if d.id == self.chosen.currentData()), None)
+        return next(
+            (d for d in chain.designs(self.session.store, self.session.scope) if d.id == self.chosen.currentData()),
+            None,
+        )
 
     def refresh(self) -> None:
-        records = chain.designs(self.session.store)
+        records = chain.designs(self.session.store, self.session.scope)
         fill(self.chosen, [(d.name, d.id) for d in records])
         self._nothing.setVisible(not records)
         record = self.record()
@@ -156,7 +159,7 @@ class ChainStage(Stage):
         self._show_block()
 
     def _troubles(self, design: Design, solved: Solved) -> list[Trouble]:
-        rule = permission.rule_at(self.session.store, round(design.sent_hz))
+        rule = permission.rule_at(self.session.store, self.session.scope, round(design.sent_hz))
         return chain_troubles.warnings(design, solved, rule)
 
     def _antenna(self) -> str:
@@ -242,9 +245,9 @@ class ChainStage(Stage):
     # -- deeds ---------------------------------------------------------------------------------------
 
     def new_from_template(self) -> None:
-        store = self.session.store
+        store, scope = self.session.store, self.session.scope
         make = TEMPLATES[str(self.template.currentData())]
-        if self.session.do(lambda: chain.add_design(store, make(store))):
+        if self.session.do(lambda: chain.add_design(store, scope, make(store, scope))):
             self.chosen.setCurrentIndex(self.chosen.count() - 1)
             self.refresh()
 
@@ -299,7 +302,7 @@ class ChainStage(Stage):
         except FormatError as error:
             self.session.say(f"{path.name} was not read. {error}", trouble=True)
             return
-        if self.session.do(lambda: chain.add_design(self.session.store, document)):
+        if self.session.do(lambda: chain.add_design(self.session.store, self.session.scope, document)):
             self.chosen.setCurrentIndex(self.chosen.count() - 1)
             self.refresh()
 
@@ -324,7 +327,9 @@ class ChainStage(Stage):
             return
         session, troubles = self.session, self._troubles(self._design, self._solved)
         made = session.clock.said(session.now(), with_zone=True)
-        html = chain_sheet.html(self._design, self._solved, troubles, ground.current(session.store).show.name, made)
+        html = chain_sheet.html(
+            self._design, self._solved, troubles, ground.here(session.store, session.scope).show.name, made
+        )
         try:
             pages = write_pdf(html, path, "Azven antenna system")
         except OSError as error:

@@ -62,7 +62,7 @@ class ThreatRow(QWidget):
         self._document = document
         self.setVisible(bool(design.zones))
         fill(self.zone, [(z, z) for z in design.zones])
-        listed = chain_threats.threats(self._session.store, self._session.picture, design)
+        listed = chain_threats.threats(self._session.store, self._session.scope, self._session.picture, design)
         fill(self.kind, [("no other transmitter", None), *((t.name, t) for t in listed)])
         self._say()
 

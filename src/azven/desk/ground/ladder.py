@@ -39,14 +39,14 @@ class Ladder(QWidget):
 
     def _refresh(self) -> None:
         region = self._region()
-        self._neighbours = ground.neighbours(self._session.store)
+        self._neighbours = ground.neighbours(self._session.store, self._session.scope)
         rows = _LABEL_ROWS if self._neighbours else 0
         below = (_RASTER if region else 0) + _MHZ + rows * _LABEL + 6
         self.setMinimumHeight(_TOP + below + _ROW * (len(region.rules) if region else 1))
         self.update()
 
     def _region(self) -> Territory | None:
-        return ground.current(self._session.store).region
+        return ground.here(self._session.store, self._session.scope).region
 
     def _span(self, region: Territory) -> tuple[float, float]:
         """The whole of the rules, or the ranges around the raster when rules reach far beyond."""

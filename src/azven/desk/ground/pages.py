@@ -69,7 +69,7 @@ class DistancesPage(Page):
         ]
 
     def refresh(self) -> None:
-        self.table.show_records(ground.zones(self._session.store))
+        self.table.show_records(ground.zones(self._session.store, self._session.scope))
 
 
 class LicencesPage(Page):
@@ -103,7 +103,9 @@ class LicencesPage(Page):
             low, high = (round(number(f.text()) * 1e6) for f in (self.low, self.high))
             cap = number(self.cap.text()) if self.cap.text().strip() else None
             kind = str(self.kind.currentData())
-            return permission.add_permit(self._session.store, kind, self.name.text(), low, high, cap, self.note.text())
+            return permission.add_permit(
+                self._session.store, self._session.scope, kind, self.name.text(), low, high, cap, self.note.text()
+            )
 
         if self._session.do(edit):
             for field in (self.name, self.low, self.high, self.cap, self.note):
@@ -114,13 +116,13 @@ class LicencesPage(Page):
             self._session.do(lambda p=permit: ground.take_out(p, f"Remove {p.name}"))  # type: ignore[misc]
 
     def refresh(self) -> None:
-        self.table.show_records(permission.permits(self._session.store))
+        self.table.show_records(permission.permits(self._session.store, self._session.scope))
 
     def _columns(self) -> list[Column]:
         session = self._session
 
         def clock() -> Clock:
-            return ground.current(session.store).clock
+            return ground.here(session.store, session.scope).clock
 
         def cap(p: Permit) -> str:
             return "none" if p.power_mw is None else f"{p.power_mw:g}"
@@ -171,8 +173,8 @@ class LimitsPage(Page):
 
     def refresh(self) -> None:
         session = self._session
-        self.guard.setText(f"{ground.current(session.store).site.tv_guard_hz / 1e3:g}")
-        for use, level in listen.tolerated(session.store).items():
+        self.guard.setText(f"{ground.here(session.store, session.scope).site.tv_guard_hz / 1e3:g}")
+        for use, level in listen.tolerated(session.store, session.scope).items():
             self.limits[use].setText(f"{level:g}".replace("-", "−"))
         parts = []
         for use in listen.USES:
@@ -189,14 +191,16 @@ class LimitsPage(Page):
             hertz = round(number(self.guard.text()) * 1e3)
             if not 0 <= hertz <= 4_000_000:
                 raise ValueError("Between 0 and 4000 kHz.")
-            return ground.set_site(self._session.store, f"Television guard {hertz / 1e3:g} kHz", tv_guard_hz=hertz)
+            return ground.set_site(
+                self._session.store, self._session.scope, f"Television guard {hertz / 1e3:g} kHz", tv_guard_hz=hertz
+            )
 
         self._session.do(edit)
 
     def _set_limit(self, use: str) -> None:
-        if number_or_none(self.limits[use].text()) != listen.tolerated(self._session.store)[use]:
-            store = self._session.store
-            self._session.do(lambda: listen.set_tolerated(store, use, number(self.limits[use].text())))
+        if number_or_none(self.limits[use].text()) != listen.tolerated(self._session.store, self._session.scope)[use]:
+            store, scope = self._session.store, self._session.scope
+            self._session.do(lambda: listen.set_tolerated(store, scope, use, number(self.limits[use].text())))
 
 
 def number_or_none(text: str) -> float | None:
@@ -231,8 +235,8 @@ class NextDoorPage(Page):
         self.model.currentIndexChanged.connect(self._bands)
 
     def refresh(self) -> None:
-        store = self._session.store
-        fill(self.room, ids.choices_of(ground.zones(store)))
+        store, scope = self._session.store, self._session.scope
+        fill(self.room, ids.choices_of(ground.zones(store, scope)))
         fill(self.model, [(m.name, m.id) for m in ground.models(store)])
         self._bands()
 
@@ -240,7 +244,9 @@ class NextDoorPage(Page):
         return next((m for m in ground.models(self._session.store) if m.id == self.model.currentData()), None)
 
     def _zone(self) -> Zone | None:
-        return next((z for z in ground.zones(self._session.store) if z.id == self.room.currentData()), None)
+        return next(
+            (z for z in ground.zones(self._session.store, self._session.scope) if z.id == self.room.currentData()), None
+        )
 
     def _bands(self) -> None:
         model = self._model()
@@ -252,11 +258,17 @@ class NextDoorPage(Page):
             return
         try:
             count = int(self.count.text()) if self.count.text().strip().isdigit() else 0
-            links = neighbours.wishes(session.store, self.who.text(), model, self.band.currentData(), zone, count)
+            links = neighbours.wishes(
+                session.store, session.scope, self.who.text(), model, self.band.currentData(), zone, count
+            )
         except ValueError as error:
             session.say(str(error), trouble=True)
             return
-        asked, board, started = neighbours.asked(session.store, session.picture, links), session.board, time.monotonic()
+        asked, board, started = (
+            neighbours.asked(session.store, session.scope, session.picture, links),
+            session.board,
+            time.monotonic(),
+        )
 
         def work(progress: Progress) -> dict[str, int]:
             return neighbours.propose(asked, board, links, progress, lambda: time.monotonic() - started)
@@ -265,7 +277,7 @@ class NextDoorPage(Page):
 
     def _show(self, found: dict[str, int], count: int, zone: Zone) -> None:
         self.found = found
-        self.text.setPlainText(neighbours.slip(self._session.store, found, zone))
+        self.text.setPlainText(neighbours.slip(self._session.store, self._session.scope, found, zone))
         if len(found) < count:
             self._session.say(f"{len(found)} of {count} find room beside ours.", trouble=not found)
 
@@ -273,7 +285,7 @@ class NextDoorPage(Page):
         zone = self._zone()
         if self.found and zone is not None:
             found = self.found
-            if self._session.do(lambda: neighbours.keep(self._session.store, found, zone, "")):
+            if self._session.do(lambda: neighbours.keep(self._session.store, self._session.scope, found, zone, "")):
                 self.found = {}
 
     def export(self) -> None:

@@ -174,7 +174,7 @@ class GroundStage(Stage):
             )
 
         def room(n: Neighbour) -> str:
-            rooms = ids.choices_of(ground.zones(session.store))
+            rooms = ids.choices_of(ground.zones(session.store, session.scope))
             return next((name for name, key in rooms if key == n.zone_id), "everywhere")
 
         return [
@@ -183,7 +183,7 @@ class GroundStage(Stage):
             Column("Kind", 88, lambda n: n.kind, change("kind", str), lambda _: [(k, k) for k in NEIGHBOUR_KINDS]),
             Column(
                 "Where", 92, room, change("zone_id", lambda v: v),
-                lambda _: [("everywhere", None), *ids.choices_of(ground.zones(session.store))],
+                lambda _: [("everywhere", None), *ids.choices_of(ground.zones(session.store, session.scope))],
             ),
             Column(
                 "kHz clear", 74, lambda n: f"{n.spacing_hz / 1e3:g}", change("spacing_hz", ground.kilohertz), right=True
@@ -200,8 +200,8 @@ class GroundStage(Stage):
     # -- showing -------------------------------------------------------------------------------------
 
     def refresh(self) -> None:
-        store = self.session.store
-        place = ground.current(store)
+        store, scope = self.session.store, self.session.scope
+        place = ground.here(store, scope)
         region = place.region
         at = next(
             (i for i in range(1, self.region.count()) if region and self.region.itemData(i)["key"] == region.key), 0
@@ -217,13 +217,13 @@ class GroundStage(Stage):
         if at_zone < 0:
             self.zone.addItem(place.site.time_zone, place.site.time_zone)
         self.zone.setCurrentIndex(self.zone.findData(place.site.time_zone))
-        zones = ground.zones(store)
-        related = ground.relations(store)
+        zones = ground.zones(store, scope)
+        related = ground.relations(store, scope)
         self.rooms.show_records(zones)
         self.pairs.show_records(
             [Pair(a.id * 100_000 + b.id, a, b, related.get(frozenset((a.id, b.id)))) for a, b in combinations(zones, 2)]
         )
-        self.neighbours.show_records(ground.neighbours(store))
+        self.neighbours.show_records(ground.neighbours(store, scope))
         self._pages.refresh()
 
     def show_page(self, number: int) -> None:
@@ -250,12 +250,12 @@ class GroundStage(Stage):
     def _choose_region(self) -> None:
         document = self.region.currentData()
         if document is not None:
-            self.session.do(lambda: ground.choose_region(self.session.store, document))
+            self.session.do(lambda: ground.choose_region(self.session.store, self.session.scope, document))
 
     def _choose_zone(self) -> None:
         name = str(self.zone.currentData())
-        if name != ground.current(self.session.store).site.time_zone:
-            self.session.do(lambda: ground.set_time_zone(self.session.store, name))
+        if name != ground.here(self.session.store, self.session.scope).site.time_zone:
+            self.session.do(lambda: ground.set_time_zone(self.session.store, self.session.scope, name))
 
     def load_region(self) -> None:
         path = files.ask_which(self, "Region file", "Region files (*.json)")
@@ -274,11 +274,11 @@ class GroundStage(Stage):
             self.session.say(f"{path.name} was not used. {error}", trouble=True)
             return
         self.region.addItem(document["title"], document)
-        self.session.do(lambda: ground.choose_region(self.session.store, document))
+        self.session.do(lambda: ground.choose_region(self.session.store, self.session.scope, document))
 
     def share(self) -> None:
         """Write a site bundle."""
-        name = f"{ground.current(self.session.store).site.name}.azven-site.zip"
+        name = f"{ground.here(self.session.store, self.session.scope).site.name}.azven-site.zip"
         path = files.ask_where(self, "Share the site", name, "Site bundles (*.zip)")
         if path:
             self.share_to(path)
@@ -286,7 +286,7 @@ class GroundStage(Stage):
     def share_to(self, path: Path) -> None:
         """Write a site bundle to `path` and say what went along."""
         try:
-            written = bundle.write(self.session.store, path)
+            written = bundle.write(self.session.store, self.session.scope, path)
         except OSError as error:
             self.session.say(f"{path} could not be written: {error.strerror or error}.", trouble=True)
             return
@@ -303,31 +303,33 @@ class GroundStage(Stage):
         from azven.book.formats import site_bundle
 
         def merge(found: site_bundle.Bundle) -> None:
-            merged = bundle.merge(self.session.store, found)
+            merged = bundle.merge(self.session.store, self.session.scope, found)
             self.session.do(lambda: merged.edit)
             self.session.say(f"Imported {path.name}: {', '.join(merged.said)}.", trouble=bool(found.refused))
 
         self.session.jobs.start("Reading the site", lambda _: site_bundle.read(path), merge)
 
     def add_room(self) -> None:
-        if self.session.do(lambda: ground.add_zone(self.session.store, self.room_name.text())):
+        if self.session.do(lambda: ground.add_zone(self.session.store, self.session.scope, self.room_name.text())):
             self.room_name.clear()
 
     def remove_room(self) -> None:
         for zone in self.rooms.chosen():
-            self.session.do(lambda z=zone: ground.remove_zone(self.session.store, z))  # type: ignore[misc]
+            self.session.do(lambda z=zone: ground.remove_zone(self.session.store, self.session.scope, z))  # type: ignore[misc]
 
     def _rename(self, zone: Zone, name: str) -> bool:
         return self.session.do(lambda: ground.rename_zone(self.session.store, zone, name))
 
     def _relate(self, pair: Pair, relation: Any) -> bool:
         loss = pair.relation.wall_loss_db if pair.relation else None
-        return self.session.do(lambda: ground.relate(self.session.store, pair.a, pair.b, relation, loss))
+        return self.session.do(
+            lambda: ground.relate(self.session.store, self.session.scope, pair.a, pair.b, relation, loss)
+        )
 
     def relate_from_plan(self) -> None:
         """Relate all drawn rooms by what stands between them; one undo takes it back."""
         try:
-            edit, said = isolation.from_plan(self.session.store)
+            edit, said = isolation.from_plan(self.session.store, self.session.scope)
         except ValueError as error:
             self.session.say(str(error), trouble=True)
             return
@@ -343,11 +345,15 @@ class GroundStage(Stage):
             self.session.say(f"“{text}” is not a number of dB.", trouble=True)
             return False
         relation = ground.relation_from_loss(loss)
-        return self.session.do(lambda: ground.relate(self.session.store, pair.a, pair.b, relation, loss))
+        return self.session.do(
+            lambda: ground.relate(self.session.store, self.session.scope, pair.a, pair.b, relation, loss)
+        )
 
     def add_neighbour(self) -> None:
         name, text = self.neighbour_name.text(), self.neighbour_mhz.text()
-        if self.session.do(lambda: ground.add_neighbour(self.session.store, name, ground.hertz(text))):
+        if self.session.do(
+            lambda: ground.add_neighbour(self.session.store, self.session.scope, name, ground.hertz(text))
+        ):
             self.neighbour_name.clear()
             self.neighbour_mhz.clear()
 

@@ -24,7 +24,7 @@ _FEW_ACTS = 4
 
 
 def for_links(session: Session) -> list[Column]:
-    store = session.store
+    store, scope = session.store, session.scope
 
     def change(**values: Callable[[Any], Any]) -> Callable[[Link, Any], bool]:
         (field, convert), *_ = values.items()
@@ -63,7 +63,7 @@ def for_links(session: Session) -> list[Column]:
         return session.do(lambda: kit.change_links(store, [link], spare=value[0], set_aside=value[1]))
 
     def act_choices(_: Link) -> list[tuple[str, Any]]:
-        acts = kit.acts(store)
+        acts = kit.acts(store, scope)
         runs = [acts[i:j] for i in range(len(acts)) for j in range(i + 1, len(acts) + 1)]
         if len(acts) <= _FEW_ACTS:
             runs = [list(some) for n in range(1, len(acts) + 1) for some in combinations(acts, n)]
@@ -79,7 +79,7 @@ def for_links(session: Session) -> list[Column]:
         Column("Band", 76, lambda x: x.band, change(band=str), bands),
         Column(
             "Room", 92, lambda x: named(Zone, x.zone_id), change(zone_id=int),
-            lambda _: choices(Zone, ground.zones(store)),
+            lambda _: choices(Zone, ground.zones(store, scope)),
         ),
         Column(
             "Importance", 84, lambda x: f"{x.priority} {kit.PRIORITIES.get(x.priority, '')}", change(priority=int),
@@ -94,7 +94,7 @@ def for_links(session: Session) -> list[Column]:
         ),
         Column(
             "Unit", 78, lambda x: named(Unit, x.unit_id), change(unit_id=lambda v: v),
-            lambda _: [("none", None), *choices(Unit, kit.units(store))],
+            lambda _: [("none", None), *choices(Unit, kit.units(store, scope))],
         ),
         Column("Note", 240, note, prose=True),
     ]  # fmt: skip
@@ -152,10 +152,10 @@ def for_acts(session: Session) -> list[Column]:
     setter = _setter(session)
 
     def links_in(act: Act) -> str:
-        return str(sum(act.id in x.acts or not x.acts for x in kit.links(session.store)))
+        return str(sum(act.id in x.acts or not x.acts for x in kit.links(session.store, session.scope)))
 
     def clock() -> Clock:
-        return ground.current(session.store).clock
+        return ground.here(session.store, session.scope).clock
 
     def moment(text: Any) -> datetime | None:
         return clock().moment(str(text))

@@ -103,12 +103,12 @@ class KitStage(Stage):
         return widget
 
     def refresh(self) -> None:
-        store = self.session.store
-        links = kit.links(store)
+        store, scope = self.session.store, self.session.scope
+        links = kit.links(store, scope)
         self.links.show_records(links)
-        self.units.show_records(kit.units(store))
+        self.units.show_records(kit.units(store, scope))
         self.models.show_records(ground.models(store))
-        self.acts.show_records(kit.acts(store))
+        self.acts.show_records(kit.acts(store, scope))
         self._empty.setText(
             ""
             if links
@@ -116,7 +116,7 @@ class KitStage(Stage):
         )
         self._empty.setVisible(not links)
         fill(self.model, choices_of(ground.models(store)))
-        fill(self.room, choices_of(ground.zones(store)))
+        fill(self.room, choices_of(ground.zones(store, scope)))
         self._offer_bands()
 
     def _offer_bands(self) -> None:
@@ -146,14 +146,14 @@ class KitStage(Stage):
 
     def add_links(self) -> None:
         """Add as many links as said."""
-        model, store = self._model(), self.session.store
-        zone = next((z for z in ground.zones(store) if z.id == self.room.currentData()), None)
+        model, store, scope = self._model(), self.session.store, self.session.scope
+        zone = next((z for z in ground.zones(store, scope) if z.id == self.room.currentData()), None)
         if model is None or zone is None:
             self.session.say("A link needs a model and a room.", trouble=True)
             return
         done = self.session.do(
             lambda: kit.add_links(
-                store, self.pattern.text(), self.count.value(), model, str(self.band.currentData()), zone,
+                store, scope, self.pattern.text(), self.count.value(), model, str(self.band.currentData()), zone,
                 priority=self.importance.currentData(),
             )
         )  # fmt: skip
@@ -164,16 +164,16 @@ class KitStage(Stage):
 
     def add_other(self) -> None:
         """Add a unit, a copy of a model, or an act, by the table in view."""
-        store = self.session.store
+        store, scope = self.session.store, self.session.scope
         chosen = self.table.chosen()
         models = ground.models(store)
         like = chosen[0] if chosen and isinstance(chosen[0], Model) else models[0]
         make: dict[RecordTable, Callable[[], Any]] = {
             self.units: lambda: kit.add_unit(
-                store, f"Unit {len(kit.units(store)) + 1}", models[0], models[0].bands[0][0]
+                store, f"Unit {len(kit.units(store, scope)) + 1}", models[0], models[0].bands[0][0]
             ),
             self.models: lambda: kit.add_model(store, like, like.name),
-            self.acts: lambda: kit.add_act(store),
+            self.acts: lambda: kit.add_act(store, scope),
         }
         if self.table in make:
             self.session.do(make[self.table])
@@ -184,15 +184,15 @@ class KitStage(Stage):
         self.paste_text(clipboard.text() if clipboard else "")
 
     def paste_text(self, text: str) -> None:
-        model, store = self._model(), self.session.store
-        zone = next((z for z in ground.zones(store) if z.id == self.room.currentData()), None)
+        model, store, scope = self._model(), self.session.store, self.session.scope
+        zone = next((z for z in ground.zones(store, scope) if z.id == self.room.currentData()), None)
         if model is None or zone is None or not text.strip():
             self.session.say(
                 "Copy rows in a spreadsheet first: a name in each, or a heading row with name, model, room …"
             )
             return
         try:
-            pasted = kit.paste(store, text, model, zone)
+            pasted = kit.paste(store, scope, text, model, zone)
         except FormatError as error:
             self.session.say(str(error), trouble=True)
             return
@@ -206,13 +206,13 @@ class KitStage(Stage):
 
     def remove(self) -> None:
         """Take out the selected rows."""
-        chosen, store = self.table.chosen(), self.session.store
+        chosen, store, scope = self.table.chosen(), self.session.store, self.session.scope
         if not chosen:
             self.session.say("Select the rows to remove first.")
         elif isinstance(chosen[0], Link):
             self.session.do(lambda: kit.remove_links(store, chosen))
         elif isinstance(chosen[0], Act):
-            self.session.do(lambda: kit.remove_acts(store, chosen))
+            self.session.do(lambda: kit.remove_acts(store, scope, chosen))
         elif isinstance(chosen[0], Unit | Model):
             for record in chosen:
                 self.session.do(lambda r=record: ground.take_out(r, f"Remove {r.name}"))  # type: ignore[misc]

@@ -274,9 +274,9 @@ class InstrumentPanel(QWidget):
 
     def _keep(self, taken: Taken, identity: str, about: About) -> None:
         self._over()
-        sweep, store = taken.sweep, self.session.store
+        sweep, store, scope = taken.sweep, self.session.store, self.session.scope
         inside = sorted(found.freq_hz for found in taken.made_inside or ())
-        if self.session.do(lambda: listen.keep(store, sweep, about, identity, made_inside=inside)):
+        if self.session.do(lambda: listen.keep(store, scope, sweep, about, identity, made_inside=inside)):
             low, high = sweep.freq_hz[0] / 1e6, sweep.freq_hz[-1] / 1e6
             text = f"Kept {len(sweep.freq_hz)} bins from {low:.1f} to {high:.1f} MHz."
             remark = " ".join(filter(None, (taken.remark, taking.overload_in_words(taken))))

@@ -47,7 +47,7 @@ class ComparePage(Page):
         self.table.picked.connect(self._show)
 
     def refresh(self) -> None:
-        records = listen.sweeps(self._session.store)
+        records = listen.sweeps(self._session.store, self._session.scope)
         fresh = self.old.count() == 0
         entries: list[tuple[str, object]] = [
             (f"{r.place}, {listen.age(r, self._session.now())}", r.id) for r in records
@@ -60,7 +60,7 @@ class ComparePage(Page):
 
     def since_yesterday(self) -> None:
         """The newest sweep against the one that was taken here a day before."""
-        found = spectrum.since_yesterday(self._session.store)
+        found = spectrum.since_yesterday(self._session.store, self._session.scope)
         if found is None:
             self._session.say("No sweep is half a day older than the newest one; there is nothing to compare with yet.")
             return
@@ -69,7 +69,7 @@ class ComparePage(Page):
         self._compare()
 
     def _record(self, key: object) -> SweepRecord | None:
-        return next((r for r in listen.sweeps(self._session.store) if r.id == key), None)
+        return next((r for r in listen.sweeps(self._session.store, self._session.scope) if r.id == key), None)
 
     def _compare(self) -> None:
         old, new = self._record(self.old.currentData()), self._record(self.new.currentData())
@@ -146,7 +146,7 @@ class AdvicePage(Page):
                         inner.deleteLater()
         session = self._session
         self._box.addWidget(label("Ranges to sweep for this kit", "section"))
-        found = spectrum.proposals(session.store)
+        found = spectrum.proposals(session.store, session.scope)
         if not found:
             self._box.addWidget(label("No links yet: add them in Kit, and their ranges are proposed here.", "dim"))
         for p in found:
@@ -156,12 +156,15 @@ class AdvicePage(Page):
         self._box.addWidget(
             label("Sweep twice each time: with an omni antenna at performer height, and through the receive antennas.")
         )
-        self._section("What is wrong with the sweeps there are", spectrum.warnings(session.store, session.now()),
+        self._section("What is wrong with the sweeps there are",
+                      spectrum.warnings(session.store, session.scope, session.now()),
                       "Nothing: every use is served, fresh and fine enough.")  # fmt: skip
-        self._section("Where the antennas disagree", spectrum.listed_but_silent(session.store, session.picture),
+        self._section("Where the antennas disagree",
+                      spectrum.listed_but_silent(session.store, session.scope, session.picture),
                       "Nowhere: every sweep sees the same multiplexes.")  # fmt: skip
         self._list_of_stations()
-        self._section("Heard by one antenna only", spectrum.one_sided(session.store, session.picture),
+        self._section("Heard by one antenna only",
+                      spectrum.one_sided(session.store, session.scope, session.picture),
                       "Nothing: every line is heard about equally.")  # fmt: skip
         ours = [f"{name} at {line.freq_hz / 1e6:.3f} MHz, {line.level_dbm:.0f} dBm".replace("-", "−")
                 for name, line in session.picture.ours]  # fmt: skip
@@ -171,19 +174,20 @@ class AdvicePage(Page):
     def _list_of_stations(self) -> None:
         """The list of television transmitters for this place, editable, and where the sweeps disagree with it."""
         session = self._session
-        listed = QLineEdit(", ".join(ground.current(session.store).stations()))
+        listed = QLineEdit(", ".join(ground.here(session.store, session.scope).stations()))
         listed.setPlaceholderText("channels, such as 24, 31, 36")
         listed.setAccessibleName("Channels listed for this place")
         listed.setToolTip("What the regulator's list or a coverage map gives for this place")
         listed.editingFinished.connect(lambda: self._set_stations(listed))
-        self._section("Against the list of television stations", spectrum.against_list(session.store, session.picture),
+        self._section("Against the list of television stations",
+                      spectrum.against_list(session.store, session.scope, session.picture),
                       "No difference." if listed.text() else "No list yet: enter its channels to compare.",
                       row(label("Listed here:", "dim"), listed))  # fmt: skip
 
     def _set_stations(self, listed: QLineEdit) -> None:
         session = self._session
-        if listed.text() != ", ".join(ground.current(session.store).stations()):
-            session.do(lambda: ground.set_stations(session.store, listed.text()))
+        if listed.text() != ", ".join(ground.here(session.store, session.scope).stations()):
+            session.do(lambda: ground.set_stations(session.store, session.scope, listed.text()))
 
     def _section(self, title: str, lines: list[str], nothing: str, above: QHBoxLayout | None = None) -> None:
         self._box.addSpacing(8)
@@ -255,7 +259,7 @@ class SequencePage(Page):
             self.sweep_wanted.emit(any(s.kind == "switch on" for s in self._steps[: self._at]))
         elif step.kind == "choose":
             try:
-                edit, text = sequence.choose(session.store, session.board, step.link)
+                edit, text = sequence.choose(session.store, session.scope, session.board, step.link)
             except ValueError as error:
                 session.say(str(error), trouble=True)
                 return

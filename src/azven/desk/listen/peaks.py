@@ -34,7 +34,7 @@ class PeaksPage(Page):
 
     def refresh(self) -> None:
         session = self._session
-        found = peaks.peaks(session.store, session.picture)
+        found = peaks.peaks(session.store, session.scope, session.picture)
         wanted = str(self.only.currentData())
         shown = [p for p in found if wanted in p.owner]
         self.table.show_records(shown)

@@ -113,7 +113,7 @@ class ListenStage(Stage):
     # -- showing -------------------------------------------------------------------------------------
 
     def refresh(self) -> None:
-        records = listen.sweeps(self.session.store)
+        records = listen.sweeps(self.session.store, self.session.scope)
         picture = self.session.picture
         used = len(picture.sweeps)
         few = f"{used} in use: the {CURVES} newest as lines, all of them in grey." if used > CURVES else ""
@@ -169,7 +169,11 @@ class ListenStage(Stage):
             self.session.select(kind, key)
 
     def _use(self, item: QListWidgetItem) -> None:
-        record = next(r for r in listen.sweeps(self.session.store) if r.id == item.data(Qt.ItemDataRole.UserRole))
+        record = next(
+            r
+            for r in listen.sweeps(self.session.store, self.session.scope)
+            if r.id == item.data(Qt.ItemDataRole.UserRole)
+        )
         used = item.checkState() == Qt.CheckState.Checked
         self.session.do(lambda: listen.set_used(record, used))
 
@@ -205,7 +209,7 @@ class ListenStage(Stage):
     def _chosen(self) -> SweepRecord | None:
         """The selected sweep, as long as it is there."""
         chosen = self.session.selection
-        found = (r for r in listen.sweeps(self.session.store) if r.id == chosen.key)
+        found = (r for r in listen.sweeps(self.session.store, self.session.scope) if r.id == chosen.key)
         return next(found, None) if chosen.kind == "sweep" else None
 
     # -- files ---------------------------------------------------------------------------------------
@@ -235,9 +239,9 @@ class ListenStage(Stage):
             if not ok or answer.startswith("No"):
                 self.session.say(f"{path.name} was not read.")
                 return
-        store = self.session.store
+        store, scope = self.session.store, self.session.scope
         try:
-            done = self.session.do(lambda: listen.import_sweep(store, path, file, column))
+            done = self.session.do(lambda: listen.import_sweep(store, scope, path, file, column))
         except FormatError as error:
             self.session.say(str(error), trouble=True)
             return

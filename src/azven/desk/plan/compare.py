@@ -40,15 +40,15 @@ class ComparePage(QWidget):
         self.table.picked.connect(lambda d: session.select("link", d.id))
 
     def show_board(self, board: Board) -> None:
-        plans = kept.kept_plans(self._session.store)
-        clock = ground.current(self._session.store).clock
+        plans = kept.kept_plans(self._session.store, self._session.scope)
+        clock = ground.here(self._session.store, self._session.scope).clock
         listed: list[tuple[str, object]] = [(_title(k, clock), k.id) for k in plans]
         fill(self.old, listed)
         fill(self.new, [("the plan as it stands", 0), *listed])
         self._compare()
 
     def _chosen(self, key: object) -> KeptPlan | None:
-        return next((k for k in kept.kept_plans(self._session.store) if k.id == key), None)
+        return next((k for k in kept.kept_plans(self._session.store, self._session.scope) if k.id == key), None)
 
     def _compare(self) -> None:
         board, old = self._session.board, self._chosen(self.old.currentData())
@@ -63,7 +63,7 @@ class ComparePage(QWidget):
         )
         self.table.show_records(found)
         self.summary.setText(kept.summary(found))
-        clock = ground.current(self._session.store).clock
+        clock = ground.here(self._session.store, self._session.scope).clock
         by = f" by {old.made_by}" if old.made_by else ""
         made = clock.said(old.made_at, with_zone=True)
         self.origin.setText(f"Made {made}{by} from: " + "; ".join(old.made_from) + ".")
@@ -71,7 +71,7 @@ class ComparePage(QWidget):
     def go_back(self) -> None:
         old = self._chosen(self.old.currentData())
         if old is not None:
-            self._session.do(lambda: plan.go_back_to(self._session.store, old))
+            self._session.do(lambda: plan.go_back_to(self._session.store, self._session.scope, old))
 
 
 def _judged(board: Board, frequencies: dict[str, int] | object) -> tuple[dict[str, int], dict[str, Margin]]:

@@ -98,12 +98,12 @@ class DensityRow(QWidget):
         if self._session.board is not self._priced:
             self._priced = self._session.board
             self._prices.clear()
-        self.slider.show_step(ground.current(self._session.store).show.density)
+        self.slider.show_step(ground.here(self._session.store, self._session.scope).show.density)
         self.explain(-1)
 
     def explain(self, step: int) -> None:
         """Words for a step, −1 for the one in use; under the pointer its price follows from a quiet job."""
-        shown = ground.current(self._session.store).show.density if step < 0 else step
+        shown = ground.here(self._session.store, self._session.scope).show.density if step < 0 else step
         words = f"{STEPS[shown].name.capitalize()}: {STEPS[shown].gives_up}"
         priced = self._prices.get(shown)
         if step >= 0 and priced is None and self._session.board.verdicts:
@@ -114,7 +114,9 @@ class DensityRow(QWidget):
 
     def _ask_price(self, step: int) -> None:
         session, board = self._session, self._session.board
-        asked, cautious = (plan_input.input_for(session.store, session.picture, density=d) for d in (step, 0))
+        asked, cautious = (
+            plan_input.input_for(session.store, session.scope, session.picture, density=d) for d in (step, 0)
+        )
         started = time.monotonic()
 
         def work(progress: Progress) -> Price:
@@ -134,4 +136,4 @@ class DensityRow(QWidget):
             self.words.setText(str(text))
 
     def _choose(self, step: int) -> None:
-        self._session.do(lambda: plan.set_density(self._session.store, step))
+        self._session.do(lambda: plan.set_density(self._session.store, self._session.scope, step))

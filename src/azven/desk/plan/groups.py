@@ -51,9 +51,9 @@ class GroupsPage(QWidget):
             box_.currentIndexChanged.connect(self._judge)
 
     def show_board(self, board: Board) -> None:
-        store = self._session.store
+        store, scope = self._session.store, self._session.scope
         fill(self.model, ids.choices_of(ground.models(store)))
-        rooms = ids.told_apart(ground.zones(store), lambda z: f"no. {z.id}")
+        rooms = ids.told_apart(ground.zones(store, scope), lambda z: f"no. {z.id}")
         fill(self.room, [(name, key) for key, name in rooms.items()])
         self._show_bands()
 
@@ -71,7 +71,7 @@ class GroupsPage(QWidget):
         if model is None or not all(1 <= n <= 60 for n in counts):
             session.say("Between 1 and 60 groups of 1 to 60 channels.", trouble=True)
             return
-        profile, band = group_tables.profile_of(session.store, model), self.band.currentData()
+        profile, band = group_tables.profile_of(session.store, session.scope, model), self.band.currentData()
 
         def work(progress: Progress) -> Table:
             return group_tables.compute(model, band, profile, counts[0], counts[1], progress)
@@ -103,7 +103,7 @@ class GroupsPage(QWidget):
         band, room, table, board = self.band.currentData(), self.room.currentData(), self.table_read, session.board
         if not table or model is None or band is None or room is None:
             return
-        profile = group_tables.profile_of(session.store, model)
+        profile = group_tables.profile_of(session.store, session.scope, model)
         session.jobs.quiet(
             "groups", lambda _: group_tables.judge(table, profile, board, model, band, room), self._show
         )  # fmt: skip

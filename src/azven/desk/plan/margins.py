@@ -37,7 +37,7 @@ class MarginsPage(QWidget):
             return
         self._board = board
         session = self._session
-        asked = plan_input.input_for(session.store, session.picture)
+        asked = plan_input.input_for(session.store, session.scope, session.picture)
 
         def work(progress: Progress) -> tuple[list[Row], margins.Harm | None, planning.ActGain | None]:
             rows = margins.rows(*margins.judged_both_ways(asked, board))

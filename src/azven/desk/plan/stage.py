@@ -147,7 +147,7 @@ class PlanStage(Stage):
             self.page(self._page).show_board(board)
         self._summary.setText(f"{len(board.verdicts)} links")
         self._detail.setText(_detail(board))
-        changed = kept.changes(self.session.store) if board.stale else ()
+        changed = kept.changes(self.session.store, self.session.scope) if board.stale else ()
         self._detail.setToolTip("Since the plan was made: " + "; ".join(changed) + "." if changed else "")
         self._mend.setEnabled(board.count("broken", "unplaced") > 0 and not self.session.jobs.busy)
         self._add.setEnabled(board.count("unplaced") > 0 and not self.session.jobs.busy)
@@ -156,7 +156,7 @@ class PlanStage(Stage):
         if some and self.session.selection.kind == "" and (tightest := _tightest(board)):
             self.session.select("link", tightest)
         self.density.refresh()
-        at = self.school.findData(ground.current(self.session.store).show.school)
+        at = self.school.findData(ground.here(self.session.store, self.session.scope).show.school)
         self.school.setCurrentIndex(at)
         self._refresh_lock()
 
@@ -171,7 +171,7 @@ class PlanStage(Stage):
 
     def _set_school(self) -> None:
         school = self.school.currentData()
-        self.session.do(lambda: plan.set_school(self.session.store, school))
+        self.session.do(lambda: plan.set_school(self.session.store, self.session.scope, school))
 
     def _refresh_lock(self) -> None:
         chosen = self.session.link_id
@@ -242,15 +242,15 @@ class PlanStage(Stage):
         session = self.session
         if not session.ready():
             return
-        board, spares = session.board, planning.spare_links(session.store)
-        asked = plan_input.input_for(session.store, session.picture, extra=spares)
+        board, spares = session.board, planning.spare_links(session.store, session.scope)
+        asked = plan_input.input_for(session.store, session.scope, session.picture, extra=spares)
         started = time.monotonic()
 
         def work(progress: Progress) -> Plan:
             return planning.more_spares(asked, board, spares, progress, lambda: time.monotonic() - started)
 
         def keep(found: Plan) -> None:
-            if session.do(lambda: planning.keep_spares(session.store, spares, found)):
+            if session.do(lambda: planning.keep_spares(session.store, session.scope, spares, found)):
                 session.say(f"{len(found.assignments)} spares found room; {len(found.unplaced)} more would not fit.")
             else:
                 session.say("No further spare finds room.")
@@ -263,7 +263,7 @@ class PlanStage(Stage):
             text = f"{title}: the book changed meanwhile, so its answer was not used. Run it again."
             self.session.say(text, trouble=True)
             return
-        self.session.do(lambda: plan.adopt(self.session.store, found, title, staying))
+        self.session.do(lambda: plan.adopt(self.session.store, self.session.scope, found, title, staying))
         after = self.session.board
         moved = sum(after.frequencies.get(k) != f for k, f in before.frequencies.items())
         missing = after.count("unplaced")
@@ -274,20 +274,20 @@ class PlanStage(Stage):
         self.session.say(text + (f", {missing} found no room; select one to see why." if missing else "."))
 
     def move_link(self, link_id: str, freq_hz: int) -> None:
-        store, name = self.session.store, self.session.board.input.name(link_id)
-        self.session.do(lambda: plan.set_frequencies(store, {link_id: freq_hz}, f"Move {name}"))
+        store, scope, name = self.session.store, self.session.scope, self.session.board.input.name(link_id)
+        self.session.do(lambda: plan.set_frequencies(store, scope, {link_id: freq_hz}, f"Move {name}"))
 
     def lock(self) -> None:
         chosen = self.session.link_id
         if chosen:
             verdict = self.session.board.verdict(chosen)
-            self.session.do(lambda: plan.lock(self.session.store, verdict.link, not verdict.locked))
+            self.session.do(lambda: plan.lock(self.session.store, self.session.scope, verdict.link, not verdict.locked))
 
     def print_sheet(self) -> None:
         """Ask where, write PDF and CSV, open the PDF."""
         if not self.session.ready():
             return
-        suggested = f"{ground.current(self.session.store).show.name} frequencies.pdf"
+        suggested = f"{ground.here(self.session.store, self.session.scope).show.name} frequencies.pdf"
         path = files.ask_where(self, "Frequency sheet", suggested, "PDF (*.pdf)")
         if path:
             board = self.session.board
@@ -303,8 +303,8 @@ class PlanStage(Stage):
         path = path.with_suffix(".pdf")
         session = self.session
         try:
-            pages = write_pdf(sheet.html(session.store, session.board, session.now(), swaps), path)
-            sheet.write_csv(session.store, session.board, path.with_suffix(".csv"))
+            pages = write_pdf(sheet.html(session.store, session.scope, session.board, session.now(), swaps), path)
+            sheet.write_csv(session.store, session.scope, session.board, path.with_suffix(".csv"))
         except OSError as error:
             session.say(f"{path} could not be written: {error.strerror or error}.", trouble=True)
             return

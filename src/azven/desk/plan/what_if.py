@@ -73,12 +73,12 @@ class WhatIfPage(QWidget):
             field.setVisible(field in shown)
 
     def show_board(self, board: Board) -> None:
-        store = self._session.store
-        zones = ground.zones(store)
+        store, scope = self._session.store, self._session.scope
+        zones = ground.zones(store, scope)
         fill(self.room, [("everywhere", None), *((f"in {z.name}", z) for z in zones)])
-        fill(self.channel, [(f"channel {c.name}", c) for c in ground.current(store).channels()])
+        fill(self.channel, [(f"channel {c.name}", c) for c in ground.here(store, scope).channels()])
         fill(self.door, [(f"{a.name} – {b.name}", (a, b)) for a, b in combinations(zones, 2)])
-        fill(self.like, [(f"like {x.name}", x) for x in kit.links(store) if not x.set_aside])
+        fill(self.like, [(f"like {x.name}", x) for x in kit.links(store, scope) if not x.set_aside])
         if self.outcome is not None and self.outcome.before is not board:
             self.drop()
         self._refresh_buttons()
@@ -89,14 +89,16 @@ class WhatIfPage(QWidget):
 
     def _supposition(self) -> Supposition:
         """What the fields say; ValueError when they say nothing."""
-        store, kind = self._session.store, self.kind.currentData()
+        store, scope, kind = self._session.store, self._session.scope, self.kind.currentData()
         if kind == "neighbour":
             freq = ground.hertz(self.freq.text())
-            return what_if.neighbour_appears(store, freq, self.room.currentData(), bool(self.mixes.currentData()))
+            return what_if.neighbour_appears(
+                store, scope, freq, self.room.currentData(), bool(self.mixes.currentData())
+            )
         if kind == "multiplex":
             if self.channel.currentData() is None:
                 raise ValueError("Choose a region in Ground first: it says which channels there are.")
-            return what_if.multiplex_comes(store, self.channel.currentData())
+            return what_if.multiplex_comes(store, scope, self.channel.currentData())
         if kind == "door":
             if self.door.currentData() is None:
                 raise ValueError("A door needs two rooms; add another room in Ground.")
@@ -104,7 +106,7 @@ class WhatIfPage(QWidget):
         if self.like.currentData() is None:
             raise ValueError("There is no link yet that more could be like.")
         count = int(self.count.text()) if self.count.text().strip().isdigit() else 0
-        return what_if.links_come(store, self.like.currentData(), count)
+        return what_if.links_come(store, scope, self.like.currentData(), count)
 
     def try_it(self) -> None:
         session = self._session
@@ -112,7 +114,7 @@ class WhatIfPage(QWidget):
             return
         try:
             supposed = self._supposition()
-            asked = supposed.input(session.store, session.picture)
+            asked = supposed.input(session.store, session.scope, session.picture)
         except ValueError as error:
             session.say(str(error), trouble=True)
             return
@@ -137,7 +139,7 @@ class WhatIfPage(QWidget):
         if outcome.before is not session.board:
             session.say("The book changed meanwhile; try it again before keeping it.", trouble=True)
             return
-        if session.do(lambda: what_if.keep(session.store, outcome)):
+        if session.do(lambda: what_if.keep(session.store, session.scope, outcome)):
             session.say(f"Kept: {outcome.supposition.title}. Undo takes all of it back.")
         self.drop()
 

@@ -110,7 +110,9 @@ class ReachStage(Stage):
 
     def zone_record(self) -> Zone | None:
         """The room in view."""
-        return next((z for z in ground.zones(self.session.store) if z.id == self.zone.currentData()), None)
+        return next(
+            (z for z in ground.zones(self.session.store, self.session.scope) if z.id == self.zone.currentData()), None
+        )
 
     @property
     def placement(self) -> str:
@@ -118,12 +120,16 @@ class ReachStage(Stage):
 
     def room(self) -> Room | None:
         zone = self.zone_record()
-        return None if zone is None else reach.room(self.session.store, zone, self.placement, self.session.picture)
+        return (
+            None
+            if zone is None
+            else reach.room(self.session.store, self.session.scope, zone, self.placement, self.session.picture)
+        )
 
     def refresh(self) -> None:
-        store = self.session.store
+        store, scope = self.session.store, self.session.scope
         before = self.zone.currentData()
-        fill(self.zone, ids.choices_of(ground.zones(store)))
+        fill(self.zone, ids.choices_of(ground.zones(store, scope)))
         if self.zone.currentData() != before:
             self._corners = []
         zone = self.zone_record()
@@ -149,7 +155,7 @@ class ReachStage(Stage):
         self.primary_changed.emit()
 
     def _show_backdrop(self) -> None:
-        found = backdrop.current(self.session.store)
+        found = backdrop.current(self.session.store, self.session.scope)
         shown = self._backdrop_shown
         if found is not None and (shown is None or shown.id != found.id):
             self.view.backdrop = QImage.fromData(found.image), found.points
@@ -171,7 +177,7 @@ class ReachStage(Stage):
         if len(names) < 2:
             self.compared.setText("")
             return
-        rooms = [(n, reach.room(store, drawn.zone, n, self.session.picture)) for n in names]
+        rooms = [(n, reach.room(store, self.session.scope, drawn.zone, n, self.session.picture)) for n in names]
 
         def work(_: Progress) -> list[str]:
             return [f"{n}: {reach.in_words(r, reach.coverage(r, wearer, packed))}" for n, r in rooms]
@@ -255,10 +261,12 @@ class ReachStage(Stage):
             return
         dialog = ScaleDialog(self.session, image, (drawn.low, drawn.high))
         if dialog.exec():
-            self.session.do(lambda: backdrop.put(self.session.store, path.name, data, *dialog.known()))
+            self.session.do(
+                lambda: backdrop.put(self.session.store, self.session.scope, path.name, data, *dialog.known())
+            )
 
     def take_drawing_away(self) -> None:
-        self.session.do(lambda: backdrop.take_away(self.session.store))
+        self.session.do(lambda: backdrop.take_away(self.session.store, self.session.scope))
 
     def copy_layout(self) -> None:
         zone = self.zone_record()
