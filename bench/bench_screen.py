@@ -17,7 +17,8 @@ from azven.desk import theme as look
 from azven.desk.session import Session
 from azven.desk.window import Window
 from azven.rf.venue import Settings
-from azven.work import chain, demo, ground, kit, listen, plan, taking
+from azven.work import chain, demo, ground, kit, listen, plan
+from azven.work.listen import taking
 from azven.work.plan import Board
 from azven.work.scope import opening as here
 from timing import least, row
@@ -37,7 +38,7 @@ def big_book() -> Store:
     store.apply(
         kit.add_links(store, here(store), "Crowd 1", 171, model, model.bands[0][0], ground.zones(store, here(store))[0])
     )
-    board = plan.board(store, here(store))
+    board = plan.board_of(store, here(store))
     names = [v.link.name for v in board.verdicts]
     spread = {n: plan.nearest_step(board.input, n, 470e6 + 1.09e6 * (i * i % 199)) for i, n in enumerate(names)}
     store.apply(plan.set_frequencies(store, here(store), spread, "Spread"))

@@ -28,7 +28,11 @@ from azven.book.store import Store
 from azven.rf.chain.design import solve_design
 from azven.rf.chain.outgoing import as_json
 from azven.rf.coordinate import coordinate
-from azven.work import bundle, chain_templates, demo, ground, group_tables, judgement, kit, listen, plan
+from azven.work import demo, ground, kit, listen, plan
+from azven.work.chain import templates
+from azven.work.ground import bundle
+from azven.work.listen import judgement
+from azven.work.plan import group_tables
 from azven.work.scope import opening as here
 
 LONGEST_S, MOST_BYTES = 10.0, 500_000_000
@@ -82,14 +86,14 @@ class Bench:
         return sweep_csv.text(sweep.freq_hz[part], sweep.level_dbm[part], listen.described(record)).encode()
 
     def _request(self) -> object:
-        return plan_request.write(plan.board(self.store, here(self.store)).input.request)
+        return plan_request.write(plan.board_of(self.store, here(self.store)).input.request)
 
     def _plan(self) -> object:
-        found = coordinate(plan.board(self.store, here(self.store)).input.request, lambda d, t: True, lambda: 0.0)
+        found = coordinate(plan.board_of(self.store, here(self.store)).input.request, lambda d, t: True, lambda: 0.0)
         return plan_format.write(found)
 
     def _design(self) -> object:
-        return chain_templates.both(self.store, here(self.store), ground.zones(self.store, here(self.store)))
+        return templates.both(self.store, here(self.store), ground.zones(self.store, here(self.store)))
 
     def _region(self) -> object:
         return regions.shipped()[0]
@@ -161,7 +165,7 @@ class Bench:
             left.unlink()
         store = Store.open(self._file(data, "fuzz.azven"))
         try:
-            plan.board(store, here(store), listen.picture(store, here(store)))
+            plan.board_of(store, here(store), listen.picture(store, here(store)))
         finally:
             store.close()
 

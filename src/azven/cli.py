@@ -127,7 +127,7 @@ def sweep(
 ) -> None:  # fmt: skip
     """Judge sweep FILES of one place as Listen does: every raster channel for each use, and every emission."""
     from azven.book.formats.errors import FormatError
-    from azven.work import judgement
+    from azven.work.listen import judgement
 
     at = Path(region)
     try:

@@ -55,7 +55,7 @@ def test_a_damaged_row_is_told_and_the_rest_can_be_read(path, name):
     told = store.damaged[0]
     assert told.kind is kind
     assert wrong in told.wrong
-    board = plan.board(store, here(store), listen.picture(store, here(store)))
+    board = plan.board_of(store, here(store), listen.picture(store, here(store)))
     assert len(board.verdicts) <= 29
     assert told.number not in {r.id for r in store.all(kind)}
     assert ground.here(store, here(store)).site.name == "Marrowby Harbour"
@@ -73,7 +73,7 @@ def test_what_hangs_on_a_damaged_record_is_set_aside_with_it(path):
     assert {d.kind for d in store.damaged} == {records.Model, records.Unit, records.Link, records.Assignment}
     assert not [x for x in kit.links(store, here(store)) if x.service == "in-ear"]
     assert [x for x in kit.links(store, here(store)) if x.service == "voice"]
-    plan.board(store, here(store))
+    plan.board_of(store, here(store))
     store.close()
 
 
@@ -85,7 +85,7 @@ def test_a_reference_that_may_be_missing_costs_only_itself(path):
     assert {d.wrong for d in told} == {"the unit it names cannot be read"}
     links = {x.id: x for x in kit.links(store, here(store))}
     assert {links[d.number].unit_id for d in told} == {None}
-    plan.board(store, here(store))
+    plan.board_of(store, here(store))
     store.close()
 
 

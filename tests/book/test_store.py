@@ -237,7 +237,7 @@ def test_the_demo_is_clean_recent_and_nearly_full(tmp_path):
     from azven.work import listen, plan, reasons
 
     store = demo.build(tmp_path)
-    board = plan.board(store, here(store))
+    board = plan.board_of(store, here(store))
     assert len(board.verdicts) >= 28
     assert board.count("broken", "unplaced") == 0
     assert board.stale == ()
@@ -302,7 +302,7 @@ def made_old(path, store):
 def test_plans_by_name_and_products_by_code_become_ids_and_formulas(tmp_path):
     store = demo.build(tmp_path)
     kept, models, made = store.all(KeptPlan)[0], store.all(Model), store.all(Plan)[0]
-    frequencies = plan.board(store, here(store)).frequencies
+    frequencies = plan.board_of(store, here(store)).frequencies
     store.close()
     made_old(store.path, store)
     again = Store.open(store.path)
@@ -311,7 +311,7 @@ def test_plans_by_name_and_products_by_code_become_ids_and_formulas(tmp_path):
     assert [m.guard_hz for m in again.all(Model)] == [m.guard_hz for m in models]
     assert again.all(Site)[0].time_zone == "UTC"
     assert again.all(Plan)[0].inputs.keys() == made.inputs.keys()
-    board = plan.board(again, here(again))
+    board = plan.board_of(again, here(again))
     assert board.frequencies == frequencies
     assert board.stale == ()
     again.close()

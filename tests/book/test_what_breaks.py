@@ -17,9 +17,11 @@ from azven.book.edits import BookError, Edit, replace_record
 from azven.book.formats import whole
 from azven.book.store import Store
 from azven.rf.sweep import Sweep
-from azven.work import bundle, ground, listen, reasons_spectrum
+from azven.work import ground, listen
+from azven.work.ground import bundle
+from azven.work.listen.taking import About
+from azven.work.reasons import spectrum
 from azven.work.scope import opening as here
-from azven.work.taking import About
 
 
 @pytest.fixture
@@ -170,7 +172,7 @@ def test_reasons_name_the_damaged_sweep_for_the_uses_it_serves(swept):
     picture = listen.picture(swept, here(swept))
     name = picture.decisions["voice"][-20].reading.channel.name
     voice, ear = (
-        reasons_spectrum.for_channel(picture, u, name, datetime(2026, 11, 25, tzinfo=UTC)) for u in ("voice", "in-ear")
+        spectrum.for_channel(picture, u, name, datetime(2026, 11, 25, tzinfo=UTC)) for u in ("voice", "in-ear")
     )
     assert voice.state == "quiet"
     assert (ear.state, "The sweep at foyer is damaged" in ear.verdict) == ("unknown", True)

@@ -11,7 +11,8 @@ from PyQt6.QtTest import QTest
 from azven.book.records import Antenna, Mount, Wall
 from azven.desk import files
 from azven.desk.reach.backdrop import ScaleDialog
-from azven.work import chain, ground, reach, reasons_reach
+from azven.work import chain, ground, reach
+from azven.work.reasons import reach as reasons_reach
 
 
 def pick_design(stage, name):

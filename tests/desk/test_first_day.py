@@ -16,7 +16,8 @@ from azven.desk.pdf import write_pdf
 from azven.desk.plan.lanes import ROW
 from azven.desk.stage import FittedLabel, shortened, tip
 from azven.desk.tables import RecordTable
-from azven.work import ground, ids, kit, plan, sheet
+from azven.work import ground, ids, kit, plan
+from azven.work.plan import sheet
 from azven.work.scope import opening as here
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -210,8 +211,8 @@ def test_readme_shows_every_picture_and_no_code_of_old_stands_where_people_read(
 
 def test_pasting_and_editing_leave_the_plan_of_equal_names_alone(window):
     store = window.session.store
-    before = plan.board(store, here(store)).frequencies
+    before = plan.board_of(store, here(store)).frequencies
     window.show_stage("kit")
     window.open_stage("kit").paste_text("Narrator\nNarrator\n")
     assert "2 links pasted" in window.said()
-    assert plan.board(store, here(store)).frequencies == before
+    assert plan.board_of(store, here(store)).frequencies == before

@@ -7,9 +7,10 @@ import time
 import numpy as np
 import pytest
 
-from azven.work import ground, listen, peaks, spectrum
+from azven.work import ground, listen
+from azven.work.listen import peaks, spectrum
+from azven.work.listen.taking import About
 from azven.work.scope import opening as here
-from azven.work.taking import About
 
 
 def test_two_instruments_sweep_at_once_each_at_its_place(window, settle, qtbot):

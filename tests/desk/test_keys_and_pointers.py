@@ -9,7 +9,8 @@ from PyQt6.QtWidgets import QApplication
 
 from azven.desk import app as desk
 from azven.desk.reach.backdrop import ScaleDialog
-from azven.work import kit, listen, taking
+from azven.work import kit, listen
+from azven.work.listen import taking
 from azven.work.scope import opening as here
 
 

@@ -9,7 +9,9 @@ from PyQt6.QtCore import QPointF, Qt
 from azven.desk import files
 from azven.desk.listen.instrument import _local_time
 from azven.rf.venue import Settings
-from azven.work import demo, ground, kit, listen, permission, taking
+from azven.work import demo, ground, kit, listen
+from azven.work.ground import permission
+from azven.work.listen import taking
 from azven.work.scope import opening as here
 from naming import key
 
@@ -125,7 +127,7 @@ def test_two_sweeps_are_compared_and_advice_sets_the_controls(window):
     low, high = window.session.view_hz
     assert high - low < 100e6
     stage.show_page(4)
-    from azven.work import spectrum
+    from azven.work.listen import spectrum
 
     proposal = spectrum.proposals(window.session.store, window.session.scope)[0]
     stage.advice.wanted.emit(proposal)

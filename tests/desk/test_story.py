@@ -109,7 +109,7 @@ def test_the_whole_way(window, settle, qtbot, tmp_path):
 
     frequencies = dict(session.board.frequencies)
     again = Store.open(store.path)
-    assert plan.board(again, here(again)).frequencies == frequencies
+    assert plan.board_of(again, here(again)).frequencies == frequencies
     again.close()
 
     while session.undo.canUndo():

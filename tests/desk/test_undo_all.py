@@ -8,7 +8,9 @@ from PyQt6.QtWidgets import QPushButton
 from azven.book.store import same
 from azven.book.tables import TABLES
 from azven.desk.tables import RecordTable
-from azven.work import chain, ground, kit, listen, permission, plan, reach, room_plan
+from azven.work import chain, ground, kit, listen, plan, reach
+from azven.work.ground import permission
+from azven.work.reach import room_plan
 from azven.work.scope import opening as here
 
 NONSENSE = ["", "5", "12,5", "500", "abc", "2026-08-14 19:30", "19:00–23:00", "=1+1", "−3", "Höhe 1", "always"]

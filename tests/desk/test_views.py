@@ -6,7 +6,8 @@ from PyQt6.QtGui import QWheelEvent
 
 from azven.desk.marks import pennant_shape
 from azven.desk.plan.lanes import HEAD, ROW
-from azven.work import ground, kit, permission, plan
+from azven.work import ground, kit, plan
+from azven.work.ground import permission
 from azven.work.scope import opening as here
 from naming import key
 

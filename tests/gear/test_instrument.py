@@ -15,7 +15,7 @@ from azven.gear.instrument import ScpiInstrument, sweep_in_parts
 from azven.gear.standin import StandInAnalyser
 from azven.gear.transport import InstrumentError, connect
 from azven.rf.venue import Antenna, Multiplex, Settings, Venue
-from azven.work import taking
+from azven.work.listen import taking
 
 WORLD = Venue(multiplexes=(Multiplex(566_000_000, 574_000_000, -60.0, 0.0),))
 SETTINGS = Settings(550_000_000, 600_000_000, 2_001, 30_000)

@@ -3,7 +3,9 @@
 import pytest
 
 from azven.rf.chain.design import solve_design
-from azven.work import chain, chain_edits, chain_templates, ground, reasons_chain
+from azven.work import chain, ground
+from azven.work.chain import edits, templates
+from azven.work.reasons import chain as reasons_chain
 from azven.work.scope import opening as here
 
 
@@ -13,7 +15,7 @@ def design(store):
         chain.add_design(
             store,
             here(store),
-            chain_templates.receive(store, here(store), "One", ground.zones(store, here(store))[:1]),
+            templates.receive(store, here(store), "One", ground.zones(store, here(store))[:1]),
         )
     )
     return chain.designs(store, here(store))[-1]
@@ -21,7 +23,7 @@ def design(store):
 
 def take(store, record, name, title):
     """Carry an option out; the design before and after."""
-    option = next(o for o in chain_edits.options(record, name) if o.title.startswith(title))
+    option = next(o for o in edits.options(record, name) if o.title.startswith(title))
     landed = store.apply(option.edit())
     return option, next(d for d in chain.designs(store, here(store)) if d.id == record.id), landed
 
@@ -55,11 +57,11 @@ def test_an_amplifier_is_left_out_put_in_and_filtered(store, design):
     assert chain.node(chain.document_of(out), "Rope Hall mast")["gain_db"] is None
     _, put, _ = take(store, out, "Rope Hall mast", "Put it in")
     assert chain.node(chain.document_of(put), "Rope Hall mast")["gain_db"] == 0
-    assert not [o for o in chain_edits.options(put, "Rope Hall mast") if "filter" in o.title]
+    assert not [o for o in edits.options(put, "Rope Hall mast") if "filter" in o.title]
 
 
 def test_other_antennas_are_offered_but_not_the_one_that_stands(store, design):
-    titles = [o.title for o in chain_edits.options(design, "Rope Hall antenna")]
+    titles = [o.title for o in edits.options(design, "Rope Hall antenna")]
     assert "Omni, 2.15 dBi instead" in titles
     assert not [t for t in titles if t.startswith("Log-periodic")]
     _, helical, _ = take(store, design, "Rope Hall antenna", "Helical")

@@ -2,7 +2,9 @@
 
 import pytest
 
-from azven.work import chain, chain_heard, chain_threats, demo, listen, plan
+from azven.work import chain, demo, listen, plan
+from azven.work.chain import heard as chain_heard
+from azven.work.chain import threats
 from azven.work.scope import opening as here
 from naming import key
 
@@ -24,7 +26,7 @@ def heard(store):
 
 
 def test_when_radios_key_up_set_gains_makes_less_and_a_missing_filter_much_more(heard):
-    calm, keyed = heard(None), heard(chain_threats.RADIO)
+    calm, keyed = heard(None), heard(threats.RADIO)
     assert list(keyed) == ["as it is", "Set gains", "as it is, without filters"]
     assert keyed["as it is, without filters"].made_dbm > keyed["as it is"].made_dbm + 30
     assert keyed["Set gains"].made_dbm < keyed["as it is"].made_dbm - 4
@@ -34,7 +36,7 @@ def test_when_radios_key_up_set_gains_makes_less_and_a_missing_filter_much_more(
 
 def test_wanted_signals_coincide_once_gains_are_taken_back(heard, store):
     found = heard(None)
-    marshals = plan.board(store, here(store)).frequencies[key(store, "Dock Marshals 1")]
+    marshals = plan.board_of(store, here(store)).frequencies[key(store, "Dock Marshals 1")]
     levels = [h.sweep.level_dbm[h.sweep.between(marshals - 30_000, marshals + 30_000)].max() for h in found.values()]
     assert levels[0] == pytest.approx(levels[1], abs=0.5)
     assert levels[0] > -90
@@ -50,6 +52,6 @@ def test_the_front_of_a_way_is_its_arithmetic(store):
 
 def test_the_books_own_venue_holds_its_links_its_walls_and_its_television(store):
     world = chain_heard.world(store, here(store), listen.picture(store, here(store)))
-    assert {e.name for e in world.emitters} == set(plan.board(store, here(store)).frequencies)
+    assert {e.name for e in world.emitters} == set(plan.board_of(store, here(store)).frequencies)
     assert len(world.walls) == len(demo.script()["walls"])
     assert len(world.multiplexes) >= 15

@@ -3,7 +3,9 @@
 import pytest
 
 from azven.rf.chain.design import solve_design
-from azven.work import chain, chain_templates, chain_troubles, ground
+from azven.work import chain, ground
+from azven.work.chain import templates
+from azven.work.chain import troubles as chain_troubles
 from azven.work.scope import opening as here
 
 
@@ -14,12 +16,12 @@ def troubles(document):
 
 @pytest.fixture
 def receive(store):
-    return chain_templates.receive(store, here(store), "One", ground.zones(store, here(store))[:1])
+    return templates.receive(store, here(store), "One", ground.zones(store, here(store))[:1])
 
 
 @pytest.fixture
 def rack(store):
-    return chain_templates.ears(store, here(store))
+    return templates.ears(store, here(store))
 
 
 def test_a_sound_design_has_no_troubles(receive):
@@ -55,7 +57,7 @@ def test_ratings_and_compression_of_a_combiner(rack):
 
 
 def test_ears_face_to_face_with_the_receive_antenna_block_it(store):
-    document = chain_templates.both(store, here(store), ground.zones(store, here(store)))
+    document = templates.both(store, here(store), ground.zones(store, here(store)))
     ear, mic = chain.node(document, "ear antenna"), chain.node(document, "Rope Hall antenna")
     for node, at, there in ((ear, [0, 2, 3], [0, 0, 3]), (mic, [0, 0, 3], [0, 2, 3])):
         node.update(pos_m=at, aim_m=there)

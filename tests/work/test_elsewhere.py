@@ -10,7 +10,7 @@ import pytest
 
 from azven.rf.coordinate import coordinate
 from azven.rf.request import PlanRequest, Profile, Range, Request
-from azven.work import elsewhere
+from azven.work.plan import elsewhere
 
 VOICE = Profile(350_000, {"2a-b": 100_000, "a+b-c": 50_000})
 

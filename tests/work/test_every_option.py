@@ -6,8 +6,11 @@ from itertools import pairwise
 import pytest
 
 from azven.rf.chain.design import solve_design
-from azven.work import chain, chain_edits, chain_heard, chain_parts, chain_threats, chain_troubles
-from azven.work.chain_templates import TEMPLATES
+from azven.work import chain
+from azven.work.chain import edits, threats, troubles
+from azven.work.chain import heard as chain_heard
+from azven.work.chain import parts as chain_parts
+from azven.work.chain.templates import TEMPLATES
 from azven.work.scope import opening as here
 
 
@@ -33,7 +36,7 @@ def test_every_option_of_every_block_does_what_it_says_and_is_undone(store, desi
     before = figures(design)
     document, tried = chain.document_of(design), 0
     for name in chain.read(document).blocks:
-        for option in chain_edits.options(design, name):
+        for option in edits.options(design, name):
             landed = store.apply(option.edit())
             after = figures(of(store, design))
             for what, now in re.findall(rf"({'|'.join(before)}) \S+ → (−?[\d.]+)", option.effect):
@@ -66,12 +69,12 @@ def test_every_block_is_in_the_parts_list_and_every_cable_has_its_label(design):
 
 def test_a_template_can_be_solved_and_says_what_is_wrong_in_words(design):
     read = chain.read(chain.document_of(design))
-    for trouble in chain_troubles.warnings(read, solve_design(read)):
+    for trouble in troubles.warnings(read, solve_design(read)):
         assert trouble.text.endswith(".")
         assert re.search(r"\d", trouble.text) or "not known" in trouble.text
         assert trouble.remedy.strip()
         assert trouble.block in read.blocks
-    for line in chain_troubles.keep_away(read):
+    for line in troubles.keep_away(read):
         assert "local code decides" in line
 
 
@@ -79,12 +82,12 @@ def test_a_threat_is_weaker_the_farther_it_is_and_never_stronger_behind_the_filt
     document = chain.document_of(design)
     read = chain.read(document)
     for room in read.zones:
-        for threat in (chain_threats.RADIO, chain_threats.BASE):
-            heard = [chain_threats.behind_filter_dbm(document, room, threat, d) for d in (1.0, 3.0, 10.0, 30.0)]
+        for threat in (threats.RADIO, threats.BASE):
+            heard = [threats.behind_filter_dbm(document, room, threat, d) for d in (1.0, 3.0, 10.0, 30.0)]
             assert all(a[0] > b[0] for a, b in pairwise(heard))
             assert all(behind <= at for at, behind in heard)
-            keyed = chain_threats.with_threat(document, room, threat, 3.0)
-            assert chain_threats.with_threat(keyed, room, threat, None) == document
+            keyed = threats.with_threat(document, room, threat, 3.0)
+            assert threats.with_threat(keyed, room, threat, None) == document
 
 
 def test_every_antenna_that_leads_to_a_receiver_has_a_front(design):

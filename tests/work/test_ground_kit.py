@@ -9,7 +9,10 @@ import pytest
 from azven.book import regions
 from azven.book.edits import BookError
 from azven.book.records import SERVICES, Assignment, Link, Model, Site
-from azven.work import ground, hours, ids, isolation, kit, listen, permission, plan, plan_input, planning, reasons
+from azven.work import ground, ids, kit, listen, plan, reasons
+from azven.work.ground import hours, isolation, permission
+from azven.work.plan import input as plan_input
+from azven.work.plan import search
 from azven.work.scope import opening as here
 from naming import key
 
@@ -80,7 +83,7 @@ def test_a_neighbour_in_a_room_counts_only_where_it_is_heard(store):
     kiosk = next(c for c in plan_input.input_for(store, here(store)).request.carriers if c.freq_hz == 486_100_000)
     assert (kiosk.zone, kiosk.radiates) == (ids.of(quay), True)
     # Lamp Choir 5 stands at the same frequency in Rope Hall, which is near: spacing counts
-    assert plan.board(store, here(store)).verdict(key(store, "Lamp Choir 5")).state == "broken"
+    assert plan.board_of(store, here(store)).verdict(key(store, "Lamp Choir 5")).state == "broken"
 
 
 def test_a_line_that_is_ours_is_not_foreign(store):
@@ -96,7 +99,7 @@ def test_choosing_a_region_changes_what_is_permitted_and_is_undone(store):
         ),
     )
     assert ground.here(store, here(store)).region.key == "north-america-6mhz"
-    board = plan.board(store, here(store))
+    board = plan.board_of(store, here(store))
     assert "region" in board.stale
     assert any("reserved" in b.text for b in board.input.bars[key(board, "Brass 1")])
     apply(store, landed.inverse())
@@ -111,7 +114,7 @@ def test_a_model_over_the_cap_of_a_rule_may_not_go_there_and_reasons_name_the_ru
         reasons.for_link(
             store,
             here(store),
-            plan.board(store, here(store)),
+            plan.board_of(store, here(store)),
             listen.picture(store, here(store)),
             key(store, "Narrator"),
             NOW,
@@ -120,10 +123,10 @@ def test_a_model_over_the_cap_of_a_rule_may_not_go_there_and_reasons_name_the_ru
     assert rows["permitted by"] == "event radio between the television channels"
     assert rows["power cap"] == "50 mW e.r.p."
     apply(store, ground.change(model, "More power", power_mw=150.0))
-    verdict = plan.board(store, here(store)).verdict(key(store, "Narrator"))
+    verdict = plan.board_of(store, here(store)).verdict(key(store, "Narrator"))
     assert verdict.state == "broken"
     assert any(
-        "allows 50 mW e.r.p." in b.text for b in plan.board(store, here(store)).input.bars[key(store, "Narrator")]
+        "allows 50 mW e.r.p." in b.text for b in plan.board_of(store, here(store)).input.bars[key(store, "Narrator")]
     )
 
 
@@ -141,10 +144,10 @@ def test_a_licence_counts_only_while_it_covers_every_act(store):
     apply(store, permission.add_permit(store, here(store), "licence", "EV-2", 470_000_000, 606_000_000))
     (permit,) = permission.permits(store, here(store))
     apply(store, permission.set_dates(permit, acts[0].starts_at, acts[-1].ends_at))
-    before = plan.board(store, here(store)).count("broken")
+    before = plan.board_of(store, here(store)).count("broken")
     (permit,) = permission.permits(store, here(store))
     apply(store, permission.set_dates(permit, acts[1].starts_at, acts[-1].ends_at))
-    assert plan.board(store, here(store)).count("broken") > before
+    assert plan.board_of(store, here(store)).count("broken") > before
     (permit,) = permission.permits(store, here(store))
     with pytest.raises(ValueError, match="end after it begins"):
         permission.set_dates(permit, acts[1].starts_at, acts[0].starts_at)
@@ -167,9 +170,9 @@ def test_a_neighbour_meets_the_acts_of_its_hours(store, text, met):
     assert ground.here(store, here(store)).clock.acts_during(text, acts) == wanted
     first = ground.neighbours(store, here(store))[0]
     apply(store, ground.change(first, "Hours", hours=text))
-    carrier = next(c for c in plan.board(store, here(store)).input.request.carriers if c.id == ids.of(first))
+    carrier = next(c for c in plan.board_of(store, here(store)).input.request.carriers if c.id == ids.of(first))
     assert carrier.times == wanted
-    assert bool(plan.board(store, here(store)).stale) == bool(text)
+    assert bool(plan.board_of(store, here(store)).stale) == bool(text)
 
 
 def test_hours_that_cannot_be_read_are_refused():
@@ -208,12 +211,12 @@ def test_links_that_cannot_be_meant_are_refused(store, pattern, count, band, mes
 
 
 def test_removing_links_takes_their_frequencies_and_brings_them_back(store):
-    board = plan.board(store, here(store))
+    board = plan.board_of(store, here(store))
     chosen = [v.link for v in board.verdicts[:3]]
     gone = apply(store, kit.remove_links(store, chosen))
     assert not any(a.link_id in {x.id for x in chosen} for a in store.all(Assignment))
     apply(store, gone.inverse())
-    assert plan.board(store, here(store)).frequencies == board.frequencies
+    assert plan.board_of(store, here(store)).frequencies == board.frequencies
 
 
 def test_in_ears_ask_for_quiet_spectrum_unless_told(store):
@@ -275,8 +278,8 @@ def test_emission_width_keeps_links_off_the_edges(store):
 def test_a_link_that_may_go_nowhere_is_planned_around(store):
     unit = next(u for u in kit.units(store, here(store)) if u.name == "Voice rack 2")
     apply(store, ground.change(unit, "x", receiver_band="606–694"))
-    board = plan.board(store, here(store))
-    found = planning.plan_all(board, lambda done, total: done < 200, lambda: 0.0)
+    board = plan.board_of(store, here(store))
+    found = search.plan_all(board, lambda done, total: done < 200, lambda: 0.0)
     unplaced = {u.id for u in found.unplaced}
     assert key(board, "Narrator") in unplaced
     assert key(board, "Harbour Master") not in unplaced

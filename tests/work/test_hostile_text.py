@@ -10,7 +10,9 @@ from hypothesis import strategies as st
 from azven.book.edits import BookError
 from azven.book.formats.errors import FormatError
 from azven.book.formats.reading import read_json
-from azven.work import chain, ground, group_tables, hours, kit
+from azven.work import chain, ground, kit
+from azven.work.ground import hours
+from azven.work.plan import group_tables
 from azven.work.scope import opening as here
 
 LINES = st.lists(

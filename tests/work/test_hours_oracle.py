@@ -8,7 +8,8 @@ from hypothesis import strategies as st
 
 from azven.book.records import Act, Zone
 from azven.rf.walls import WallLine
-from azven.work import hours, ids, isolation
+from azven.work import ids
+from azven.work.ground import hours, isolation
 
 DAY = 24 * 60
 START = datetime(2026, 8, 14, tzinfo=UTC)

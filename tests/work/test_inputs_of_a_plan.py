@@ -7,7 +7,9 @@ import pytest
 
 from azven.book.edits import Edit, replace_record
 from azven.book.records import Permit
-from azven.work import ground, kept, kit, listen, neighbours, permission, plan
+from azven.work import ground, kit, listen, plan
+from azven.work.ground import next_door, permission
+from azven.work.plan import history
 from azven.work.scope import opening as here
 
 
@@ -77,30 +79,30 @@ DOES_NOT = {
 @pytest.mark.parametrize("make", COUNTS.values(), ids=COUNTS)
 def test_what_counts_is_named_and_forgotten_when_it_is_undone(store, make):
     change, words = make
-    assert kept.changes(store, here(store)) == ()
+    assert history.changes(store, here(store)) == ()
     landed = store.apply(change(store))
-    said = kept.changes(store, here(store))
+    said = history.changes(store, here(store))
     assert any(re.search(words, phrase) for phrase in said), said
-    assert plan.board(store, here(store)).stale
+    assert plan.board_of(store, here(store)).stale
     store.apply(landed.inverse())
-    assert kept.changes(store, here(store)) == ()
+    assert history.changes(store, here(store)) == ()
 
 
 @pytest.mark.parametrize("change", DOES_NOT.values(), ids=DOES_NOT)
 def test_what_cannot_break_a_plan_leaves_it_fresh(store, change):
     store.apply(change(store))
-    assert kept.changes(store, here(store)) == ()
-    assert plan.board(store, here(store)).stale == ()
+    assert history.changes(store, here(store)) == ()
+    assert plan.board_of(store, here(store)).stale == ()
 
 
 def test_levels_and_distances_count_where_levels_are_judged(store):
     store.apply(plan.set_school(store, here(store), "level"))
-    board = plan.board(store, here(store))
+    board = plan.board_of(store, here(store))
     store.apply(plan.set_frequencies(store, here(store), board.frequencies, "Again", complete=True))
-    assert kept.changes(store, here(store)) == ()
+    assert history.changes(store, here(store)) == ()
     store.apply(ground.change(zone(store), "d", near_m=3.0))
     store.apply(ground.change(model(store), "l", iip3_dbm=-3.0))
-    said = kept.changes(store, here(store))
+    said = history.changes(store, here(store))
     assert f"room {zone(store).name} changed" in said
     assert "link Narrator changed" in said
 
@@ -108,25 +110,25 @@ def test_levels_and_distances_count_where_levels_are_judged(store):
 def test_the_cap_of_a_licence_counts(store):
     store.apply(permission.add_permit(store, here(store), "licence", "EV-4", 470_000_000, 694_000_000, 50.0))
     store.apply(
-        plan.set_frequencies(store, here(store), plan.board(store, here(store)).frequencies, "Again", complete=True)
+        plan.set_frequencies(store, here(store), plan.board_of(store, here(store)).frequencies, "Again", complete=True)
     )
-    assert kept.changes(store, here(store)) == ()
+    assert history.changes(store, here(store)) == ()
     (permit,) = store.all(Permit)
     store.apply(Edit("Cap", replace_record(permit, replace(permit, power_mw=5.0))))
-    assert kept.changes(store, here(store)) == ("permit EV-4 changed",)
-    assert plan.board(store, here(store)).count("broken") > 0
+    assert history.changes(store, here(store)) == ("permit EV-4 changed",)
+    assert plan.board_of(store, here(store)).count("broken") > 0
 
 
 def test_a_plan_from_before_caps_counted_is_not_called_stale_for_them(store):
-    made = kept.plan_record(store, here(store))
+    made = history.plan_record(store, here(store))
     old = {key: digest for key, digest in made.inputs.items() if not key.startswith("power/")}
     store.apply(Edit("Older", replace_record(made, replace(made, inputs=old))))
-    assert kept.changes(store, here(store)) == ()
+    assert history.changes(store, here(store)) == ()
     store.apply(ground.change(model(store), "p", power_mw=100.0))
-    assert kept.changes(store, here(store)) == ()
+    assert history.changes(store, here(store)) == ()
 
 
 def test_frequencies_for_next_door_make_a_plan_stale_like_any_neighbour(store):
-    edit = neighbours.keep(store, here(store), {"Ballroom 1": 655_000_000}, zone(store), "the ballroom's engineer")
+    edit = next_door.keep(store, here(store), {"Ballroom 1": 655_000_000}, zone(store), "the ballroom's engineer")
     store.apply(edit)
-    assert any("Ballroom 1 is new" in phrase for phrase in kept.changes(store, here(store)))
+    assert any("Ballroom 1 is new" in phrase for phrase in history.changes(store, here(store)))

@@ -11,27 +11,11 @@ from azven.book.formats import plan_request, site_bundle
 from azven.book.records import Act, Link, Model, Neighbour, Zone
 from azven.rf.chain.design import solve_design
 from azven.rf.coordinate import coordinate
-from azven.work import (
-    bundle,
-    chain,
-    chain_heard,
-    chain_templates,
-    demo,
-    ground,
-    ids,
-    kit,
-    listen,
-    margins,
-    pairs,
-    plan,
-    planning,
-    reasons,
-    sheet,
-    threats,
-    ways_out,
-    what_if,
-    wording,
-)  # fmt: skip
+from azven.work import chain, demo, ground, ids, kit, listen, plan, reasons, wording
+from azven.work.chain import heard, templates
+from azven.work.ground import bundle
+from azven.work.listen import merged
+from azven.work.plan import margins, pairs, search, sheet, threats, ways_out, what_if
 from azven.work.scope import opening as here
 from naming import key
 
@@ -55,18 +39,18 @@ def test_a_link_off_its_steps_is_told_and_mended_whatever_it_is_called(store):
     ear = renamed(store, "Brass ear 1", "IEM: Anna")
     store.apply(
         plan.set_frequencies(
-            store, here(store), {ear: plan.board(store, here(store)).frequencies[ear] + 7_000}, "Off its steps"
+            store, here(store), {ear: plan.board_of(store, here(store)).frequencies[ear] + 7_000}, "Off its steps"
         )
     )
-    board = plan.board(store, here(store))
+    board = plan.board_of(store, here(store))
     assert board.verdict(ear).state == "broken"
     assert "is not on its steps" in board.verdict(ear).fault
     assert "is not on its steps" in plan.try_at(board, ear, board.frequencies[ear]).sentence()
-    mended = planning.mend(board, never, lambda: 0.0)
+    mended = search.mend(board, never, lambda: 0.0)
     move = next(m for m in mended.moves if m.id == ear)
     assert wording.why_moved(move, board.input.name).startswith("IEM: Anna: ")
     store.apply(plan.adopt(store, here(store), mended.plan, "Mend", {}))
-    assert plan.board(store, here(store)).count("broken") == 0
+    assert plan.board_of(store, here(store)).count("broken") == 0
 
 
 def test_the_level_schools_mend_a_link_with_a_colon_too(store):
@@ -74,10 +58,10 @@ def test_the_level_schools_mend_a_link_with_a_colon_too(store):
     store.apply(plan.set_school(store, here(store), "level"))
     store.apply(
         plan.set_frequencies(
-            store, here(store), {ear: plan.board(store, here(store)).frequencies[ear] + 7_000}, "Off its steps"
+            store, here(store), {ear: plan.board_of(store, here(store)).frequencies[ear] + 7_000}, "Off its steps"
         )
     )
-    mended = planning.mend(plan.board(store, here(store)), never, lambda: 0.0)
+    mended = search.mend(plan.board_of(store, here(store)), never, lambda: 0.0)
     assert [m.cause for m in mended.moves if m.id == ear] == ["not allowed"]
 
 
@@ -102,7 +86,7 @@ def test_equal_names_live_side_by_side(twins, tmp_path):
     before = demo.build(tmp_path / "plain")
     for i, freq in enumerate((650_025_000, 651_000_000)):
         before.apply(ground.add_neighbour(before, here(before), f"Neighbour {i}", freq))
-    plain, board = plan.board(before, here(before)), plan.board(twins, here(twins))
+    plain, board = plan.board_of(before, here(before)), plan.board_of(twins, here(twins))
     assert board.frequencies == plain.frequencies
     assert [(v.id, v.state, v.margin_hz) for v in board.verdicts] == [
         (v.id, v.state, v.margin_hz) for v in plain.verdicts
@@ -114,7 +98,7 @@ def test_equal_names_live_side_by_side(twins, tmp_path):
 
 
 def test_everything_works_on_a_book_of_equal_names(twins):
-    board, picture = plan.board(twins, here(twins)), listen.picture(twins, here(twins))
+    board, picture = plan.board_of(twins, here(twins)), listen.picture(twins, here(twins))
     for verdict in board.verdicts[:6]:
         assert reasons.for_link(twins, here(twins), board, picture, verdict.id, demo.datetime.now(demo.UTC)).verdict
     assert threats.threats(board, 60_000).found
@@ -125,20 +109,20 @@ def test_everything_works_on_a_book_of_equal_names(twins):
     outcome = what_if.try_out(supposed, supposed.input(twins, here(twins), picture), board, never, lambda: 0.0)
     assert chosen in outcome.broken
     landed = twins.apply(what_if.keep(twins, here(twins), outcome))
-    assert plan.board(twins, here(twins)).verdict(chosen).state != "broken"
+    assert plan.board_of(twins, here(twins)).verdict(chosen).state != "broken"
     twins.apply(landed.inverse())
-    assert plan.board(twins, here(twins)).frequencies == board.frequencies
+    assert plan.board_of(twins, here(twins)).frequencies == board.frequencies
     link = board.verdict(chosen).link
     assert ways_out.variants(twins, here(twins), picture, board.input, link)
-    emitters = [e.name for e in chain_heard.world(twins, here(twins), picture).emitters]
+    emitters = [e.name for e in heard.world(twins, here(twins), picture).emitters]
     assert len(set(emitters)) == len(emitters)
 
 
 def test_a_model_that_takes_the_name_of_another_changes_nothing_else(store):
-    before = plan.board(store, here(store))
+    before = plan.board_of(store, here(store))
     a, b = ground.models(store)[:2]
     store.apply(ground.change(b, "Rename", name=a.name))
-    after = plan.board(store, here(store))
+    after = plan.board_of(store, here(store))
     assert after.stale == ()
     assert after.input.request.profiles == before.input.request.profiles
     assert [(v.state, v.margin_hz) for v in after.verdicts] == [(v.state, v.margin_hz) for v in before.verdicts]
@@ -149,10 +133,11 @@ def test_any_name_at_all(store, name):
     links = kit.links(store, here(store))
     scope = here(store)
     for kind, record in ((Link, links[0]), (Zone, ground.zones(store, scope)[0]),
-                         (Act, kit.acts(store, scope)[0]), (Neighbour, ground.neighbours(store, scope)[0]), (Model, ground.models(store)[0])):  # fmt: skip
+                         (Act, kit.acts(store, scope)[0]), (Neighbour, ground.neighbours(store, scope)[0]),
+                         (Model, ground.models(store)[0])):  # fmt: skip
         assert isinstance(record, kind)
         store.apply(ground.change(record, "Rename", name=name))
-    board = plan.board(store, here(store))
+    board = plan.board_of(store, here(store))
     assert board.count("broken", "unplaced") == 0
     assert board.stale == ()
     shown = board.input.name(ids.of(links[0]))
@@ -190,7 +175,7 @@ def test_an_act_that_goes_is_taken_out_of_its_links_and_they_say_so(store):
     assert all("Tide Concert, which was removed" in kit.acts_note(links[i]) for i in only)
     assert all(kit.acts_note(links[i]) == "" for i in also)
     assert kit.open_points(store, here(store)) == points + len(only)
-    assert "act" in plan.board(store, here(store)).stale or "acts" in plan.board(store, here(store)).stale
+    assert "act" in plan.board_of(store, here(store)).stale or "acts" in plan.board_of(store, here(store)).stale
     store.apply(kit.change_links(store, [links[only[0]]], acts=()))
     assert kit.acts_note(next(x for x in kit.links(store, here(store)) if x.id == only[0])) == ""
     now = next(x for x in kit.links(store, here(store)) if x.id == only[0])
@@ -202,7 +187,7 @@ def test_an_act_that_goes_is_taken_out_of_its_links_and_they_say_so(store):
 
 def test_two_links_of_one_name_are_ours_each_for_itself_in_a_sweep_with_them_on(store):
     """Lines of two links of one name are told as two, not as one."""
-    board = plan.board(store, here(store))
+    board = plan.board_of(store, here(store))
     for name in ("Lamp Choir 2", "Lamp Choir 3"):
         renamed(store, name, "Lamp Choir 1")
     picture = listen.picture(store, here(store))
@@ -213,21 +198,19 @@ def test_two_links_of_one_name_are_ours_each_for_itself_in_a_sweep_with_them_on(
         survey=SimpleNamespace(impulse_share=0.0),
         lines=tuple(replace(picture.lines[0], freq_hz=f) for f in ours),
     )
-    _, told = listen._claimed(store, here(store), [(replace(record, own_on=True), seen)])
+    _, told = merged._claimed(store, here(store), [(replace(record, own_on=True), seen)])
     assert len(told) == 3
 
 
 def test_designs_of_rooms_and_links_of_one_name_hold_together(twins):
-    for make in chain_templates.TEMPLATES.values():
+    for make in templates.TEMPLATES.values():
         design = chain.read(make(twins, here(twins)))
         assert solve_design(design).receivers or "transmit_hz" in make(twins, here(twins))
-    every = chain_templates.TEMPLATES["every room into one rack"](twins, here(twins))
+    every = templates.TEMPLATES["every room into one rack"](twins, here(twins))
     assert len(every["zones"]) == len(ground.zones(twins, here(twins)))
     for zone in ground.zones(twins, here(twins))[:1]:
         twins.apply(ground.change(zone, "Rename", name="ear"))
-    assert chain.read(chain_templates.TEMPLATES["both sides of one rack"](twins, here(twins))).zones.keys() == {
-        "ear room"
-    }
+    assert chain.read(templates.TEMPLATES["both sides of one rack"](twins, here(twins))).zones.keys() == {"ear room"}
 
 
 def test_records_of_an_edit_without_ids_are_refused(store):

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from azven.book import regions
 from azven.book.records import Act, Permit
 from azven.book.regions import Rule, Territory
-from azven.work import permission
+from azven.work.ground import permission
 
 LOW, HIGH = 0, 40
 START = datetime(2026, 8, 14, 18, 0, tzinfo=UTC)

@@ -6,7 +6,9 @@ import numpy as np
 import pytest
 
 from azven.rf.sweep import Sweep
-from azven.work import ground, listen, plan, reasons, reasons_spectrum, taking, wording
+from azven.work import ground, listen, plan, reasons, wording
+from azven.work.listen import taking
+from azven.work.reasons import spectrum
 from azven.work.scope import opening as here
 from naming import key
 
@@ -38,7 +40,7 @@ def test_age_in_words(store, minutes, words):
 
 
 def test_a_channel_shows_its_arithmetic_and_its_sweep(store):
-    found = reasons_spectrum.for_channel(listen.picture(store, here(store)), "in-ear", "35", NOW)
+    found = spectrum.for_channel(listen.picture(store, here(store)), "in-ear", "35", NOW)
     rows = dict(found.arithmetic)
     assert found.state == "taken"
     assert rows["tolerated for in-ear in 200 kHz"] == "−101 dBm"
@@ -46,23 +48,23 @@ def test_a_channel_shows_its_arithmetic_and_its_sweep(store):
         rows["tolerated for in-ear in 200 kHz"].replace("−", "-").split()[0]
     )
     assert dict(found.origins)["decided by"] == "Rope Hall, riser"
-    assert reasons_spectrum.for_channel(listen.picture(store, here(store)), "in-ear", "99", NOW) is None
+    assert spectrum.for_channel(listen.picture(store, here(store)), "in-ear", "99", NOW) is None
 
 
 def test_a_channel_nobody_swept_is_unknown(store):
     for record in listen.sweeps(store, here(store)):
         store.apply(listen.set_used(record, False))
-    found = reasons_spectrum.for_channel(listen.picture(store, here(store)), "voice", "35", NOW)
+    found = spectrum.for_channel(listen.picture(store, here(store)), "voice", "35", NOW)
     assert (found.state, found.arithmetic) == ("unknown", ())
 
 
 def test_a_sweep_can_be_set_aside_from_its_reasons(store):
     record = listen.sweeps(store, here(store))[0]
-    found = reasons_spectrum.for_sweep(record, store, NOW)
+    found = spectrum.for_sweep(record, store, NOW)
     assert [o.title for o in found.options] == ["Set it aside", "Remove it"]
     store.apply(found.options[0].edit())
     assert len(listen.picture(store, here(store)).sweeps) == 1
-    store.apply(reasons_spectrum.for_sweep(listen.sweeps(store, here(store))[1], store, NOW).options[1].edit())
+    store.apply(spectrum.for_sweep(listen.sweeps(store, here(store))[1], store, NOW).options[1].edit())
     assert len(listen.sweeps(store, here(store))) == 1
 
 
@@ -70,17 +72,17 @@ def test_a_sweep_can_be_set_aside_from_its_reasons(store):
 def test_a_sweep_whose_lines_can_hide_is_marked(store, rbw_hz, marked):
     coarse = Sweep(np.arange(500_000_000, 510_000_000, 25_000), np.full(400, -110.0), rbw_hz)
     landed = store.apply(listen.keep(store, here(store), coarse, taking.About("here", "whip"), "x", NOW))
-    found = reasons_spectrum.for_sweep(landed.changes[0].after, store, NOW)
+    found = spectrum.for_sweep(landed.changes[0].after, store, NOW)
     assert ("a narrow line can hide" in found.verdict) == marked
 
 
 def test_rules_and_neighbours_say_where_they_come_from(store):
     region = ground.here(store, here(store)).region
-    found = reasons_spectrum.for_rule(region, region.rules[0])
+    found = spectrum.for_rule(region, region.rules[0])
     assert "the local regulator decide" in found.verdict
     assert dict(found.arithmetic)["power cap"] == "50 mW e.r.p."
     ferry = next(n for n in ground.neighbours(store, here(store)) if n.mixes)
-    told = reasons_spectrum.for_neighbour(store, ferry)
+    told = spectrum.for_neighbour(store, ferry)
     assert "strong enough to mix" in told.verdict
     assert dict(told.arithmetic)["contact"] == "duty desk, pier 2"
     store.apply(told.options[0].edit())
@@ -90,7 +92,7 @@ def test_rules_and_neighbours_say_where_they_come_from(store):
 @pytest.mark.parametrize(("option", "kind"), [(0, "ours"), (1, "neighbour"), (2, "avoid")])
 def test_a_line_is_claimed_in_three_ways(store, option, kind):
     (line,) = listen.picture(store, here(store)).lines
-    store.apply(reasons_spectrum.for_line(store, here(store), line).options[option].edit())
+    store.apply(spectrum.for_line(store, here(store), line).options[option].edit())
     claimed = max(ground.neighbours(store, here(store)), key=lambda n: n.id)
     assert (claimed.kind, claimed.freq_hz) == (kind, 521_400_000)
     assert listen.picture(store, here(store)).lines == ()
@@ -98,7 +100,7 @@ def test_a_line_is_claimed_in_three_ways(store, option, kind):
 
 def test_a_link_on_a_taken_channel_is_told_why(store):
     store.apply(plan.set_frequencies(store, here(store), {key(store, "Narrator"): 480_000_000}, "Move"))
-    board = plan.board(store, here(store))
+    board = plan.board_of(store, here(store))
     found = reasons.for_link(store, here(store), board, listen.picture(store, here(store)), key(store, "Narrator"), NOW)
     assert found.state == "broken"
     assert found.verdict == "It may not stand here: channel 22 is taken."
@@ -107,7 +109,7 @@ def test_a_link_on_a_taken_channel_is_told_why(store):
 
 def test_the_floor_of_a_neighbour_is_named_as_neighbour(store):
     store.apply(plan.set_frequencies(store, here(store), {key(store, "Spare voice 1"): 513_525_000}, "Move"))
-    board = plan.board(store, here(store))
+    board = plan.board_of(store, here(store))
     marshals = key(board, "Dock Marshals 1")
     lane = reasons.lane_of(board, marshals)
     codes, names = reasons.refined_causes(board, marshals, lane)

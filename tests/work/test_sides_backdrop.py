@@ -5,7 +5,10 @@ import pytest
 
 from azven.rf import reach as rf
 from azven.rf.chain.design import solve_design
-from azven.work import backdrop, chain, chain_sides, ground, reach, reasons_reach, room_plan
+from azven.work import chain, ground, reach
+from azven.work.chain import sides
+from azven.work.reach import backdrop, room_plan
+from azven.work.reasons import reach as reasons_reach
 from azven.work.scope import opening as here
 
 PNG = b"\x89PNG\r\n\x1a\n" + b"rest"
@@ -14,7 +17,7 @@ PNG = b"\x89PNG\r\n\x1a\n" + b"rest"
 def test_side_b_gets_its_own_blocks_and_is_solved_beside_side_a(store):
     record = chain.designs(store, here(store))[0]
     alone = chain.side("A", chain.read(chain.document_of(record)))
-    store.apply(chain_sides.own_b(record))
+    store.apply(sides.own_b(record))
     record = chain.designs(store, here(store))[0]
     design = chain.read(chain.document_of(record))
     assert len(design.receivers()) == 2
@@ -29,8 +32,8 @@ def test_side_b_gets_its_own_blocks_and_is_solved_beside_side_a(store):
     plan = chain.plan_gains(chain.read(chain.document_of(record)))
     assert {"Rope Hall mast", "Rope Hall mast B"} <= set(plan.settings)
     with pytest.raises(ValueError, match="already"):
-        chain_sides.own_b(record)
-    store.apply(chain_sides.like_a(record))
+        sides.own_b(record)
+    store.apply(sides.like_a(record))
     assert chain.side("A", chain.read(chain.document_of(chain.designs(store, here(store))[0]))).snr_db == alone.snr_db
 
 
@@ -40,21 +43,21 @@ def test_side_b_of_a_design_with_edges_in_their_long_form(store, names):
     document = chain.document_of(record)
     document["edges"] = [dict(zip(names, edge, strict=True)) for edge in document["edges"]]
     store.apply(chain.change(record, document, "Long form"))
-    store.apply(chain_sides.own_b(chain.designs(store, here(store))[0]))
+    store.apply(sides.own_b(chain.designs(store, here(store))[0]))
     assert len(chain.read(chain.document_of(chain.designs(store, here(store))[0])).receivers()) == 2
-    store.apply(chain_sides.like_a(chain.designs(store, here(store))[0]))
+    store.apply(sides.like_a(chain.designs(store, here(store))[0]))
     assert chain.document_of(chain.designs(store, here(store))[0]) == document
 
 
 def test_sides_do_not_join(store):
     record = chain.designs(store, here(store))[0]
-    store.apply(chain_sides.own_b(record))
+    store.apply(sides.own_b(record))
     document = chain.document_of(chain.designs(store, here(store))[0])
     document["edges"].append(["Rope Hall antenna B", "Rope Hall filter"])
     with pytest.raises(ValueError, match="joins Rope Hall antenna B on side B to Rope Hall filter on side A"):
         chain.read(document)
     with pytest.raises(ValueError, match="receives nothing"):
-        chain_sides.own_b(chain.designs(store, here(store))[1])
+        sides.own_b(chain.designs(store, here(store))[1])
     assert solve_design(chain.read(chain.document_of(chain.designs(store, here(store))[0]))).receivers
 
 

@@ -10,21 +10,11 @@ import pytest
 from azven.book.formats import site_bundle, sweep_csv
 from azven.book.formats.errors import FormatError
 from azven.rf.venue import Settings
-from azven.work import (
-    bundle,
-    demo,
-    ground,
-    kept,
-    kit,
-    listen,
-    neighbours,
-    permission,
-    plan,
-    plan_input,
-    sheet,
-    spectrum,
-    taking,
-)
+from azven.work import demo, ground, kit, listen, plan
+from azven.work.ground import bundle, next_door, permission
+from azven.work.listen import spectrum, taking
+from azven.work.plan import history, sheet
+from azven.work.plan import input as plan_input
 from azven.work.scope import opening as here
 from naming import key
 
@@ -66,7 +56,7 @@ def test_lines_that_only_one_antenna_hears_are_named(store):
 
 
 def test_our_own_lines_are_named(store):
-    frequencies = plan.board(store, here(store)).frequencies
+    frequencies = plan.board_of(store, here(store)).frequencies
     from azven.rf.venue import Emitter
 
     own = tuple(
@@ -162,8 +152,8 @@ def test_licences_narrow_what_is_permitted_and_the_stricter_cap_holds(store):
     assert not any(rule is None for _, _, rule in before)
     assert after[0][2].power_mw == 30.0
     assert after[0][2].title == "licence EV-1"
-    assert plan.board(store, here(store)).count("broken") > 0  # what stands above 542 MHz is not covered any more
-    assert any("permit EV-1 is new" in text for text in kept.changes(store, here(store)))
+    assert plan.board_of(store, here(store)).count("broken") > 0  # what stands above 542 MHz is not covered any more
+    assert any("permit EV-1 is new" in text for text in history.changes(store, here(store)))
 
 
 def test_an_override_opens_a_reserved_range_and_needs_a_reason(store):
@@ -182,7 +172,7 @@ def test_an_override_opens_a_reserved_range_and_needs_a_reason(store):
 
 
 def test_the_television_guard_and_the_limits_change_the_picture(store):
-    board = plan.board(store, here(store))
+    board = plan.board_of(store, here(store))
     narrow = board.input.bars[key(board, "Narrator")]
     store.apply(ground.set_site(store, here(store), "guard", tv_guard_hz=500_000))
     wide = plan_input.input_for(store, here(store)).bars[key(store, "Narrator")]
@@ -198,20 +188,20 @@ def test_the_television_guard_and_the_limits_change_the_picture(store):
 
 
 def test_frequencies_next_door_harm_nobody_and_are_kept_clear_of(store):
-    board = plan.board(store, here(store))
+    board = plan.board_of(store, here(store))
     model = next(m for m in ground.models(store) if "dense" in m.name)
     zone = next(z for z in ground.zones(store, here(store)) if z.name == "Signal House")
-    links = neighbours.wishes(store, here(store), "Ballroom", model, model.bands[0][0], zone, 3)
-    asked = neighbours.asked(store, here(store), listen.picture(store, here(store)), links)
-    found = neighbours.propose(asked, board, links, lambda d, t: True, lambda: 0.0)
+    links = next_door.wishes(store, here(store), "Ballroom", model, model.bands[0][0], zone, 3)
+    asked = next_door.asked(store, here(store), listen.picture(store, here(store)), links)
+    found = next_door.propose(asked, board, links, lambda d, t: True, lambda: 0.0)
     assert len(found) == 3
     judged = plan.judge(asked, {**board.frequencies, **found})
     assert judged.count("broken") == 0
-    assert "Ballroom 1" in neighbours.slip(store, here(store), found, zone)
-    store.apply(neighbours.keep(store, here(store), found, zone, "house engineer"))
+    assert "Ballroom 1" in next_door.slip(store, here(store), found, zone)
+    store.apply(next_door.keep(store, here(store), found, zone, "house engineer"))
     assert {"Ballroom 1", "Ballroom 2", "Ballroom 3"} <= {n.name for n in ground.neighbours(store, here(store))}
     with pytest.raises(ValueError, match="who"):
-        neighbours.wishes(store, here(store), " ", model, model.bands[0][0], zone, 3)
+        next_door.wishes(store, here(store), " ", model, model.bands[0][0], zone, 3)
     assert len(kit.links(store, here(store))) == len(board.verdicts)
 
 
@@ -254,6 +244,6 @@ def test_an_override_is_printed_with_its_reason(store):
         store, here(store), "override", "Observatory", 606_000_000, 614_000_000, None, "agreed by phone"
     )
     store.apply(edit)
-    text = sheet.html(store, here(store), plan.board(store, here(store)), datetime(2026, 11, 25, tzinfo=UTC))
+    text = sheet.html(store, here(store), plan.board_of(store, here(store)), datetime(2026, 11, 25, tzinfo=UTC))
     assert "Planned outside permission" in text
     assert "agreed by phone" in text

@@ -5,9 +5,9 @@ import pytest
 
 from azven.book.records import Design
 from azven.rf.sweep import Sweep
-from azven.work import chain, ground, listen, places, reach
-from azven.work.ground import take_out
-from azven.work.listen import About
+from azven.work import chain, ground, listen, reach
+from azven.work.ground import places, take_out
+from azven.work.listen.taking import About
 from azven.work.scope import opening as here
 
 

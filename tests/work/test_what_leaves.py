@@ -9,24 +9,14 @@ import pytest
 
 from azven.book.formats import site_bundle
 from azven.rf.chain.design import solve_design
-from azven.work import (
-    bundle,
-    chain,
-    chain_sheet,
-    chain_threats,
-    chain_troubles,
-    ground,
-    group_tables,
-    kit,
-    neighbours,
-    pairs,
-    permission,
-    plan,
-    sheet,
-    threats,
-)
+from azven.work import chain, ground, kit, plan
+from azven.work.chain import sheet as chain_sheet
+from azven.work.chain import threats as chain_threats
+from azven.work.chain import troubles
+from azven.work.ground import bundle, next_door, permission
+from azven.work.plan import group_tables, pairs, sheet, threats
+from azven.work.plan.sheet import harmless
 from azven.work.scope import opening as here
-from azven.work.sheet import harmless
 
 NOW = datetime(2026, 8, 14, 18, 0, tzinfo=UTC)
 EVIL = "<script>x</script>"
@@ -57,7 +47,7 @@ def runs_nothing(cells):
 
 
 def test_the_sheet_shows_names_and_runs_none(named):
-    board = plan.board(named, here(named))
+    board = plan.board_of(named, here(named))
     html = sheet.html(named, here(named), board, NOW)
     assert EVIL not in html
     assert html.count("&lt;script&gt;") >= 3
@@ -68,7 +58,7 @@ def test_the_sheet_shows_names_and_runs_none(named):
 
 
 def test_lists_of_pairs_and_products_run_nothing(named):
-    board = plan.board(named, here(named))
+    board = plan.board_of(named, here(named))
     listed = threats.threats(board, 200_000)
     found = cells_of(threats.csv_text(list(listed.threats)))
     assert any(FORMULA in cell for cell in found)
@@ -77,7 +67,7 @@ def test_lists_of_pairs_and_products_run_nothing(named):
 
 
 def test_every_product_listed_is_what_its_formula_says_and_filters_only_leave_out(named):
-    board = plan.board(named, here(named))
+    board = plan.board_of(named, here(named))
     wide, narrow = (threats.threats(board, within) for within in (150_000, 60_000))
     assert 0 < narrow.found < wide.found
     assert {(t.victim, t.formula) for t in narrow.threats} <= {(t.victim, t.formula) for t in wide.threats}
@@ -96,7 +86,7 @@ def test_every_product_listed_is_what_its_formula_says_and_filters_only_leave_ou
 
 
 def test_a_slip_for_next_door_is_plain_text_in_order_with_its_cautions(named):
-    text = neighbours.slip(
+    text = next_door.slip(
         named, here(named), {LONG: 656_000_000, EVIL: 655_000_000}, ground.zones(named, here(named))[0]
     )
     assert text.index("655.000 MHz") < text.index("656.000 MHz")
@@ -108,7 +98,7 @@ def test_the_design_on_paper_shows_names_and_runs_none(named):
     document = {**chain.document_of(record), "name": EVIL}
     design = chain.read(document)
     solved = solve_design(design)
-    html = chain_sheet.html(design, solved, chain_troubles.warnings(design, solved), EVIL, "2026-08-14 19:30 CEST")
+    html = chain_sheet.html(design, solved, troubles.warnings(design, solved), EVIL, "2026-08-14 19:30 CEST")
     assert EVIL not in html
     for caution in chain_sheet.CAUTIONS:
         assert caution.split(":")[0] in html

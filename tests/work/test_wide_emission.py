@@ -5,9 +5,11 @@ import numpy as np
 from azven.book import regions
 from azven.rf.levels import dbm, milliwatts
 from azven.rf.sweep import Sweep
-from azven.work import ground, kit, listen, plan, planning, reasons_spectrum
+from azven.work import ground, kit, listen, plan
+from azven.work.listen.taking import About
+from azven.work.plan import search
+from azven.work.reasons import spectrum
 from azven.work.scope import opening as here
-from azven.work.taking import About
 
 LOW, HIGH = 552_300_000, 552_850_000
 
@@ -25,13 +27,13 @@ def test_no_link_is_planned_into_or_beside_a_wide_emission(empty):
     (line,) = picture.lines
     assert abs(line.edges_hz[0] - LOW) <= 60_000
     assert abs(line.edges_hz[1] - HIGH) <= 60_000
-    rows = dict(reasons_spectrum.for_line(empty, here(empty), line).arithmetic)
+    rows = dict(spectrum.for_line(empty, here(empty), line).arithmetic)
     assert rows["from"].startswith("552.")
     model = next(m for m in ground.models(empty) if m.service == "voice" and m.bands[0][1] < LOW < m.bands[-1][2])
     band = next(b[0] for b in model.bands if b[1] < LOW < b[2])
     empty.apply(kit.add_links(empty, here(empty), "Voice 1", 12, model, band, ground.zones(empty, here(empty))[0]))
-    board = plan.board(empty, here(empty))
-    found = planning.plan_all(board, lambda done, total: True, lambda: 0.0, effort=1)
+    board = plan.board_of(empty, here(empty))
+    found = search.plan_all(board, lambda done, total: True, lambda: 0.0, effort=1)
     assert len(found.assignments) == 12
     for a in found.assignments:
         assert a.freq_hz <= LOW - 140_000 or a.freq_hz >= HIGH + 140_000

@@ -12,22 +12,11 @@ from azven.book.records import Model
 from azven.rf.coordinate import carriers_of
 from azven.rf.schools import LevelJudge
 from azven.rf.venue import Settings
-from azven.work import (
-    ground,
-    ids,
-    kit,
-    listen,
-    permission,
-    plan,
-    plan_input,
-    planning,
-    reasons,
-    sheet,
-    taking,
-    threats,
-    ways_out,
-    wording,
-)
+from azven.work import ground, ids, kit, listen, plan, reasons, wording
+from azven.work.ground import permission
+from azven.work.listen import taking
+from azven.work.plan import input as plan_input
+from azven.work.plan import search, sheet, threats, ways_out
 from azven.work.scope import opening as here
 from naming import key
 
@@ -38,7 +27,7 @@ def test_the_two_sweeps_disagree_about_the_low_power_multiplex(store):
     assert classes["in-ear"]["35"].reading.occupancy == "taken"
     assert classes["voice"]["35"].reading.occupancy == "quiet"
     assert classes["in-ear"]["35"].sweep.place == "Rope Hall, riser"
-    ears = [v for v in plan.board(store, here(store)).verdicts if v.link.service == "in-ear"]
+    ears = [v for v in plan.board_of(store, here(store)).verdicts if v.link.service == "in-ear"]
     assert not any(582_000_000 <= v.freq_hz < 590_000_000 for v in ears)
 
 
@@ -46,7 +35,7 @@ def test_the_stray_line_is_unclaimed_until_somebody_owns_up(store):
     (line,) = listen.picture(store, here(store)).lines
     store.apply(listen.claim(store, here(store), line, "neighbour"))
     assert listen.picture(store, here(store)).lines == ()
-    assert plan.board(store, here(store)).stale == ("neighbours",)
+    assert plan.board_of(store, here(store)).stale == ("neighbours",)
 
 
 def test_relations_follow_from_wall_loss():
@@ -124,7 +113,7 @@ def test_bands_that_do_not_meet_are_noted(store):
     store.apply(ground.change(unit, "x", receiver_band="606–694"))
     assert "share no frequency" in kit.band_note(link, kit.units(store, here(store))[0], model)
     assert kit.open_points(store, here(store)) == 1
-    verdict = plan.board(store, here(store)).verdict(key(store, "Harbour Master"))
+    verdict = plan.board_of(store, here(store)).verdict(key(store, "Harbour Master"))
     assert verdict.state == "broken"
 
 
@@ -134,44 +123,44 @@ def test_request_of_the_show_is_a_valid_document(store):
 
 
 def test_plan_drag_mend_lock(store):
-    board = plan.board(store, here(store))
+    board = plan.board_of(store, here(store))
     victim = board.frequencies[key(board, "Lamp Choir 2")]
     trial = plan.try_at(board, key(board, "Lamp Choir 1"), victim + 100_000)
     assert not trial.clean
     assert trial.breaks[key(board, "Lamp Choir 2")] == "Lamp Choir 2"
     store.apply(plan.set_frequencies(store, here(store), {key(store, "Lamp Choir 1"): victim + 100_000}, "Move"))
     store.apply(plan.lock(store, here(store), board.verdict(key(board, "Lamp Choir 1")).link, True))
-    broken = plan.board(store, here(store))
+    broken = plan.board_of(store, here(store))
     assert broken.count("broken") >= 2
-    found = planning.mend(broken, lambda done, total: True, lambda: 0.0).plan
+    found = search.mend(broken, lambda done, total: True, lambda: 0.0).plan
     store.apply(plan.adopt(store, here(store), found, "Mend", {n: broken.frequencies[n] for n in broken.locked}))
-    after = plan.board(store, here(store))
+    after = plan.board_of(store, here(store))
     assert after.count("broken") == 0
     assert after.frequencies[key(after, "Lamp Choir 1")] == victim + 100_000
 
 
 def test_plan_all_keeps_locked_links(store):
-    board = plan.board(store, here(store))
+    board = plan.board_of(store, here(store))
     store.apply(plan.lock(store, here(store), board.verdict(key(board, "Narrator")).link, True))
-    board = plan.board(store, here(store))
-    found = planning.plan_all(board, lambda done, total: True, lambda: 0.0, effort=1)
+    board = plan.board_of(store, here(store))
+    found = search.plan_all(board, lambda done, total: True, lambda: 0.0, effort=1)
     narrator = key(board, "Narrator")
     assert narrator not in {a.id for a in found.assignments}
     store.apply(plan.adopt(store, here(store), found, "Plan all", {narrator: board.frequencies[narrator]}))
-    assert plan.board(store, here(store)).frequencies[narrator] == board.frequencies[narrator]
-    assert plan.board(store, here(store)).count("broken") == 0
+    assert plan.board_of(store, here(store)).frequencies[narrator] == board.frequencies[narrator]
+    assert plan.board_of(store, here(store)).count("broken") == 0
 
 
 def test_a_link_set_aside_or_spare_changes_the_request(store):
     link = kit.links(store, here(store))[0]
     store.apply(kit.change_links(store, [link], set_aside=True))
-    assert ids.of(link) not in plan.board(store, here(store)).input.links
+    assert ids.of(link) not in plan.board_of(store, here(store)).input.links
     spare = next(x for x in kit.links(store, here(store)) if x.spare)
     assert plan_input.input_for(store, here(store)).wish(ids.of(spare)).priority > plan_input.SPARE_PRIORITY
 
 
 def test_reasons_carry_the_arithmetic_of_this_case(store):
-    board, picture = plan.board(store, here(store)), listen.picture(store, here(store))
+    board, picture = plan.board_of(store, here(store)), listen.picture(store, here(store))
     for verdict in board.verdicts:
         found = reasons.for_link(store, here(store), board, picture, verdict.id, datetime.now(UTC))
         assert found.verdict
@@ -185,12 +174,12 @@ def test_reasons_carry_the_arithmetic_of_this_case(store):
 
 
 def test_an_alternative_is_tried_before_it_is_offered(store):
-    board = plan.board(store, here(store))
+    board = plan.board_of(store, here(store))
     tight = min(board.verdicts, key=lambda v: v.margin_hz or 0)
     better = reasons.best_alternative(board, tight.id)
     assert better.clean
     store.apply(plan.set_frequencies(store, here(store), {tight.id: better.freq_hz}, "Move"))
-    after = plan.board(store, here(store))
+    after = plan.board_of(store, here(store))
     assert after.count("broken") == 0
     assert after.verdict(tight.id).margin_hz == better.margin_hz
 
@@ -198,8 +187,8 @@ def test_an_alternative_is_tried_before_it_is_offered(store):
 def test_unplaced_link_says_shares_and_a_way_out(store):
     ear = next(x for x in kit.links(store, here(store)) if x.service == "in-ear")
     board = plan.judge(
-        plan.board(store, here(store)).input,
-        {k: v for k, v in plan.board(store, here(store)).frequencies.items() if k != ids.of(ear)},
+        plan.board_of(store, here(store)).input,
+        {k: v for k, v in plan.board_of(store, here(store)).frequencies.items() if k != ids.of(ear)},
     )
     found = reasons.for_link(
         store, here(store), board, listen.picture(store, here(store)), ids.of(ear), datetime.now(UTC)
@@ -210,9 +199,9 @@ def test_unplaced_link_says_shares_and_a_way_out(store):
 
 
 def test_density_takes_effect_and_makes_the_plan_stale(store):
-    relaxed = plan.board(store, here(store)).verdict(key(store, "Narrator")).margin_hz
+    relaxed = plan.board_of(store, here(store)).verdict(key(store, "Narrator")).margin_hz
     store.apply(plan.set_density(store, here(store), 0))
-    board = plan.board(store, here(store))
+    board = plan.board_of(store, here(store))
     assert board.verdict(key(board, "Narrator")).margin_hz < relaxed
     assert "density" in board.stale
 
@@ -257,7 +246,7 @@ def test_imported_sweep_takes_what_its_metadata_says(store, tmp_path):
 def test_sheet_lists_every_link_and_runs_nothing(store):
     link = kit.links(store, here(store))[0]
     store.apply(kit.change_links(store, [link], performer="=HYPERLINK(1)"))
-    board = plan.board(store, here(store))
+    board = plan.board_of(store, here(store))
     rows = list(csv.reader(io.StringIO(sheet.csv_text(store, here(store), board))))
     assert len(rows) == 1 + len(board.verdicts)
     assert "'=HYPERLINK(1)" in {cell for row in rows for cell in row}
@@ -268,7 +257,7 @@ def test_sheet_lists_every_link_and_runs_nothing(store):
 
 
 def test_an_empty_book_says_so_everywhere(empty):
-    board = plan.board(empty, here(empty))
+    board = plan.board_of(empty, here(empty))
     assert board.verdicts == ()
     assert listen.picture(empty, here(empty)).merged is None
     assert isinstance(plan.set_frequencies(empty, here(empty), {}, "x"), Edit)
@@ -279,11 +268,11 @@ def crowd(store, n):
     like = next(x for x in kit.links(store, here(store)) if x.name == "Lamp Choir 1")
     model, zone = store.get(Model, like.model_id), ground.zones(store, here(store))[0]
     store.apply(kit.add_links(store, here(store), "Crowd", n, model, like.band, zone))
-    board = plan.board(store, here(store))
-    found = planning.add_missing(board, lambda done, total: done < 400, lambda: 0.0)
+    board = plan.board_of(store, here(store))
+    found = search.add_missing(board, lambda done, total: done < 400, lambda: 0.0)
     held = dict(board.frequencies)
     store.apply(plan.adopt(store, here(store), found, "Add missing", held))
-    after = plan.board(store, here(store))
+    after = plan.board_of(store, here(store))
     assert {n: after.frequencies[n] for n in held} == held
     return after
 
@@ -305,7 +294,7 @@ def test_ways_out_are_tried_and_work_when_taken(store):
     assert options
     for option in options:
         landed = store.apply(option.edit())
-        after = plan.board(store, here(store))
+        after = plan.board_of(store, here(store))
         assert after.verdict(ids.of(stuck)).state in ("sound", "tight")
         assert after.count("broken") == 0
         store.apply(landed.inverse())
@@ -313,7 +302,7 @@ def test_ways_out_are_tried_and_work_when_taken(store):
 
 def test_a_spare_may_give_up_its_guard_against_three_signals(store):
     link = next(x for x in kit.links(store, here(store)) if x.name == "Spare voice 1")
-    board = plan.board(store, here(store))
+    board = plan.board_of(store, here(store))
     tries = ways_out.variants(store, here(store), listen.picture(store, here(store)), board.input, link)
     assert tries[0].title.startswith("Remove its guard against a + b − c")
     now = plan.try_at(board, ids.of(link), board.frequencies[ids.of(link)])
@@ -322,14 +311,14 @@ def test_a_spare_may_give_up_its_guard_against_three_signals(store):
     after = next(x for x in kit.links(store, here(store)) if x.name == "Spare voice 1")
     model = store.get(type(ground.models(store)[0]), after.model_id)
     assert "a+b-c" not in model.guard_hz
-    assert plan.board(store, here(store)).verdict(key(store, "Spare voice 1")).state == "sound"
+    assert plan.board_of(store, here(store)).verdict(key(store, "Spare voice 1")).state == "sound"
     store.apply(landed.inverse())
-    assert plan.board(store, here(store)).frequencies == board.frequencies
+    assert plan.board_of(store, here(store)).frequencies == board.frequencies
 
 
 def test_swap_spares_are_found_for_important_links_and_printed(store):
-    board = plan.board(store, here(store))
-    swaps = planning.swap_spares(board, lambda done, total: True)
+    board = plan.board_of(store, here(store))
+    swaps = search.swap_spares(board, lambda done, total: True)
     narrator = key(board, "Narrator")
     assert narrator in swaps
     assert not any(board.verdict(n).link.spare for n in swaps)
@@ -341,32 +330,32 @@ def test_swap_spares_are_found_for_important_links_and_printed(store):
 def test_the_gain_of_acts_is_counted(store):
     from dataclasses import replace
 
-    asked = plan.board(store, here(store)).input
-    gain = planning.act_gain(asked, lambda done, total: True, lambda: 0.0)
+    asked = plan.board_of(store, here(store)).input
+    gain = search.act_gain(asked, lambda done, total: True, lambda: 0.0)
     assert gain.with_acts == gain.wanted
     assert gain.always_on <= gain.with_acts
     alone = replace(asked.request, requests=tuple(replace(r, times=frozenset()) for r in asked.request.requests))
-    assert planning.act_gain(replace(asked, request=alone), lambda done, total: True, lambda: 0.0) is None
+    assert search.act_gain(replace(asked, request=alone), lambda done, total: True, lambda: 0.0) is None
 
 
 def test_more_spares_are_clean_with_everybody_and_undone_in_one(store):
-    before = plan.board(store, here(store))
-    spares = planning.spare_links(store, here(store))
+    before = plan.board_of(store, here(store))
+    spares = search.spare_links(store, here(store))
     assert len({x.name for x in spares}) == len(spares)
     asked = plan_input.input_for(store, here(store), extra=spares)
-    found = planning.more_spares(asked, before, spares, lambda done, total: done < 300, lambda: 0.0)
-    landed = store.apply(planning.keep_spares(store, here(store), spares, found))
-    after = plan.board(store, here(store))
+    found = search.more_spares(asked, before, spares, lambda done, total: done < 300, lambda: 0.0)
+    landed = store.apply(search.keep_spares(store, here(store), spares, found))
+    after = plan.board_of(store, here(store))
     assert len(after.verdicts) == len(before.verdicts) + len(found.assignments) > len(before.verdicts)
     assert after.count("broken", "unplaced") == 0
     store.apply(landed.inverse())
-    assert plan.board(store, here(store)).frequencies == before.frequencies
+    assert plan.board_of(store, here(store)).frequencies == before.frequencies
 
 
 def test_the_price_of_a_step_is_counted_not_guessed(store):
     asked, cautious = (plan_input.input_for(store, here(store), density=d) for d in (4, 0))
-    dense = planning.price(asked, cautious, 4, lambda done, total: True, lambda: 0.0)
-    safe = planning.price(cautious, cautious, 0, lambda done, total: True, lambda: 0.0)
+    dense = search.price(asked, cautious, 4, lambda done, total: True, lambda: 0.0)
+    safe = search.price(cautious, cautious, 0, lambda done, total: True, lambda: 0.0)
     assert dense.placed == dense.wanted == 29
     assert sum(dense.landing.values()) > 0
     assert dense.worst in {x.name for x in kit.links(store, here(store))}
@@ -375,7 +364,7 @@ def test_the_price_of_a_step_is_counted_not_guessed(store):
 
 
 def test_products_near_our_links_agree_with_the_margins(store):
-    board = plan.board(store, here(store))
+    board = plan.board_of(store, here(store))
     listed = threats.threats(board, 60_000)
     nearest = {}
     for t in listed.threats:

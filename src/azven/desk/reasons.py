@@ -6,8 +6,9 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QLabel, QPushButton, QScrollAre
 from azven.desk.jobs import Progress
 from azven.desk.session import Session
 from azven.rf.sweep import Line
-from azven.work import ground, listen, reasons, reasons_spectrum, ways_out
-from azven.work.reasons import Option, Reasons, Row
+from azven.work import ground, listen, reasons
+from azven.work.plan import ways_out
+from azven.work.reasons import Option, Reasons, Row, spectrum
 
 _WIDTH = 288
 _ONE_LINE = 36
@@ -66,22 +67,22 @@ class ReasonsPanel(QScrollArea):
             )
         if chosen.kind == "sweep":
             record = next((s for s in listen.sweeps(session.store, session.scope) if s.id == chosen.key), None)
-            return None if record is None else reasons_spectrum.for_sweep(record, session.store, session.now())
+            return None if record is None else spectrum.for_sweep(record, session.store, session.now())
         if chosen.kind == "line" and isinstance(chosen.key, Line) and chosen.key in session.picture.lines:
-            return reasons_spectrum.for_line(session.store, session.scope, chosen.key)
+            return spectrum.for_line(session.store, session.scope, chosen.key)
         if chosen.kind == "channel" and isinstance(chosen.key, tuple):
-            return reasons_spectrum.for_channel(session.picture, *chosen.key, session.now())
+            return spectrum.for_channel(session.picture, *chosen.key, session.now())
         if chosen.kind == "rule" and isinstance(chosen.key, int):
             region = ground.here(session.store, session.scope).region
             if region is not None and chosen.key < len(region.rules):
-                return reasons_spectrum.for_rule(region, region.rules[chosen.key])
+                return spectrum.for_rule(region, region.rules[chosen.key])
         if chosen.kind == "joint" and isinstance(chosen.key, tuple):
             return _joint(session, *chosen.key)
         if chosen.kind == "antenna" and isinstance(chosen.key, tuple):
             return _antenna(session, *chosen.key)
         if chosen.kind == "neighbour":
             found = next((n for n in ground.neighbours(session.store, session.scope) if n.id == chosen.key), None)
-            return None if found is None else reasons_spectrum.for_neighbour(session.store, found)
+            return None if found is None else spectrum.for_neighbour(session.store, found)
         return None
 
     # -- layout --------------------------------------------------------------------------------------
@@ -165,7 +166,8 @@ class ReasonsPanel(QScrollArea):
 
 
 def _antenna(session: Session, zone_id: int, placement: str, antenna_id: int, wearer: str) -> Reasons | None:
-    from azven.work import reach, reasons_reach
+    from azven.work import reach
+    from azven.work.reasons import reach as reasons_reach
 
     zone = next((z for z in ground.zones(session.store, session.scope) if z.id == zone_id), None)
     drawn = reach.room(session.store, session.scope, zone, placement, session.picture) if zone is not None else None
@@ -175,7 +177,9 @@ def _antenna(session: Session, zone_id: int, placement: str, antenna_id: int, we
 
 def _joint(session: Session, design_id: int, name: str) -> Reasons | None:
     from azven.rf.chain.design import solve_design
-    from azven.work import chain, chain_edits, reasons_chain
+    from azven.work import chain
+    from azven.work.chain import edits
+    from azven.work.reasons import chain as reasons_chain
 
     record = next((d for d in chain.designs(session.store, session.scope) if d.id == design_id), None)
     if record is None:
@@ -183,7 +187,7 @@ def _joint(session: Session, design_id: int, name: str) -> Reasons | None:
     design = chain.read(chain.document_of(record))
     solved = solve_design(design)
     found = reasons_chain.for_joint(design, solved, name) or reasons_chain.for_system(design, solved, name)
-    return found.with_options(chain_edits.options(record, name)) if name in design.blocks else found
+    return found.with_options(edits.options(record, name)) if name in design.blocks else found
 
 
 def _label(text: str, name: str = "", wrap: bool = True) -> QLabel:

@@ -14,7 +14,7 @@ from azven.book.store import Store
 from azven.desk.jobs import Jobs
 from azven.desk.theme import DAYLIGHT, Theme
 from azven.work import ground, kit, listen, plan
-from azven.work.hours import Clock
+from azven.work.ground.hours import Clock
 from azven.work.listen import Picture
 from azven.work.plan import Board
 from azven.work.scope import Scope
@@ -105,7 +105,7 @@ class Session(QObject):
     def board(self) -> Board:
         """The plan as it stands."""
         if self._board is None:
-            self._board = plan.board(self.store, self.scope, self.picture)
+            self._board = plan.board_of(self.store, self.scope, self.picture)
         return self._board
 
     def now(self) -> datetime:

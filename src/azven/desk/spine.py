@@ -10,7 +10,8 @@ from azven.desk.axis import BandView, paint_mhz, polygon, silhouette, stacked
 from azven.desk.marks import PENNANT_W, paint_pennant, service_color
 from azven.desk.session import Session
 from azven.desk.stage import tip
-from azven.work import ground, kit, permission
+from azven.work import ground, kit
+from azven.work.ground import permission
 from azven.work.plan import Verdict
 from azven.work.wording import mhz
 

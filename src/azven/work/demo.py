@@ -38,10 +38,11 @@ from azven.rf.links import WALL_DB
 from azven.rf.venue import Antenna as VenueAntenna
 from azven.rf.venue import Electronics, Emitter, Multiplex, Settings, Venue
 from azven.rf.walls import WallLine
-from azven.work import hours, ids, kit, listen, plan
-from azven.work.catalogue import generic_models
+from azven.work import ids, kit, listen, plan
+from azven.work.ground import hours
+from azven.work.kit.catalogue import generic_models
+from azven.work.listen.taking import About
 from azven.work.scope import Scope
-from azven.work.taking import About
 
 PREPARED = "lantern-regatta.azven"
 
@@ -196,11 +197,12 @@ def _plans_of_rooms(store: Store, story: Mapping[str, Any], zones: Mapping[str, 
 
 def _systems(store: Store, scope: Scope, zones: Mapping[str, Zone]) -> None:
     """The three rooms as one receive system, as somebody in a hurry set it, and the in-ear rack."""
-    from azven.work import chain, chain_templates
+    from azven.work import chain
+    from azven.work.chain import templates
 
-    three = chain_templates.receive(store, scope, "Three rooms, one rack", list(zones.values()))
+    three = templates.receive(store, scope, "Three rooms, one rack", list(zones.values()))
     store.apply(chain.add_design(store, scope, chain.everything_up(three)))
-    store.apply(chain.add_design(store, scope, chain_templates.ears(store, scope)))
+    store.apply(chain.add_design(store, scope, templates.ears(store, scope)))
 
 
 def _sweeps(store: Store, scope: Scope, story: Mapping[str, Any]) -> None:

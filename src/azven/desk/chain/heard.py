@@ -12,9 +12,9 @@ from azven.desk.chain.threat_row import ThreatRow
 from azven.desk.session import Session
 from azven.desk.stage import label
 from azven.rf.chain.design import Design
-from azven.work import chain_heard
 from azven.work.chain import Document
-from azven.work.chain_heard import Heard
+from azven.work.chain import heard as chain_heard
+from azven.work.chain.heard import Heard
 
 _LEFT, _RIGHT, _TOP, _BOTTOM = 50, 12, 20, 8
 _TOP_DBM, _BOTTOM_DBM, _GRID_DB = 0.0, -140.0, 20

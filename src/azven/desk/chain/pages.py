@@ -9,9 +9,10 @@ from azven.desk.stage import button, label, row
 from azven.desk.tables import Column, RecordTable
 from azven.rf.chain.design import Design
 from azven.rf.chain.tune import GainPlan
-from azven.work import chain, chain_parts, chain_threats, chain_troubles
-from azven.work.chain import Document, Side
-from azven.work.chain_troubles import Trouble
+from azven.work import chain
+from azven.work.chain import Document, Side, parts, threats
+from azven.work.chain import troubles as chain_troubles
+from azven.work.chain.troubles import Trouble
 
 
 class _Numbered:
@@ -78,8 +79,8 @@ class PartsPage(QWidget):
         box.addWidget(self.cables, 1)
 
     def show_design(self, design: Design) -> None:
-        self.parts.show_records(chain_parts.parts(design))
-        self.cables.show_records(chain_parts.cables(design))
+        self.parts.show_records(parts.parts(design))
+        self.cables.show_records(parts.cables(design))
 
 
 class ComparePage(QWidget):
@@ -118,10 +119,10 @@ class ComparePage(QWidget):
     def show_document(self, document: Document) -> None:
         if document is not self._document:
             self._document = document
-            sides = chain_threats.sides(document)
+            sides = threats.sides(document)
             if self._best is not None:
                 sides.append(self._best)
-            sides += chain_threats.others(self._session.store, self._session.scope, document)
+            sides += threats.others(self._session.store, self._session.scope, document)
             self.table.show_records([_Numbered(i, s) for i, s in enumerate(sides, start=1)])
 
     def _ask(self) -> None:
@@ -132,7 +133,7 @@ class ComparePage(QWidget):
 
         def work(_: object) -> tuple[GainPlan, Side]:
             plan = chain.plan_gains(design)
-            return plan, chain_threats.side_with_radio("Set gains", document, plan.settings)
+            return plan, threats.side_with_radio("Set gains", document, plan.settings)
 
         def show(found: tuple[GainPlan, Side]) -> None:
             self._best = found[1]

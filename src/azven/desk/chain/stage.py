@@ -21,10 +21,12 @@ from azven.desk.stage import Stage, button, choice, fill, label, row
 from azven.desk.tabs import Tabs
 from azven.rf.chain.design import Design, Solved, solve_design
 from azven.rf.chain.tune import GainPlan
-from azven.work import chain, chain_parts, chain_sheet, chain_sides, chain_threats, chain_troubles, ground, permission
-from azven.work.chain import Document
-from azven.work.chain_templates import TEMPLATES
-from azven.work.chain_troubles import Trouble
+from azven.work import chain, ground
+from azven.work.chain import Document, parts, sheet, sides, threats
+from azven.work.chain import troubles as chain_troubles
+from azven.work.chain.templates import TEMPLATES
+from azven.work.chain.troubles import Trouble
+from azven.work.ground import permission
 from azven.work.plan import Progress
 
 _NOTHING = "No antenna system yet. Start from a template: it takes rooms and links from this show."
@@ -139,7 +141,7 @@ class ChainStage(Stage):
             self.session.say(str(error), trouble=True)
             return
         self._document, self._design, self._solved = document, design, solved
-        self.sides.setText("Side B like A" if chain_sides.has_own_b(document) else "Own side B")
+        self.sides.setText("Side B like A" if sides.has_own_b(document) else "Own side B")
         troubles = self._troubles(design, solved)
         record = self.record()
         if record is not None and document == chain.document_of(record):
@@ -200,7 +202,7 @@ class ChainStage(Stage):
             self._words.setText("Select a block to see and set it.")
         else:
             shown = figure(design, name) if block.kind != "cable" else f"{-block.gain_at(design.freq_hz):.1f} dB lost"
-            self._words.setText(f"{name}: {chain_parts.describe(design, name)}, {shown}")
+            self._words.setText(f"{name}: {parts.describe(design, name)}, {shown}")
 
     def _preview(self, at: int) -> None:
         """While the knob moves: everything as it would be."""
@@ -255,8 +257,8 @@ class ChainStage(Stage):
         """Side B with blocks of its own, or like side A again."""
         record = self.record()
         if record is not None:
-            own = chain_sides.has_own_b(chain.document_of(record))
-            self.session.do(lambda: chain_sides.like_a(record) if own else chain_sides.own_b(record))
+            own = sides.has_own_b(chain.document_of(record))
+            self.session.do(lambda: sides.like_a(record) if own else sides.own_b(record))
 
     def remove(self) -> None:
         record = self.record()
@@ -271,7 +273,7 @@ class ChainStage(Stage):
 
         def done(plan: GainPlan) -> None:
             self.session.do(lambda: chain.gains_set(record, plan))
-            threat = chain_threats.interferer(chain.document_of(record), plan.settings)
+            threat = threats.interferer(chain.document_of(record), plan.settings)
             self.session.say(f"{chain.gains_in_words(plan)} {threat}".strip(), trouble=plan.lacking_db > 0)
             self.compare.explain(plan)
 
@@ -285,7 +287,7 @@ class ChainStage(Stage):
         record, keyed = self.record(), self.troubles.row
         if record is not None:
             document, distance = chain.document_of(record), keyed.metres if keyed.threat is not None else None
-            self._show(chain_threats.with_threat(document, keyed.room, keyed.threat or chain_threats.RADIO, distance))
+            self._show(threats.with_threat(document, keyed.room, keyed.threat or threats.RADIO, distance))
 
     def load(self) -> None:
         path = files.ask_which(self, "Import an antenna system", "Antenna systems (*.json)")
@@ -327,7 +329,7 @@ class ChainStage(Stage):
             return
         session, troubles = self.session, self._troubles(self._design, self._solved)
         made = session.clock.said(session.now(), with_zone=True)
-        html = chain_sheet.html(
+        html = sheet.html(
             self._design, self._solved, troubles, ground.here(session.store, session.scope).show.name, made
         )
         try:

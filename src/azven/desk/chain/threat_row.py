@@ -6,9 +6,8 @@ from PyQt6.QtWidgets import QSlider, QVBoxLayout, QWidget
 from azven.desk.session import Session
 from azven.desk.stage import choice, fill, label, row
 from azven.rf.chain.design import Design
-from azven.work import chain_threats
-from azven.work.chain import Document
-from azven.work.chain_threats import Threat
+from azven.work.chain import Document, threats
+from azven.work.chain.threats import Threat
 from azven.work.wording import decibel
 
 _STEPS = 60
@@ -62,7 +61,7 @@ class ThreatRow(QWidget):
         self._document = document
         self.setVisible(bool(design.zones))
         fill(self.zone, [(z, z) for z in design.zones])
-        listed = chain_threats.threats(self._session.store, self._session.scope, self._session.picture, design)
+        listed = threats.threats(self._session.store, self._session.scope, self._session.picture, design)
         fill(self.kind, [("no other transmitter", None), *((t.name, t) for t in listed)])
         self._say()
 
@@ -77,6 +76,6 @@ class ThreatRow(QWidget):
         if threat is None or not self.room or self._document is None:
             self.said.setText("Choose a transmitter near an antenna, and see what it does.")
             return
-        level, behind = chain_threats.behind_filter_dbm(self._document, self.room, threat, self.metres)
+        level, behind = threats.behind_filter_dbm(self._document, self.room, threat, self.metres)
         where = "" if threat.level_dbm is not None else f"{self.metres:g} m from the antenna, in its main lobe: "
         self.said.setText(f"{where}{decibel(level)} at the antenna, {decibel(behind)} where the first amplifier begins")

@@ -11,8 +11,9 @@ from azven.desk.session import Session
 from azven.desk.stage import button, choice, fill, label, row
 from azven.desk.tables import Column, RecordTable
 from azven.desk.tabs import Page
-from azven.work import ground, ids, listen, neighbours, permission
-from azven.work.hours import Clock
+from azven.work import ground, ids, listen
+from azven.work.ground import next_door, permission
+from azven.work.ground.hours import Clock
 from azven.work.plan import Progress
 
 _RELATIONS = (
@@ -258,26 +259,26 @@ class NextDoorPage(Page):
             return
         try:
             count = int(self.count.text()) if self.count.text().strip().isdigit() else 0
-            links = neighbours.wishes(
+            links = next_door.wishes(
                 session.store, session.scope, self.who.text(), model, self.band.currentData(), zone, count
             )
         except ValueError as error:
             session.say(str(error), trouble=True)
             return
         asked, board, started = (
-            neighbours.asked(session.store, session.scope, session.picture, links),
+            next_door.asked(session.store, session.scope, session.picture, links),
             session.board,
             time.monotonic(),
         )
 
         def work(progress: Progress) -> dict[str, int]:
-            return neighbours.propose(asked, board, links, progress, lambda: time.monotonic() - started)
+            return next_door.propose(asked, board, links, progress, lambda: time.monotonic() - started)
 
         session.jobs.start("Looking for frequencies next door", work, lambda found: self._show(found, count, zone))
 
     def _show(self, found: dict[str, int], count: int, zone: Zone) -> None:
         self.found = found
-        self.text.setPlainText(neighbours.slip(self._session.store, self._session.scope, found, zone))
+        self.text.setPlainText(next_door.slip(self._session.store, self._session.scope, found, zone))
         if len(found) < count:
             self._session.say(f"{len(found)} of {count} find room beside ours.", trouble=not found)
 
@@ -285,7 +286,7 @@ class NextDoorPage(Page):
         zone = self._zone()
         if self.found and zone is not None:
             found = self.found
-            if self._session.do(lambda: neighbours.keep(self._session.store, self._session.scope, found, zone, "")):
+            if self._session.do(lambda: next_door.keep(self._session.store, self._session.scope, found, zone, "")):
                 self.found = {}
 
     def export(self) -> None:

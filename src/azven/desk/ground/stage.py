@@ -26,7 +26,8 @@ from azven.desk.session import Session
 from azven.desk.stage import Stage, button, choice, label, row, rule
 from azven.desk.tables import Column, RecordTable
 from azven.desk.tabs import Pages
-from azven.work import bundle, ground, hours, ids, isolation
+from azven.work import ground, ids
+from azven.work.ground import bundle, hours, isolation
 from azven.work.wording import mhz
 
 _PAGES = ("Neighbours", "Rooms", "Distances", "Licences", "Limits", "Next door")

@@ -9,8 +9,9 @@ from azven.book.edits import Edit
 from azven.book.records import SERVICES, USE_CLASSES, Act, Link, Model, Unit, Zone
 from azven.desk.session import Session
 from azven.desk.tables import Column
-from azven.work import ground, ids, kit, sheet
-from azven.work.hours import Clock
+from azven.work import ground, ids, kit
+from azven.work.ground.hours import Clock
+from azven.work.plan import sheet
 from azven.work.wording import formula
 
 

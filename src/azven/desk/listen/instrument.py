@@ -11,10 +11,11 @@ from azven.desk.jobs import Job, Progress
 from azven.desk.session import Session
 from azven.desk.stage import FittedLabel, button, choice, label, row
 from azven.rf.venue import Settings
-from azven.work import listen, taking
+from azven.work import listen
+from azven.work.listen import taking
+from azven.work.listen.spectrum import Proposal
+from azven.work.listen.taking import About, Taken
 from azven.work.simulation import ANTENNAS
-from azven.work.spectrum import Proposal
-from azven.work.taking import About, Taken
 
 _RBW_HZ = (10_000, 30_000, 50_000, 100_000)
 _POINTS = (1_001, 5_001, 10_001, 20_001)

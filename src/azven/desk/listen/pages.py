@@ -10,9 +10,10 @@ from azven.desk.stage import button, choice, fill, label, row
 from azven.desk.tables import Column, RecordTable
 from azven.desk.tabs import Page
 from azven.rf.detect import Difference
-from azven.work import ground, listen, sequence, spectrum
-from azven.work.sequence import Step
-from azven.work.spectrum import Proposal
+from azven.work import ground, listen
+from azven.work.listen import sequence, spectrum
+from azven.work.listen.sequence import Step
+from azven.work.listen.spectrum import Proposal
 
 
 class _Numbered:

@@ -6,8 +6,8 @@ from azven.desk.session import Session
 from azven.desk.stage import choice, label, row
 from azven.desk.tables import Column, RecordTable
 from azven.desk.tabs import Page
-from azven.work import peaks
-from azven.work.peaks import Peak
+from azven.work.listen import peaks
+from azven.work.listen.peaks import Peak
 
 _SHOWN: list[tuple[str, object]] = [
     ("everything", ""), ("unclaimed lines", "unclaimed"), ("ours", "ours:"), ("broad emissions", "channel "),

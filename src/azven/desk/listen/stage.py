@@ -30,7 +30,7 @@ from azven.desk.stage import Stage, button, label, row, rule
 from azven.desk.tabs import Pages
 from azven.rf.sweep import Sweep
 from azven.work import listen
-from azven.work.spectrum import Proposal
+from azven.work.listen.spectrum import Proposal
 from azven.work.wording import decibel, mhz
 
 _SIDE_W = 206

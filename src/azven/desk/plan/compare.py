@@ -9,10 +9,10 @@ from azven.desk.tables import Column, RecordTable
 from azven.rf.coordinate import carriers_of
 from azven.rf.products import Situation
 from azven.rf.verdict import Margin, margins
-from azven.work import ground, kept, plan
-from azven.work.hours import Clock
-from azven.work.kept import Difference
-from azven.work.plan import Board
+from azven.work import ground, plan
+from azven.work.ground.hours import Clock
+from azven.work.plan import Board, history
+from azven.work.plan.history import Difference
 from azven.work.wording import mhz
 
 _NONE = "No plan has been kept yet. Every plan that is adopted is kept with what it was made from."
@@ -40,7 +40,7 @@ class ComparePage(QWidget):
         self.table.picked.connect(lambda d: session.select("link", d.id))
 
     def show_board(self, board: Board) -> None:
-        plans = kept.kept_plans(self._session.store, self._session.scope)
+        plans = history.kept_plans(self._session.store, self._session.scope)
         clock = ground.here(self._session.store, self._session.scope).clock
         listed: list[tuple[str, object]] = [(_title(k, clock), k.id) for k in plans]
         fill(self.old, listed)
@@ -48,7 +48,7 @@ class ComparePage(QWidget):
         self._compare()
 
     def _chosen(self, key: object) -> KeptPlan | None:
-        return next((k for k in kept.kept_plans(self._session.store, self._session.scope) if k.id == key), None)
+        return next((k for k in history.kept_plans(self._session.store, self._session.scope) if k.id == key), None)
 
     def _compare(self) -> None:
         board, old = self._session.board, self._chosen(self.old.currentData())
@@ -58,11 +58,11 @@ class ComparePage(QWidget):
             self.table.show_records([])
             return
         names = {**old.names, **{key: board.input.name(key) for key in board.input.links}}
-        found = kept.compare(
+        found = history.compare(
             names, _judged(board, old.frequencies), _judged(board, new.frequencies if new else board.frequencies)
         )
         self.table.show_records(found)
-        self.summary.setText(kept.summary(found))
+        self.summary.setText(history.summary(found))
         clock = ground.here(self._session.store, self._session.scope).clock
         by = f" by {old.made_by}" if old.made_by else ""
         made = clock.said(old.made_at, with_zone=True)

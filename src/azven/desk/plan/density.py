@@ -10,9 +10,10 @@ from azven.desk import theme as look
 from azven.desk.session import Session
 from azven.desk.stage import FittedLabel
 from azven.rf.density import STEPS
-from azven.work import ground, plan, plan_input, planning
-from azven.work.plan import Board, Progress
-from azven.work.planning import Price
+from azven.work import ground, plan
+from azven.work.plan import Board, Progress, search
+from azven.work.plan import input as plan_input
+from azven.work.plan.search import Price
 
 _BOX, _GAP, _LABEL = 13, 5, 66
 
@@ -120,7 +121,7 @@ class DensityRow(QWidget):
         started = time.monotonic()
 
         def work(progress: Progress) -> Price:
-            return planning.price(asked, cautious, step, progress, lambda: time.monotonic() - started)
+            return search.price(asked, cautious, step, progress, lambda: time.monotonic() - started)
 
         def show(found: Price) -> None:
             if board is self._session.board:

@@ -9,9 +9,9 @@ from azven.desk.session import Session
 from azven.desk.stage import button, choice, fill, label, row
 from azven.desk.tables import Column, RecordTable
 from azven.rf.groups import GroupVerdict
-from azven.work import ground, group_tables, ids
-from azven.work.group_tables import Judged, Table
-from azven.work.plan import Board, Progress
+from azven.work import ground, ids
+from azven.work.plan import Board, Progress, group_tables
+from azven.work.plan.group_tables import Judged, Table
 
 _EXPLAIN = (
     "Many receivers ship fixed groups that are clean within themselves. Compute such a table for a model, or read "

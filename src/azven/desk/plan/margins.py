@@ -5,9 +5,9 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from azven.desk.session import Session
 from azven.desk.stage import label
 from azven.desk.tables import Column, RecordTable
-from azven.work import margins, plan_input, planning
-from azven.work.margins import Row
-from azven.work.plan import Board, Progress
+from azven.work.plan import Board, Progress, margins, search
+from azven.work.plan import input as plan_input
+from azven.work.plan.margins import Row
 from azven.work.wording import formula, mhz
 
 _STATE = {"sound": "holds", "tight": "tight", "broken": "broken"}
@@ -39,13 +39,13 @@ class MarginsPage(QWidget):
         session = self._session
         asked = plan_input.input_for(session.store, session.scope, session.picture)
 
-        def work(progress: Progress) -> tuple[list[Row], margins.Harm | None, planning.ActGain | None]:
+        def work(progress: Progress) -> tuple[list[Row], margins.Harm | None, search.ActGain | None]:
             rows = margins.rows(*margins.judged_both_ways(asked, board))
-            return rows, margins.most_harmful(board, progress), planning.act_gain(asked, progress, lambda: 0.0)
+            return rows, margins.most_harmful(board, progress), search.act_gain(asked, progress, lambda: 0.0)
 
         session.jobs.quiet("margins", work, lambda found: self._show(board, *found))
 
-    def _show(self, board: Board, rows: list[Row], harm: margins.Harm | None, gain: planning.ActGain | None) -> None:
+    def _show(self, board: Board, rows: list[Row], harm: margins.Harm | None, gain: search.ActGain | None) -> None:
         if board is not self._board:
             return
         self.table.show_records(rows)

@@ -8,9 +8,8 @@ from azven.desk import files
 from azven.desk import theme as look
 from azven.desk.session import Session
 from azven.desk.stage import button, label, row
-from azven.work import pairs
-from azven.work.pairs import Matrix
-from azven.work.plan import TIGHT_HZ, Board
+from azven.work.plan import TIGHT_HZ, Board, pairs
+from azven.work.plan.pairs import Matrix
 
 _NAMES, _SMALLEST, _LARGEST = 128, 8, 22
 _KEY = "Above the diagonal: products both make close to a link. Below: spacing left. Blank: the pair never meets."

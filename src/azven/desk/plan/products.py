@@ -9,9 +9,8 @@ from azven.desk.session import Session
 from azven.desk.stage import button, choice, label, row
 from azven.desk.tables import Column, RecordTable
 from azven.rf.request import KINDS
-from azven.work import threats
-from azven.work.plan import Board
-from azven.work.threats import ThreatList
+from azven.work.plan import Board, threats
+from azven.work.plan.threats import ThreatList
 from azven.work.wording import decibel, formula, khz, mhz, product
 
 _WITHIN_HZ = (0, 25_000, 50_000, 100_000, 250_000)

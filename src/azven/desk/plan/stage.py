@@ -20,8 +20,10 @@ from azven.desk.session import Session
 from azven.desk.stage import FittedLabel, Stage, button, choice, label, row
 from azven.desk.tabs import Tabs
 from azven.rf.coordinate import Best, Mended, Plan, Swap
-from azven.work import ground, kept, plan, plan_input, planning, sheet
-from azven.work.plan import Board
+from azven.work import ground, plan
+from azven.work.plan import Board, history, sheet
+from azven.work.plan import input as plan_input
+from azven.work.plan import search as planning
 from azven.work.wording import why_moved
 
 Search = Callable[[Board, Progress, Callable[[], float]], Plan | Mended]
@@ -147,7 +149,7 @@ class PlanStage(Stage):
             self.page(self._page).show_board(board)
         self._summary.setText(f"{len(board.verdicts)} links")
         self._detail.setText(_detail(board))
-        changed = kept.changes(self.session.store, self.session.scope) if board.stale else ()
+        changed = history.changes(self.session.store, self.session.scope) if board.stale else ()
         self._detail.setToolTip("Since the plan was made: " + "; ".join(changed) + "." if changed else "")
         self._mend.setEnabled(board.count("broken", "unplaced") > 0 and not self.session.jobs.busy)
         self._add.setEnabled(board.count("unplaced") > 0 and not self.session.jobs.busy)

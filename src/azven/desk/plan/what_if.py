@@ -10,9 +10,9 @@ from azven.desk.session import Session
 from azven.desk.stage import button, choice, fill, label, row
 from azven.desk.tables import Column, RecordTable
 from azven.rf.coordinate import Move
-from azven.work import ground, kit, what_if
-from azven.work.plan import Board, Progress
-from azven.work.what_if import Outcome, Supposition
+from azven.work import ground, kit
+from azven.work.plan import Board, Progress, what_if
+from azven.work.plan.what_if import Outcome, Supposition
 from azven.work.wording import mhz, why_moved
 
 _KINDS = [

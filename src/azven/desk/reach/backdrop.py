@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QDoubleSpinBox, QVBoxLayo
 from azven.desk import theme as look
 from azven.desk.session import Session
 from azven.desk.stage import label, row
-from azven.work.backdrop import Known
+from azven.work.reach.backdrop import Known
 
 _MARK = 7
 

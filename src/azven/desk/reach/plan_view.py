@@ -13,8 +13,8 @@ from azven.desk.session import Session
 from azven.rf.links import WALL_DB
 from azven.rf.reach import SERVED_OUTAGE, Coverage
 from azven.work import reach
-from azven.work.backdrop import Known, place
 from azven.work.reach import Room
+from azven.work.reach.backdrop import Known, place
 from azven.work.wording import one_line
 
 _EDGE, _HIT, _FAINT, _GLYPH = 26, 11, 0.4, 24

@@ -16,9 +16,9 @@ from azven.desk.session import Session
 from azven.desk.stage import Stage, button, choice, fill, label, row
 from azven.rf.links import WALL_DB
 from azven.rf.reach import Coverage, Suggestion, Walk
-from azven.work import backdrop, ground, ids, reach, room_plan
+from azven.work import ground, ids, reach
 from azven.work.plan import Progress
-from azven.work.reach import Room
+from azven.work.reach import Room, backdrop, room_plan
 
 _TOOLS: list[tuple[str, object]] = [
     ("select and move", "select"), ("place receive antenna", "receive"), ("place transmit antenna", "transmit"),

@@ -1,0 +1,258 @@
+"""Ground: territory, rooms and how they hear one another, neighbours."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any, Literal
+
+from azven.book.edits import Change, Edit, add, remove, replace_record
+from azven.book.records import (
+    SERVICES,
+    Link,
+    Model,
+    Neighbour,
+    Permit,
+    Region,
+    Relation,
+    Show,
+    Site,
+    Unit,
+    Zone,
+)
+from azven.book.regions import Territory, territory
+from azven.book.store import Store
+from azven.rf.sweep import Channel
+from azven.work.ground.hours import Clock, zone_here, zone_names
+from azven.work.kit.catalogue import generic_models
+from azven.work.scope import Scope
+
+RelationName = Literal["together", "near", "apart"]
+NEAR_FROM_DB = 15.0
+APART_FROM_DB = 40.0
+
+
+@dataclass(frozen=True)
+class Place:
+    """Where we are: the site and show at hand, with the region's rules."""
+
+    site: Site
+    show: Show
+    region: Territory | None
+    permits: tuple[Permit, ...] = ()
+
+    @property
+    def clock(self) -> Clock:
+        """The site's own clock."""
+        return Clock(self.site.time_zone)
+
+    def channels(self) -> list[Channel]:
+        """The television raster, empty without a region."""
+        if self.region is None:
+            return []
+        return [Channel(c.name, c.low_hz, c.high_hz) for c in self.region.channels]
+
+    def stations(self) -> tuple[str, ...]:
+        """Raster channels listed as used by television here: the site's own list, else the region's."""
+        return self.site.stations or (self.region.stations if self.region is not None else ())
+
+
+def new_book(path: Path) -> Store:
+    """A new book with one site, one show, one room and the generic models, ready to be filled in."""
+    store = Store.create(path)
+    models = generic_models()
+    first = store.reserve(3 + len(models))
+    site = Site(id=first, name="New site", time_zone=zone_here())
+    store.apply(
+        Edit(
+            "New book",
+            add(
+                site,
+                Zone(id=first + 1, site_id=first, name="Main room"),
+                Show(id=first + 2, site_id=first, name="New show"),
+                *(replace(m, id=first + 3 + i) for i, m in enumerate(models)),
+            ),
+        )
+    )
+    return store
+
+
+def here(store: Store, scope: Scope) -> Place:
+    """The site and the show of a scope; ValueError when one of them is gone."""
+    sites, shows = store.all(Site, id=scope.site), store.all(Show, id=scope.show)
+    if not sites or not shows:
+        raise ValueError("This show is no longer in the book; go to another one.")
+    site, show = sites[0], shows[0]
+    region = store.get(Region, site.region_id) if site.region_id else None
+    held = tuple(store.all(Permit, site_id=site.id))
+    return Place(site, show, None if region is None else territory(region.document), held)
+
+
+def choose_region(store: Store, scope: Scope, document: Mapping[str, Any]) -> Edit:
+    """Make a region file, parsed and checked, the region of the site; the book keeps a copy of it as it is today."""
+    site = here(store, scope).site
+    region_id = store.reserve()
+    region = Region(
+        id=region_id,
+        key=document["key"],
+        title=document["title"],
+        dated=document["dated"],
+        document=dict(document),
+    )
+    changes = add(region) + replace_record(site, replace(site, region_id=region_id))
+    return Edit(f"Region: {document['title']}", changes)
+
+
+def zones(store: Store, scope: Scope) -> list[Zone]:
+    """Rooms of the site in their order."""
+    site = here(store, scope).site
+    return sorted(store.all(Zone, site_id=site.id), key=lambda z: (z.position, z.id))
+
+
+def add_zone(store: Store, scope: Scope, name: str) -> Edit:
+    site = here(store, scope).site
+    existing = zones(store, scope)
+    name = name.strip() or unused("Room", [z.name for z in existing])
+    zone_id = store.reserve()
+    zone = Zone(id=zone_id, site_id=site.id, name=name, position=len(existing))
+    return Edit(f"Room {name}", add(zone), (zone_id,))
+
+
+def rename_zone(store: Store, zone: Zone, name: str) -> Edit:
+    name = name.strip()
+    if not name:
+        raise ValueError("A room needs a name.")
+    return Edit(f"Rename {zone.name}", replace_record(zone, replace(zone, name=name)))
+
+
+def remove_zone(store: Store, scope: Scope, zone: Zone) -> Edit:
+    """Take a room out with its relations; ValueError while links, units or neighbours are in it."""
+    users = [
+        *(x.name for x in store.all(Link, zone_id=zone.id)),
+        *(x.name for x in store.all(Unit, zone_id=zone.id)),
+        *(x.name for x in store.all(Neighbour, zone_id=zone.id)),
+    ]
+    if users:
+        raise ValueError(
+            f"{zone.name} is still used by {users[0]}" + (f" and {len(users) - 1} more." if users[1:] else ".")
+        )
+    related = [r for pair, r in relations(store, scope).items() if zone.id in pair]
+    return Edit(f"Remove {zone.name}", remove([*related, zone]))
+
+
+def relation_from_loss(loss_db: float) -> RelationName:
+    """How two rooms hear one another across a wall loss: spacing still matters from 15 dB, nothing from 40 dB."""
+    if loss_db < NEAR_FROM_DB:
+        return "together"
+    return "near" if loss_db < APART_FROM_DB else "apart"
+
+
+def relations(store: Store, scope: Scope) -> dict[frozenset[int], Relation]:
+    """Stored relations by pair of zone ids; a pair that is not stored is apart."""
+    here_too = {z.id for z in zones(store, scope)}
+    stored = {frozenset((r.zone_a_id, r.zone_b_id)): r for r in store.all(Relation)}
+    return {pair: r for pair, r in stored.items() if pair <= here_too}
+
+
+def relate(
+    store: Store, scope: Scope, a: Zone, b: Zone, relation: RelationName, wall_loss_db: float | None = None
+) -> Edit:
+    """Say how two rooms hear one another."""
+    title = f"{a.name} and {b.name}: {relation}"
+    existing = relations(store, scope).get(frozenset((a.id, b.id)))
+    if existing:
+        return Edit(title, replace_record(existing, replace(existing, relation=relation, wall_loss_db=wall_loss_db)))
+    new = Relation(id=store.reserve(), zone_a_id=a.id, zone_b_id=b.id, relation=relation, wall_loss_db=wall_loss_db)
+    return Edit(title, add(new))
+
+
+def neighbours(store: Store, scope: Scope) -> list[Neighbour]:
+    site = here(store, scope).site
+    return sorted(store.all(Neighbour, site_id=site.id), key=lambda n: n.freq_hz)
+
+
+def add_neighbour(store: Store, scope: Scope, name: str, freq_hz: int, **more: Any) -> Edit:
+    """A foreign frequency [Hz]; ValueError when it makes no sense."""
+    check_frequency(freq_hz)
+    new = Neighbour(
+        id=store.reserve(),
+        site_id=scope.site,
+        name=name.strip() or "Neighbour",
+        freq_hz=freq_hz,
+        **more,
+    )
+    return Edit(f"Neighbour {new.name}", add(new), (new.id,))
+
+
+def hertz(text: Any) -> int:
+    """A frequency typed in MHz, in hertz; ValueError when it is none."""
+    try:
+        return round(float(str(text).replace(",", ".")) * 1e6)
+    except (ValueError, OverflowError):
+        raise ValueError(f"“{text}” is not a frequency in MHz.") from None
+
+
+def kilohertz(text: Any) -> int:
+    """A distance typed in kHz, in hertz; ValueError when it is none or over 50 MHz."""
+    try:
+        found = round(float(str(text).replace(",", ".")) * 1e3)
+    except (ValueError, OverflowError):
+        raise ValueError(f"“{text}” is not a number of kHz.") from None
+    if not 0 <= found <= 50_000_000:
+        raise ValueError(f"{text} kHz is out of range.")
+    return found
+
+
+def check_frequency(freq_hz: int) -> None:
+    """ValueError for what cannot be a radio frequency [Hz]."""
+    if not 100_000 <= freq_hz <= 100_000_000_000:
+        raise ValueError(f"{freq_hz / 1e6:g} MHz is no frequency to keep clear of.")
+
+
+def change(before: Any, title: str, **values: Any) -> Edit:
+    """Change some fields of a record."""
+    return Edit(title, replace_record(before, replace(before, **values)))
+
+
+def take_out(record: Any, title: str) -> Edit:
+    return Edit(title, (Change(record, None),))
+
+
+def set_site(store: Store, scope: Scope, title: str, **values: Any) -> Edit:
+    """Change the site: television guard, thresholds, note."""
+    return change(here(store, scope).site, title, **values)
+
+
+def set_time_zone(store: Store, scope: Scope, name: str) -> Edit:
+    """Read times as those of a zone of the zone database; moments stay, hours of neighbours are meant there from now
+    on. ValueError for a zone that it does not have."""
+    if name not in zone_names():
+        raise ValueError(f"“{name[:80]}” is no time zone; choose one such as {zone_here()}.")
+    return set_site(store, scope, f"Times of {name}", time_zone=name)
+
+
+def set_stations(store: Store, scope: Scope, text: str) -> Edit:
+    """The raster channels that the local list gives, separated by commas or spaces; ValueError for unknown ones."""
+    named = tuple(dict.fromkeys(text.replace(",", " ").replace(";", " ").split()))
+    known = {c.name for c in here(store, scope).channels()}
+    if wrong := [name for name in named if name not in known]:
+        raise ValueError(f"{', '.join(wrong)}: no such channel in this raster.")
+    return set_site(store, scope, "Television stations listed here", stations=named)
+
+
+def open_points(store: Store, scope: Scope) -> int:
+    """What Ground still misses: a region, relations nobody has set."""
+    place = here(store, scope)
+    rooms = zones(store, scope)
+    unset = len(rooms) * (len(rooms) - 1) // 2 - len(relations(store, scope))
+    return (place.region is None) + max(unset, 0)
+
+
+def models(store: Store) -> list[Model]:
+    return sorted(store.all(Model), key=lambda m: (SERVICES.index(m.service), m.name))
+
+
+def unused(name: str, taken: list[str]) -> str:
+    """`name`, with a number behind it when it is taken."""
+    if name not in taken:
+        return name
+    return next(f"{name} {n}" for n in range(2, len(taken) + 3) if f"{name} {n}" not in taken)

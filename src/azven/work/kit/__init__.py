@@ -1,0 +1,41 @@
+"""Kit: models, units and links; bulk entry, paste from a spreadsheet, edits in place."""
+
+from azven.work.kit.gear import (
+    PRIORITIES,
+    Pasted,
+    acts,
+    acts_note,
+    add_act,
+    add_links,
+    add_model,
+    add_unit,
+    band_note,
+    change_links,
+    links,
+    numbered,
+    open_points,
+    paste,
+    remove_acts,
+    remove_links,
+    units,
+)
+
+__all__ = [
+    "PRIORITIES",
+    "Pasted",
+    "acts",
+    "acts_note",
+    "add_act",
+    "add_links",
+    "add_model",
+    "add_unit",
+    "band_note",
+    "change_links",
+    "links",
+    "numbered",
+    "open_points",
+    "paste",
+    "remove_acts",
+    "remove_links",
+    "units",
+]

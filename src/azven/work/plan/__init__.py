@@ -1,0 +1,41 @@
+"""Plan: from what the book knows to a coordination, and back into the book."""
+
+from azven.work.plan.board import (
+    TIGHT_DB,
+    TIGHT_HZ,
+    Board,
+    Progress,
+    Trial,
+    Verdict,
+    adopt,
+    assignments,
+    board_of,
+    go_back_to,
+    judge,
+    lock,
+    nearest_step,
+    set_density,
+    set_frequencies,
+    set_school,
+    try_at,
+)
+
+__all__ = [
+    "TIGHT_DB",
+    "TIGHT_HZ",
+    "Board",
+    "Progress",
+    "Trial",
+    "Verdict",
+    "adopt",
+    "assignments",
+    "board_of",
+    "go_back_to",
+    "judge",
+    "lock",
+    "nearest_step",
+    "set_density",
+    "set_frequencies",
+    "set_school",
+    "try_at",
+]

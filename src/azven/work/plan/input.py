@@ -1,0 +1,294 @@
+"""From what the book knows to a coordination: what every link may use, and what it has to keep clear of."""
+
+import math
+from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Set as AbstractSet
+from dataclasses import dataclass, replace
+
+from azven.book.records import Act, Link, Model, Neighbour, Unit, Wall, Zone
+from azven.book.store import Store
+from azven.rf.by_level import Levels
+from azven.rf.density import at_density
+from azven.rf.imlevels import CONVERSION_LOSS_DB, ISOLATED_CONVERSION_LOSS_DB
+from azven.rf.radios import Radio, Room, Rooms
+from azven.rf.request import Carrier, PlanRequest, Profile, Range, Relation, Request
+from azven.rf.schools import SCHOOLS, School
+from azven.work import ground, ids, kit, listen
+from azven.work.ground import permission, places
+from azven.work.ids import EVERYWHERE
+from azven.work.listen import Picture
+from azven.work.scope import Scope
+from azven.work.wording import one_line
+
+SPARE_PRIORITY = 90
+UNCLAIMED_SPACING_HZ = 200_000
+_WIDE_HZ = 300_000
+_NO_RANGE = Range(1, 1)
+_NEIGHBOUR_GUARDS = {"2a-b": 50_000}
+
+
+@dataclass(frozen=True)
+class Bar:
+    """Frequencies `[low_hz, high_hz)` closed to a link's centre, and why."""
+
+    low_hz: int
+    high_hz: int
+    cause: str
+    text: str
+
+
+@dataclass(frozen=True)
+class PlanInput:
+    """A coordination with the way back: links by id, what closed each link's lane, what each foreign carrier is.
+
+    `names` says how people call links, foreign carriers, rooms, acts and models, by id.
+    """
+
+    request: PlanRequest
+    links: Mapping[str, Link]
+    bars: Mapping[str, tuple[Bar, ...]]
+    foreign: Mapping[str, str]
+    levels: Levels
+    names: Mapping[str, str]
+    school: School = "spacing"
+
+    def wish(self, link_id: str) -> Request:
+        return next(r for r in self.request.requests if r.id == link_id)
+
+    def name(self, member: str) -> str:
+        """How people call it; the id where nobody has named it."""
+        return self.names.get(member, member)
+
+
+class _Known:
+    """What the book says about links, looked up once."""
+
+    def __init__(self, store: Store, scope: Scope, picture: Picture, more_models: tuple[Model, ...] = ()) -> None:
+        self.place, self.picture = ground.here(store, scope), picture
+        self.models = {m.id: m for m in (*store.all(Model), *more_models)}
+        self.zones = ground.zones(store, scope)
+        self.acts = kit.acts(store, scope)
+        self.units = {u.id: u for u in kit.units(store, scope)}
+
+    def bars(self, link: Link) -> tuple[Bar, ...]:
+        model, unit = self.models[link.model_id], self.units.get(link.unit_id or 0)
+        return _bars(self.place, self.acts, self.picture, link, model, unit)
+
+    def wish(self, link: Link, bars: tuple[Bar, ...]) -> Request:
+        return _wish(link, self.models[link.model_id], {a.id for a in self.acts}, bars)
+
+    def profiles(self, models: Iterable[Model], density: int) -> dict[str, Profile]:
+        return {ids.of(m): at_density(Profile(m.spacing_hz, m.guard_hz), density) for m in models}
+
+    def names(self, links: Iterable[Link], neighbours: Sequence[Neighbour]) -> dict[str, str]:
+        """How people call everything that takes part."""
+        rooms = {z.id: z.name for z in self.zones}
+
+        def room(item: Link | Neighbour) -> str:
+            return rooms.get(item.zone_id or 0, "every room")
+
+        out = {EVERYWHERE: "every room"}
+        for records in (self.zones, self.acts, self.models.values()):
+            out |= ids.told_apart(records, lambda r: f"no. {abs(r.id)}")
+        return out | ids.told_apart(links, room) | ids.told_apart(neighbours, room)
+
+
+def input_for(
+    store: Store,
+    scope: Scope,
+    picture: Picture | None = None,
+    density: int | None = None,
+    extra: tuple[Link, ...] = (),
+    school: School | None = None,
+    neighbours: tuple[Neighbour, ...] = (),
+    related: Mapping[frozenset[str], Relation] | None = None,
+) -> PlanInput:
+    """The coordination of the show: every link that is not set aside, everything it has to keep clear of.
+
+    `density`, `school` and `related` (ids of rooms → relation) stand in for what the book says, `extra` links and more
+    `neighbours`, their ids negative, come on top, to try something out.
+    """
+    picture = picture or listen.picture(store, scope)
+    known = _Known(store, scope, picture)
+    show = known.place.show
+    links = {ids.of(x): x for x in [*kit.links(store, scope), *extra] if not x.set_aside}
+    bars = {key: known.bars(link) for key, link in links.items()}
+    requests = tuple(known.wish(link, bars[key]) for key, link in links.items())
+    everyone = [*ground.neighbours(store, scope), *neighbours]
+    foreign = _Foreign(known)
+    foreign.take(everyone, picture)
+    profiles = foreign.profiles | known.profiles(known.models.values(), show.density if density is None else density)
+    rooms = tuple(ids.of(z) for z in known.zones)
+    names = known.names(links.values(), everyone) | foreign.names
+    request = PlanRequest(
+        profiles, (*rooms, EVERYWHERE), requests, _relations(store, scope, rooms) | dict(related or {}), (),
+        tuple(foreign.carriers), names={k: n for k, n in names.items() if k in links or k in foreign.words},
+        zone_names={r: names[r] for r in (*rooms, EVERYWHERE)},
+        act_names={k: names[k] for k in map(ids.of, known.acts)},
+    ).validate()  # fmt: skip
+    as_set = next(s for s in SCHOOLS if s == show.school)
+    levels = levels_for(store, scope, links, known.models)
+    return PlanInput(request, links, bars, foreign.words, levels, names, as_set if school is None else school)
+
+
+def with_link(
+    now: PlanInput, store: Store, scope: Scope, picture: Picture, link: Link, models: tuple[Model, ...] = ()
+) -> PlanInput:
+    """The same coordination with one link changed, perhaps to one of `models` that the book does not hold yet."""
+    known = _Known(store, scope, picture, models)
+    bars, key = known.bars(link), ids.of(link)
+    wish = known.wish(link, bars)
+    profiles = {**now.request.profiles, **known.profiles(models, known.place.show.density)}
+    request = replace(
+        now.request, requests=tuple(wish if r.id == key else r for r in now.request.requests), profiles=profiles
+    )
+    names = {**now.names, **{ids.of(m): m.name for m in models}}
+    return replace(now, request=request, links={**now.links, key: link}, bars={**now.bars, key: bars}, names=names)
+
+
+def levels_for(store: Store, scope: Scope, links: Mapping[str, Link], models: Mapping[int, Model]) -> Levels:
+    """What levels need to know: every link's radio and wearer, the rooms with the antennas that Reach has in them, and
+    what stands between."""
+    radios = {key: _radio(models[link.model_id], link) for key, link in links.items()}
+    zones = {z.id: z for z in ground.zones(store, scope)}
+    rooms = {
+        ids.of(z): Room(
+            z.near_m, z.far_m, z.between_m, z.exponent, receive=places.ends(store, z, "receive"),
+            transmit=places.ends(store, z, "transmit"),
+        )
+        for z in zones.values()
+    }  # fmt: skip
+    isolation = {
+        frozenset(ids.of(zones[i]) for i in pair): (r.wall_loss_db or 0.0) / 2
+        for pair, r in ground.relations(store, scope).items()
+        if pair <= zones.keys()
+    }
+    walls = places.wall_lines(store.all(Wall, site_id=scope.site))
+    return Levels(radios, Rooms(rooms, isolation, walls))
+
+
+def _radio(model: Model, link: Link) -> Radio:
+    fixed = link.service == "in-ear"
+    return Radio(
+        power_dbm=10 * math.log10(max(model.power_mw, 1e-3)), gain_dbi=model.gain_dbi, body_db=model.body_db,
+        bandwidth_hz=model.bandwidth_hz, needed_db=model.needed_db, iip3_dbm=model.iip3_dbm, nf_db=model.nf_db,
+        conversion_loss_db=ISOLATED_CONVERSION_LOSS_DB if fixed else CONVERSION_LOSS_DB, fixed=fixed,
+        worn_by=one_line(link.performer).casefold(),
+    )  # fmt: skip
+
+
+def _bars(
+    place: ground.Place, acts: Sequence[Act], picture: Picture, link: Link, model: Model, unit: Unit | None
+) -> tuple[Bar, ...]:
+    low, high = _band(link, model)
+    bars = []
+    if unit is not None:
+        bars += _out_of_receiver(low, high, model, unit)
+    half = model.bandwidth_hz // 2
+    for a, b, rule in permission.permitted(place.region, low - half, high + half, place.permits, acts):
+        if rule is None:
+            bars.append(Bar(a - half, b + half, "permission", "not permitted here"))
+        elif rule.kind == "reserved":
+            bars.append(Bar(a - half, b + half, "permission", f"reserved: {rule.title}"))
+        elif over := permission.over_cap(model, rule):
+            bars.append(Bar(a, b, "permission", over))
+    use = "in-ear" if link.service == "in-ear" else "voice"
+    for decision in picture.decisions[use]:
+        reading, channel = decision.reading, decision.reading.channel
+        aside = half + place.site.tv_guard_hz
+        edges = channel.low_hz - aside, channel.high_hz + aside
+        if reading.occupancy == "taken":
+            cause = "television" if reading.multiplex else "sweep"
+            bars.append(Bar(*edges, cause, f"channel {channel.name} is taken"))
+        elif reading.occupancy == "usable" and link.use_class == "quiet":
+            bars.append(Bar(*edges, "sweep", f"channel {channel.name} is not quiet"))
+    return tuple(bars)
+
+
+def _band(link: Link, model: Model) -> tuple[int, int]:
+    band = next((b for b in model.bands if b[0] == link.band), model.bands[0])
+    return band[1], band[2]
+
+
+def _out_of_receiver(low: int, high: int, model: Model, unit: Unit) -> list[Bar]:
+    rack = next((b for b in model.bands if b[0] == (unit.receiver_band or unit.band)), None)
+    if rack is None:
+        return [Bar(low, high + 1, "tuning", f"{unit.name} cannot receive it")]
+    ends = [(low, rack[1]), (rack[2] + 1, high + 1)]
+    return [Bar(a, b, "tuning", f"{unit.name} receives {rack[0]} only") for a, b in ends if a < b]
+
+
+def _wish(link: Link, model: Model, acts: AbstractSet[int], bars: tuple[Bar, ...]) -> Request:
+    low, high = _band(link, model)
+    return Request(
+        ids.of(link),
+        ids.of(model),
+        ids.key(Zone, link.zone_id),
+        (Range(low, high),),
+        model.step_hz,
+        0,
+        link.priority + (SPARE_PRIORITY if link.spare else 0),
+        frozenset(ids.key(Act, a) for a in link.acts if a in acts),
+        _open_between(low, high, bars),
+    )
+
+
+def _open_between(low: int, high: int, bars: tuple[Bar, ...]) -> tuple[Range, ...]:
+    """What the bars leave of `[low, high]`; one unusable range when that is nothing."""
+    out = []
+    at = low
+    for bar in sorted(bars, key=lambda b: b.low_hz):
+        if at < bar.low_hz and at <= high:
+            out.append(Range(at, min(bar.low_hz - 1, high)))
+        at = max(at, bar.high_hz)
+    if at <= high:
+        out.append(Range(at, high))
+    return tuple(out) or (_NO_RANGE,)
+
+
+class _Foreign:
+    """Neighbours and unclaimed lines as given carriers, what each is in words, its name and its profile."""
+
+    def __init__(self, known: _Known) -> None:
+        self._acts, self._rooms = known.acts, {z.id for z in known.zones}
+        self._clock = known.place.clock
+        self.carriers: list[Carrier] = []
+        self.words: dict[str, str] = {}
+        self.names: dict[str, str] = {}
+        self.profiles: dict[str, Profile] = {}
+
+    def take(self, neighbours: Sequence[Neighbour], picture: Picture) -> None:
+        for n in neighbours:
+            if n.kind != "ours":
+                room = ids.key(Zone, n.zone_id) if n.zone_id in self._rooms else EVERYWHERE
+                guards = _NEIGHBOUR_GUARDS if n.kind == "neighbour" else {}
+                profile = self._profile(n.spacing_hz, guards)
+                times = self._clock.acts_during(n.hours, self._acts)
+                self._put(Carrier(ids.of(n), n.freq_hz, profile, room, n.mixes, times), n.note or n.kind)
+        for line in picture.lines:
+            key, (low, high) = ids.line(line.freq_hz), line.edges_hz
+            self.names[key] = f"line at {line.freq_hz / 1e6:.3f}"
+            profile = self._profile(UNCLAIMED_SPACING_HZ + (high - low) // 2, {})
+            wide = f", {(high - low) / 1e3:.0f} kHz wide" if high - low > _WIDE_HZ else ""
+            words = f"unclaimed line of {line.level_dbm:.0f} dBm{wide}"
+            self._put(Carrier(key, (low + high) // 2, profile, EVERYWHERE, radiates=False), words)
+
+    def _profile(self, spacing_hz: int, guards: Mapping[str, int]) -> str:
+        key = f"{'neighbour' if guards else 'keep clear'}, {spacing_hz / 1000:g} kHz"
+        self.profiles[key] = Profile(spacing_hz, guards)
+        return key
+
+    def _put(self, carrier: Carrier, words: str) -> None:
+        if carrier.id not in self.words:
+            self.carriers.append(carrier)
+            self.words[carrier.id] = words
+
+
+def _relations(store: Store, scope: Scope, rooms: Sequence[str]) -> dict[frozenset[str], Relation]:
+    known: dict[str, Relation] = {"together": "together", "near": "near", "apart": "apart"}
+    out: dict[frozenset[str], Relation] = {frozenset((z, EVERYWHERE)): "together" for z in rooms}
+    for pair, relation in ground.relations(store, scope).items():
+        ends = frozenset(ids.key(Zone, z) for z in pair)
+        if ends <= set(rooms):
+            out[ends] = known[relation.relation]
+    return out

@@ -1,0 +1,208 @@
+"""Planning: the searches behind Plan's deeds, each a pure call on the plan as it stands."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from functools import partial
+
+import numpy as np
+
+from azven.book.edits import Edit, add
+from azven.book.records import Assignment, Link
+from azven.book.store import Store
+from azven.rf import coordinate as rf
+from azven.rf.by_level import plan_by
+from azven.rf.products import Situation, near
+from azven.rf.request import KINDS, PlanRequest
+from azven.work import ids, kit
+from azven.work.plan import elsewhere
+from azven.work.plan.board import Board, Progress
+from azven.work.plan.history import plan_record
+from azven.work.plan.input import PlanInput
+from azven.work.scope import Scope
+from azven.work.wording import formula
+
+_MORE_SPARES = 3
+Elapsed = Callable[[], float]
+
+
+def plan_all(
+    now: Board, progress: Progress, elapsed: Elapsed, effort: int = 3, time_limit_s: float = 20.0,
+    on_better: Callable[[rf.Best], None] | None = None,
+) -> rf.Plan:  # fmt: skip
+    """Coordinate every link anew, in the school of the show; locked ones stay."""
+    request = replace(_with_locked(now), effort=effort, time_limit_s=time_limit_s)
+    return _search(now, request, progress, elapsed, on_better)
+
+
+def _search(
+    now: Board, request: PlanRequest, progress: Progress, elapsed: Elapsed,
+    on_better: Callable[[rf.Best], None] | None = None, current: Mapping[str, int] | None = None,
+) -> rf.Plan:  # fmt: skip
+    """The search of the show's school; large ones in a process of their own."""
+    links = len(request.requests) + len(request.carriers)
+    found: rf.Plan
+    if now.input.school == "spacing":
+        found = elsewhere.run(rf.coordinate, (request,), links, progress, elapsed, on_better)
+    else:
+        task = partial(plan_by, current=current)
+        args = (request, now.input.levels, now.input.school)
+        found = elsewhere.run(task, args, links, progress, elapsed)
+    return found
+
+
+def _with_locked(now: Board) -> PlanRequest:
+    request = now.input.request
+    held = tuple(r.at(now.frequencies[r.id]) for r in request.requests if r.id in now.locked)
+    free = tuple(r for r in request.requests if r.id not in now.locked)
+    return replace(request, carriers=(*request.carriers, *held), requests=free)
+
+
+def mend(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Mended:
+    """Move only what is broken, as little as possible, and place what has no frequency; locked links stay."""
+    if now.input.school != "spacing":
+        return _mend_by_level(now, progress, elapsed)
+    request = replace(now.input.request, time_limit_s=20.0)
+    links = len(request.requests) + len(request.carriers)
+    args = (request, dict(now.frequencies), sorted(now.locked))
+    mended: rf.Mended = elsewhere.run(rf.mend, args, links, progress, elapsed)
+    return mended
+
+
+def _mend_by_level(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Mended:
+    request = replace(_with_locked(now), time_limit_s=20.0)
+    free = {n: f for n, f in now.frequencies.items() if n not in now.locked}
+    faulty = {fault.id for fault in rf.tuning_faults(request, free)}
+    standing = {n: f for n, f in free.items() if n not in faulty}
+    found = _search(now, request, progress, elapsed, current=standing)
+    after = {a.id: a.freq_hz for a in found.assignments}
+    moves = tuple(
+        rf.Move(n, f, after.get(n), "not allowed" if n in faulty else "level")
+        for n, f in free.items() if after.get(n) != f
+    )  # fmt: skip
+    return rf.Mended(found, moves)
+
+
+def add_missing(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Plan:
+    """Place what has no frequency and move nobody."""
+    held = replace(now, locked=frozenset(now.frequencies))
+    return _search(now, replace(_with_locked(held), time_limit_s=20.0), progress, elapsed, current={})
+
+
+@dataclass(frozen=True)
+class ActGain:
+    """How many links find room when acts share spectrum, and when everything is taken to be always on."""
+
+    with_acts: int
+    always_on: int
+    wanted: int
+
+    def sentence(self) -> str:
+        more = self.with_acts - self.always_on
+        if more > 0:
+            return f"Acts that are never on together share spectrum: {more} more links find room than without."
+        if self.with_acts == self.wanted:
+            return "Every link would find room even if all acts were on at once; sharing by act gains none here."
+        return f"Sharing by act gains none here: {self.with_acts} of {self.wanted} find room either way."
+
+
+def act_gain(asked: PlanInput, progress: Progress, elapsed: Elapsed) -> ActGain | None:
+    """What planning by acts gains, by a quick search each way; None where no link belongs to an act."""
+    request = replace(asked.request, effort=1)
+    if not any(r.times for r in request.requests):
+        return None
+    always = replace(request, requests=tuple(replace(r, times=frozenset()) for r in request.requests))
+    placed = [len(rf.coordinate(q, progress, elapsed).assignments) for q in (request, always)]
+    return ActGain(placed[0], placed[1], len(request.requests))
+
+
+def swap_spares(now: Board, progress: Progress) -> dict[str, rf.Swap]:
+    """For every vital, high or quiet link that is not a spare: where it goes if it alone has to move."""
+    wanted = [
+        v.id for v in now.verdicts
+        if v.freq_hz is not None and not v.link.spare and (v.link.priority <= 2 or v.link.use_class == "quiet")
+    ]  # fmt: skip
+    return rf.swap_spares(now.input.request, now.frequencies, wanted, progress)
+
+
+def spare_links(store: Store, scope: Scope) -> tuple[Link, ...]:
+    """Spares that could be wanted: up to three more for every kind of link in the show, ids still negative."""
+    links = kit.links(store, scope)
+    kinds: dict[tuple[object, ...], Link] = {}
+    for link in links:
+        if not link.spare and not link.set_aside:
+            kinds.setdefault((link.model_id, link.band, link.zone_id, link.use_class), link)
+    taken = [x.name for x in links]
+    out: list[Link] = []
+    for like in kinds.values():
+        for name in kit.numbered(f"Spare {'ear' if like.service == 'in-ear' else like.service} 1", _MORE_SPARES, taken):
+            taken.append(name)
+            out.append(
+                replace(
+                    like, id=-len(out) - 1, version=0, name=name, spare=True, acts=(), acts_gone=(), unit_id=None,
+                    performer="", position=len(taken),
+                )
+            )  # fmt: skip
+    return tuple(out)
+
+
+def more_spares(
+    found: PlanInput, now: Board, spares: tuple[Link, ...], progress: Progress, elapsed: Elapsed
+) -> rf.Plan:
+    """Place as many of `spares` as fit; they are in `found`, everybody in `now` stays."""
+    new = {ids.of(x) for x in spares}
+    held = tuple(r.at(now.frequencies[r.id]) for r in found.request.requests if r.id in now.frequencies)
+    wanted = tuple(r for r in found.request.requests if r.id in new)
+    request = replace(found.request, carriers=(*found.request.carriers, *held), requests=wanted, effort=2)
+    return rf.coordinate(replace(request, time_limit_s=20.0), progress, elapsed)
+
+
+def keep_spares(store: Store, scope: Scope, spares: tuple[Link, ...], found: rf.Plan) -> Edit:
+    """The edit that adds the spares that found room, with their frequencies."""
+    plan = plan_record(store, scope)
+    if plan is None:
+        raise ValueError("Plan all first, then add spares.")
+    placed = {a.id: a.freq_hz for a in found.assignments}
+    chosen = [x for x in spares if ids.of(x) in placed]
+    first = store.reserve(2 * max(len(chosen), 1))
+    links = [replace(x, id=first + i) for i, x in enumerate(chosen)]
+    rows = [
+        Assignment(id=first + len(links) + i, plan_id=plan.id, link_id=links[i].id, freq_hz=placed[ids.of(x)])
+        for i, x in enumerate(chosen)
+    ]
+    changes = add(*links, *rows)
+    return Edit(f"{len(links)} more spares", changes)
+
+
+@dataclass(frozen=True)
+class Price:
+    """What a step of density would give and cost: links placed, products by kind that land, and the name of the link on
+    which most of them do."""
+
+    step: int
+    placed: int
+    wanted: int
+    landing: Mapping[str, int]
+    worst: str
+
+    def sentence(self) -> str:
+        products = [f"{n} of {formula(kind)}" for kind, n in self.landing.items() if n]
+        falls = f"products {', '.join(products)} land inside the cautious guards, most on {self.worst}"
+        return f"{self.placed} of {self.wanted} find room; " + (falls if products else "no product lands on a link")
+
+
+def price(asked: PlanInput, cautious: PlanInput, step: int, progress: Progress, elapsed: Elapsed) -> Price:
+    """Plan at a step (`asked`) and count what lands within the guards of the most cautious one."""
+    found = rf.coordinate(replace(asked.request, effort=1), progress, elapsed)
+    frequencies = {a.id: a.freq_hz for a in found.assignments}
+    request = cautious.request
+    situation = Situation(rf.carriers_of(request, frequencies), request.profiles, request.relations)
+    ours = np.array([i in frequencies for i in situation.ids], bool)
+    landing: dict[str, int] = {}
+    by_victim = np.zeros(len(situation.ids), np.int64)
+    for kind in KINDS:
+        for hit in near(situation, kind, situation.guard[kind] - 1):
+            on_us = hit.victim[ours[hit.victim]]
+            landing[kind] = landing.get(kind, 0) + len(on_us)
+            by_victim += np.bincount(on_us, minlength=len(by_victim))
+    worst = asked.name(situation.ids[int(np.argmax(by_victim))]) if by_victim.any() else ""
+    return Price(step, len(frequencies), len(request.requests), landing, worst)

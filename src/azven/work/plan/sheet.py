@@ -1,0 +1,157 @@
+"""The frequency sheet: what leaves the screen, as HTML for printing and as CSV."""
+
+import csv
+import io
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from importlib.resources import files
+from pathlib import Path
+
+from azven.book.formats.whole import write_whole
+from azven.book.records import Act, Link, Model, Zone
+from azven.book.regions import ADVICE
+from azven.book.store import Store
+from azven.rf.coordinate import Swap
+from azven.work import ground, ids, kit
+from azven.work.plan.board import Board, Verdict
+from azven.work.scope import Scope
+from azven.work.wording import mhz
+
+HEADINGS = ("Link", "MHz", "Channel", "Room", "Acts", "Equipment", "Band", "Performer", "Margin kHz", "State")
+_STATES = {"sound": "holds", "tight": "tight", "broken": "BROKEN", "unplaced": "no frequency"}
+_RISKY = ("=", "+", "-", "@", "＝", "＋", "－", "＠")
+_BLANKS = " \t\r\n\f\v\u00a0\u3000\ufeff\u200b"
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One printed line."""
+
+    link: str
+    mhz: str
+    channel: str
+    room: str
+    acts: str
+    equipment: str
+    band: str
+    performer: str
+    margin: str
+    state: str
+    spare: bool
+
+    def cells(self) -> tuple[str, ...]:
+        return (
+            self.link, self.mhz, self.channel, self.room, self.acts, self.equipment, self.band, self.performer,
+            self.margin, self.state,
+        )  # fmt: skip
+
+
+def entries(store: Store, scope: Scope, board: Board) -> list[Entry]:
+    """All links of the plan, by room, then frequency; those without a frequency last."""
+    place, names = ground.here(store, scope), board.input.names
+    acts = {a.id: names[ids.of(a)] for a in kit.acts(store, scope)}
+    models = {m.id: m for m in store.all(Model)}
+    return [
+        _entry(v, board.input.name(ids.key(Zone, v.link.zone_id)), acts, models[v.link.model_id], place)
+        for v in _in_order(store, scope, board)
+    ]
+
+
+def _in_order(store: Store, scope: Scope, board: Board) -> list[Verdict]:
+    order = {z.id: i for i, z in enumerate(ground.zones(store, scope))}
+    return sorted(board.verdicts, key=lambda v: (order[v.link.zone_id], v.freq_hz is None, v.freq_hz or 0))
+
+
+def _entry(v: Verdict, room: str, acts: dict[int, str], model: Model, place: ground.Place) -> Entry:
+    channel = ""
+    if v.freq_hz is not None:
+        channel = next((c.name for c in place.channels() if c.low_hz <= v.freq_hz < c.high_hz), "")
+    return Entry(
+        v.link.name,
+        mhz(v.freq_hz) if v.freq_hz is not None else "",
+        channel,
+        room,
+        act_names(v.link, acts),
+        model.name,
+        v.link.band,
+        v.link.performer,
+        f"{v.margin_hz / 1e3:g}" if v.margin_hz is not None else "",
+        _STATES[v.state],
+        v.link.spare,
+    )
+
+
+def act_names(link: Link, acts: dict[int, str]) -> str:
+    return ", ".join(acts[a] for a in link.acts if a in acts) or "always"
+
+
+def html(store: Store, scope: Scope, board: Board, moment: datetime, swaps: Mapping[str, Swap] | None = None) -> str:
+    """The sheet as HTML for Qt's document: by room, by act, and where each of the `swaps` goes if it fails."""
+    from jinja2 import Environment
+
+    place, name = ground.here(store, scope), board.input.name
+    verdicts, rows = _in_order(store, scope, board), entries(store, scope, board)
+    both = list(zip(verdicts, rows, strict=True))
+    acts = kit.acts(store, scope)
+    known = {a.id for a in acts}
+    on = {a.id: [e for v, e in both if a.id in v.link.acts or not known & set(v.link.acts)] for a in acts}
+    rooms = [(name(ids.of(z)), [e for v, e in both if v.link.zone_id == z.id]) for z in ground.zones(store, scope)]
+    template = (files("azven") / "data" / "sheet.html").read_text("utf-8")
+    return (
+        Environment(autoescape=True)
+        .from_string(template)
+        .render(
+            show=place.show.name,
+            site=place.site.name,
+            acts=[(name(ids.of(a)), _times(a, place), on[a.id]) for a in acts],
+            made=place.clock.said(moment),
+            zone=place.clock.abbreviation(moment),
+            region=f"{place.region.title}, as of {place.region.dated}"
+            if place.region
+            else "no region, none was chosen",
+            advice=ADVICE,
+            rooms=[(room, listed) for room, listed in rooms if listed],
+            broken=board.count("broken"),
+            unplaced=board.count("unplaced"),
+            stale=board.stale,
+            overrides=[
+                (p.name, f"{p.low_hz / 1e6:g}–{p.high_hz / 1e6:g} MHz", p.note)
+                for p in place.permits
+                if p.kind == "override"
+            ],
+            swaps=[(name(key), mhz(board.frequencies[key]), mhz(s.freq_hz)) for key, s in (swaps or {}).items()],
+        )
+    )
+
+
+def _times(act: Act, place: ground.Place) -> str:
+    """When an act is on, empty where it has no times."""
+    if act.starts_at is None or act.ends_at is None:
+        return ""
+    return f"{place.clock.said(act.starts_at)}–{place.clock.said(act.ends_at)[-5:]}"
+
+
+def csv_text(store: Store, scope: Scope, board: Board) -> str:
+    """The sheet as CSV (RFC 4180); a cell that a spreadsheet would run is written as text."""
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(HEADINGS)
+    for entry in entries(store, scope, board):
+        writer.writerow([harmless(c) for c in entry.cells()])
+    return out.getvalue()
+
+
+def harmless(cell: str) -> str:
+    """The cell with an apostrophe before it when a spreadsheet would take it for a formula, blanks before the sign and
+    signs of full width included."""
+    try:
+        float(cell)
+    except ValueError:
+        bare = cell.lstrip(_BLANKS)
+        return f"'{cell}" if cell.startswith(("\t", "\r")) or bare.startswith(_RISKY) else cell
+    return cell
+
+
+def write_csv(store: Store, scope: Scope, board: Board, path: Path) -> None:
+    write_whole(path, csv_text(store, scope, board).encode("utf-8"))

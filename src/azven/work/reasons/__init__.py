@@ -1,0 +1,29 @@
+"""Reasons: why a link stands as it does, with this case's numbers, and what could be done about it."""
+
+from azven.work.reasons.panel import (
+    LANE_CAUSES,
+    Option,
+    Reasons,
+    Row,
+    always,
+    best_alternative,
+    better_place,
+    for_link,
+    lane_of,
+    refined_causes,
+    refined_shares,
+)
+
+__all__ = [
+    "LANE_CAUSES",
+    "Option",
+    "Reasons",
+    "Row",
+    "always",
+    "best_alternative",
+    "better_place",
+    "for_link",
+    "lane_of",
+    "refined_causes",
+    "refined_shares",
+]
