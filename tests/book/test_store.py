@@ -247,24 +247,6 @@ def test_the_demo_is_clean_recent_and_nearly_full(tmp_path):
     store.close()
 
 
-def test_a_filled_book_of_the_version_before_is_brought_up_to_date(tmp_path):
-    store = demo.build(tmp_path)
-    path, before = store.path, {kind: len(store.all(kind)) for kind in TABLES}
-    store.close()
-    with sqlite3.connect(path) as connection:
-        connection.executescript(
-            "DROP TABLE backdrop; ALTER TABLE sweep DROP COLUMN made_inside; ALTER TABLE site DROP COLUMN stations;"
-            "ALTER TABLE site DROP COLUMN time_zone; ALTER TABLE link DROP COLUMN acts_gone;"
-            "ALTER TABLE kept_plan DROP COLUMN names; UPDATE alembic_version SET version_num = '0002';"
-        )
-    connection.close()
-    again = Store.open(path)
-    assert {kind: len(again.all(kind)) for kind in TABLES} == before
-    assert again.all(Site)[0].stations == ()
-    assert all(s.made_inside == () for s in again.all(Sweep))
-    again.close()
-
-
 OLD_CODES = {"2a-b": "2T3O", "a+b-c": "3T3O", "3a-2b": "2T5O"}
 
 
@@ -293,6 +275,7 @@ def made_old(path, store):
         for table, column, number, value in rows:
             connection.execute(f"UPDATE {table} SET {column} = ? WHERE id = ?", (value, number))
         connection.executescript(
+            "ALTER TABLE site DROP COLUMN archived; ALTER TABLE show DROP COLUMN archived;"
             "ALTER TABLE site DROP COLUMN time_zone; ALTER TABLE link DROP COLUMN acts_gone;"
             "ALTER TABLE kept_plan DROP COLUMN names; UPDATE alembic_version SET version_num = '0003';"
         )

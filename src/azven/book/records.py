@@ -77,6 +77,7 @@ class Site(Record):
     thresholds: dict[str, Any] = field(default_factory=dict)
     stations: tuple[str, ...] = ()
     time_zone: str = "UTC"
+    archived: bool = False
 
 
 @record
@@ -205,11 +206,14 @@ class Unit(Record):
 
 @record
 class Show(Record):
+    """What runs at a site, with its acts, links and plan. What is archived is kept, and out of the way."""
+
     site_id: int
     name: str
     density: int = 1
     note: str = ""
     school: str = "spacing"
+    archived: bool = False
 
 
 @record

@@ -15,8 +15,8 @@ from azven.book import records as r
 R = TypeVar("R", bound=r.Record)
 APPLICATION_ID = 0x417A7665
 """SQLite's application_id of a book: the letters Azve."""
-REVISION = "0004"
-REVISIONS = ("0001", "0002", "0003", "0004")
+REVISION = "0005"
+REVISIONS = ("0001", "0002", "0003", "0004", "0005")
 """Every revision that this version of Azven knows, oldest first."""
 
 metadata = sa.MetaData(
@@ -136,7 +136,7 @@ TABLES: dict[type[r.Record], sa.Table] = {
     r.Region: _table("region", _col("key", T), _col("title", T), _col("dated", T), _col("document", Json())),
     r.Site: _table(
         "site", _col("name", T), _to("region_id>region", required=False), _col("note", T),
-        _col("tv_guard_hz", HERTZ), _col("thresholds", Json()), _col("stations", Json()), _col("time_zone", T),
+        _col("tv_guard_hz", HERTZ), _col("thresholds", Json()), _col("stations", Json()), _col("time_zone", T), _col("archived", B),
     ),
     r.Zone: _table(
         "zone", _to("site_id>site"), _col("name", T), _col("position", N), _col("note", T), _col("near_m", F),
@@ -170,7 +170,7 @@ TABLES: dict[type[r.Record], sa.Table] = {
     ),
     r.Show: _table(
         "show", _to("site_id>site"), _col("name", T), _col("density", N), _col("note", T),
-        _col("school", _choice("school", r.SCHOOLS)),
+        _col("school", _choice("school", r.SCHOOLS)), _col("archived", B),
     ),
     r.Act: _table(
         "act", _to("show_id>show"), _col("name", T), _col("position", N),
