@@ -2,11 +2,15 @@
 
 import os
 import sys
+import tempfile
 from pathlib import Path
 
 from hypothesis import settings
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+_HOME = tempfile.TemporaryDirectory(prefix="azven-tests-")
+for _kind in ("XDG_STATE_HOME", "XDG_CONFIG_HOME"):  # the log and the settings of whoever runs the tests stay alone
+    os.environ[_kind] = _HOME.name
 sys.path.insert(0, str(Path(__file__).parent))
 settings.register_profile("repeatable", derandomize=True, deadline=None, max_examples=60)
 settings.load_profile("repeatable")

@@ -10,15 +10,15 @@ from typing import Any, Literal
 import click
 
 from azven import __version__
+from azven.work.stages import TITLES
 
-STAGES = ("ground", "listen", "kit", "plan", "chain", "reach")
 UNUSABLE = 2
 
 
 @click.group(invoke_without_command=True, context_settings={"help_option_names": ["-h", "--help"]})
 @click.option("--demo", is_flag=True, help="Open a fresh copy of the demonstration book.")
 @click.option("--book", type=click.Path(path_type=Path), help="Open this book; made when it is missing.")
-@click.option("--stage", type=click.Choice(STAGES), help="Open on this stage.")
+@click.option("--stage", type=click.Choice(tuple(TITLES)), help="Open on this stage.")
 @click.option("--theme", type=click.Choice(("daylight", "backstage")), help="Colours to open with.")
 @click.option(
     "--shot", type=click.Path(path_type=Path), help="Write a picture of the window once it is quiet, and leave."

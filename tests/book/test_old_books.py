@@ -1,4 +1,4 @@
-"""Books that 0.1.0, 0.2.0 and 0.3.0 wrote, each filled with the demonstration of its day, open with all that is in them."""
+"""Books that 0.1.0, 0.2.0 and 0.3.0 wrote, filled with the demonstration of their day, open with all of it."""
 
 import gzip
 import json

@@ -34,14 +34,14 @@ from azven.book.records import (
 )
 from azven.book.store import Store, _engine, same
 from azven.book.tables import TABLES, metadata
-from azven.work import demo, ground, ids, kit, plan
+from azven.work import books, demo, ids, kit, plan
 from azven.work.scope import opening as here
 from naming import key
 
 
 @pytest.fixture
 def store(tmp_path):
-    made = ground.new_book(tmp_path / "book.azven")
+    made = books.new_book(tmp_path / "book.azven")
     yield made
     made.close()
 

@@ -12,7 +12,7 @@ from hypothesis.stateful import RuleBasedStateMachine, invariant, precondition, 
 from azven.book.edits import BookError, Change, ConflictError, Edit, add, remove, replace_record
 from azven.book.records import Neighbour, Site, Zone
 from azven.book.store import Store
-from azven.work import ground
+from azven.work import books
 
 NAMES = st.sampled_from(["Attic", "Cellar", "Loft", "Höhe 1", "=1+1", "x" * 200])
 
@@ -24,7 +24,7 @@ class AnyEdits(RuleBasedStateMachine):
         super().__init__()
         self.folder = tempfile.TemporaryDirectory()
         path = Path(self.folder.name) / "book.azven"
-        self.mine = ground.new_book(path)
+        self.mine = books.new_book(path)
         self.theirs = Store.open(path)
         self.site = self.mine.all(Site)[0]
         self.kept = {(z.id, Zone): z for z in self.mine.all(Zone)}

@@ -17,7 +17,7 @@ from azven.book.edits import BookError, Edit, replace_record
 from azven.book.formats import whole
 from azven.book.store import Store
 from azven.rf.sweep import Sweep
-from azven.work import ground, listen
+from azven.work import books, ground, listen
 from azven.work.ground import bundle
 from azven.work.listen.taking import About
 from azven.work.reasons import spectrum
@@ -36,7 +36,7 @@ def small_files():
 @pytest.fixture
 def swept(tmp_path):
     """A book with two sweeps of the same quiet range, the older one first."""
-    store = ground.new_book(tmp_path / "swept.azven")
+    store = books.new_book(tmp_path / "swept.azven")
     store.apply(
         ground.choose_region(store, here(store), next(r for r in regions.shipped() if r["key"] == "north-america-6mhz"))
     )
@@ -90,13 +90,13 @@ def test_rights_of_a_file_are_kept_when_it_is_replaced(tmp_path):
 
 @pytest.mark.parametrize("name", ["a%20b.azven", "what?mode=ro.azven", "a#b.azven", "Größe :memory:.azven"])
 def test_a_path_stands_for_itself(tmp_path, name):
-    ground.new_book(tmp_path / name).close()
+    books.new_book(tmp_path / name).close()
     assert [p.name for p in tmp_path.iterdir() if p.suffix == ".azven"] == [name]
     Store.open(tmp_path / name).close()
 
 
 def test_a_book_is_for_its_owner_only(tmp_path):
-    ground.new_book(tmp_path / "b.azven").close()
+    books.new_book(tmp_path / "b.azven").close()
     assert stat.S_IMODE((tmp_path / "b.azven").stat().st_mode) == 0o600
 
 

@@ -7,7 +7,7 @@ from azven.desk import app as desk_app
 from azven.desk import theme as look
 from azven.desk.session import Session
 from azven.desk.window import Window
-from azven.work import demo, ground
+from azven.work import books, demo
 from azven.work.scope import opening as here
 from azven.work.simulation import SimulatedVenue
 
@@ -50,7 +50,7 @@ def window(open_window, tmp_path):
 
 @pytest.fixture
 def empty_window(open_window, tmp_path):
-    return open_window(ground.new_book(tmp_path / "new.azven"))
+    return open_window(books.new_book(tmp_path / "new.azven"))
 
 
 @pytest.fixture

@@ -13,6 +13,7 @@ from azven.desk import files
 from azven.desk.jobs import Jobs
 from azven.desk.pdf import write_pdf
 from azven.desk.session import Selection
+from azven.refusal import Refusal
 from azven.work import ground, ids, kit, listen
 from azven.work.scope import opening as here
 
@@ -276,11 +277,18 @@ def test_one_visible_job_at_a_time_and_trouble_is_told(qapp, qtbot):
     assert done == ["stopped"]
 
     def broken(progress):
-        raise ValueError("no such luck")
+        raise Refusal("no such luck")
 
     jobs.start("third", broken, done.append)
     qtbot.waitUntil(lambda: jobs.idle, timeout=120_000)
     assert told[-1] == "no such luck"
+
+    def faulty(progress):
+        raise KeyError("no such key")
+
+    jobs.start("fourth", faulty, done.append)
+    qtbot.waitUntil(lambda: jobs.idle, timeout=120_000)
+    assert told[-1].startswith("Something in Azven went wrong (KeyError)")
     jobs.wait()
 
 

@@ -228,13 +228,6 @@ def test_import_of_a_hostile_file_says_why(window, settle, tmp_path):
     assert "nothing was read" in window.said()
 
 
-def test_a_fault_of_ours_is_told_and_the_book_is_safe(window):
-    from azven.desk.app import _Apology
-
-    _Apology(window.session)(ValueError, ValueError("boom"), None)
-    assert "Your last edit is safe" in window.said()
-
-
 def test_two_hundred_links_with_long_names(window, settle):
     stage, session = window.open_stage("kit"), window.session
     window.show_stage("kit")

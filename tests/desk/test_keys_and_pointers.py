@@ -1,13 +1,14 @@
 """Views that are walked by keys and asked by pointer: blocks, pairs, waterfall, drawings, comparisons, pasting."""
 
+import logging
 from datetime import timedelta
 
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QGuiApplication, QImage
-from PyQt6.QtWidgets import QApplication
 
 from azven.desk import app as desk
+from azven.desk import faults
 from azven.desk.reach.backdrop import ScaleDialog
 from azven.work import kit, listen
 from azven.work.listen import taking
@@ -125,12 +126,42 @@ def test_links_are_pasted_from_the_clipboard(window):
     assert {"Pier Crier 1", "Pier Crier 2"} <= {x.name for x in kit.links(store, here(store))}
 
 
-def test_a_fault_of_ours_is_said_and_the_book_is_safe(window, caplog):
-    apology = desk._Apology(window.session)
-    try:
-        raise RuntimeError("the tide is out")
-    except RuntimeError as error:
-        apology(RuntimeError, error, error.__traceback__)
-    assert "Something in Azven went wrong (the tide is out). Your last edit is safe." in window.said()
-    assert "the tide is out" in caplog.text
-    assert QApplication.instance() is not None
+@pytest.fixture
+def own_log(tmp_path, monkeypatch):
+    """A log file in a folder of the test's own."""
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path))
+    monkeypatch.setattr(logging.getLogger("azven"), "handlers", [])
+    faults.keep_log()
+    faults.keep_log()
+    yield tmp_path / "azven" / "azven.log"
+    for handler in logging.getLogger("azven").handlers:
+        handler.close()
+
+
+def test_a_fault_of_ours_is_said_and_kept_in_the_log_and_the_edit_is_not_half_done(window, own_log):
+    before = kit.links(window.session.store, window.session.scope)
+
+    def torn():
+        edit = kit.change_links(window.session.store, before[:1], name="Torn")
+        raise RuntimeError(f"the tide is out: {edit.title}")
+
+    assert window.session.do(torn) is False
+    assert "Something in Azven went wrong (RuntimeError); what was done before is safe." in window.said()
+    assert f"What happened is kept in {own_log}." in window.said()
+    assert own_log.read_text("utf-8").count("RuntimeError: the tide is out") == 1
+    assert "Traceback" in own_log.read_text("utf-8")
+    assert kit.links(window.session.store, window.session.scope) == before
+    assert not window.session.undo.canUndo()
+
+
+def test_the_log_begins_anew_before_it_gets_long(own_log):
+    for _ in range(40):
+        faults.sentence(RuntimeError("x" * 60_000))
+    files = sorted(own_log.parent.iterdir())
+    assert len(files) == 4
+    assert sum(f.stat().st_size for f in files) < 2_200_000
+
+
+def test_a_fault_outside_of_an_edit_is_said_too(window):
+    desk._Apology(lambda: window)(RuntimeError, RuntimeError("boom"), None)
+    assert "Something in Azven went wrong (RuntimeError)" in window.said()

@@ -2,7 +2,7 @@
 
 import pytest
 
-from azven.work import demo, ground
+from azven.work import books, demo
 
 
 @pytest.fixture
@@ -14,6 +14,6 @@ def store(tmp_path):
 
 @pytest.fixture
 def empty(tmp_path):
-    made = ground.new_book(tmp_path / "new.azven")
+    made = books.new_book(tmp_path / "new.azven")
     yield made
     made.close()

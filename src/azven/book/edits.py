@@ -4,9 +4,10 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 
 from azven.book.records import Record
+from azven.refusal import Refusal
 
 
-class BookError(Exception):
+class BookError(Refusal):
     """Something about the book, or the place it is kept, that the user has to know. The message is theirs to read."""
 
 

@@ -1,8 +1,11 @@
 """The store: opens a book, reads records, and writes edits, each as one transaction that is on disk at once."""
 
 import os
+import sqlite3
 import stat
+import tempfile
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import closing
 from dataclasses import fields, replace
 from itertools import groupby
 from pathlib import Path
@@ -189,6 +192,25 @@ class Store:
     def listen(self, listener: Callable[[Edit], None]) -> None:
         """Call `listener` with every edit after it landed."""
         self._listeners.append(listener)
+
+    def copy_to(self, path: Path) -> None:
+        """The book as it stands as another file, whole or not at all; BookError when it cannot be written there."""
+        try:
+            handle, name = tempfile.mkstemp(".part", path.name[:40], path.parent)
+        except OSError as error:
+            raise BookError(f"{path} cannot be written ({error.strerror}); no copy was made.") from error
+        os.close(handle)
+        part = Path(name)
+        try:
+            with closing(self._engine.raw_connection()) as source, closing(sqlite3.connect(part)) as target:
+                source.driver_connection.backup(target)  # type: ignore[union-attr]
+            with part.open("rb") as file:
+                os.fsync(file.fileno())
+            part.replace(path)
+        except (sqlite3.Error, OSError) as error:
+            raise BookError(f"{path} could not be written ({error}); no copy was made.") from error
+        finally:
+            part.unlink(missing_ok=True)
 
     def max_pages(self, pages: int) -> None:
         """Limit the size of the file, as a full disk would (SQLite pages of 4 KiB)."""

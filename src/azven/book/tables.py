@@ -136,7 +136,8 @@ TABLES: dict[type[r.Record], sa.Table] = {
     r.Region: _table("region", _col("key", T), _col("title", T), _col("dated", T), _col("document", Json())),
     r.Site: _table(
         "site", _col("name", T), _to("region_id>region", required=False), _col("note", T),
-        _col("tv_guard_hz", HERTZ), _col("thresholds", Json()), _col("stations", Json()), _col("time_zone", T), _col("archived", B),
+        _col("tv_guard_hz", HERTZ), _col("thresholds", Json()), _col("stations", Json()), _col("time_zone", T),
+        _col("archived", B),
     ),
     r.Zone: _table(
         "zone", _to("site_id>site"), _col("name", T), _col("position", N), _col("note", T), _col("near_m", F),

@@ -19,7 +19,8 @@ class Action:
 
 
 class Actions:
-    """The table. Actions with a key work everywhere in the window."""
+    """The table. Actions with a key work everywhere in the window; one that is added again takes the place of the one
+    with its id."""
 
     def __init__(self, window: QWidget) -> None:
         self._window = window
@@ -27,15 +28,19 @@ class Actions:
 
     def add(self, *actions: Action) -> None:
         for action in actions:
+            known = self._all.get(action.id)
             self._all[action.id] = action
-            if action.key:
+            if action.key and known is None:
                 shortcut = QAction(action.title, self._window)
                 shortcut.setShortcut(QKeySequence(action.key))
-                shortcut.triggered.connect(lambda _=False, a=action: self._run(a))
+                shortcut.triggered.connect(lambda _=False, name=action.id: self.run(name))
                 self._window.addAction(shortcut)
 
     def all(self) -> list[Action]:
         return list(self._all.values())
+
+    def get(self, action_id: str) -> Action:
+        return self._all[action_id]
 
     def run(self, action_id: str) -> None:
         self._run(self._all[action_id])

@@ -4,7 +4,7 @@ import gc
 import logging
 import os
 import sys
-import traceback
+from collections.abc import Callable
 from pathlib import Path
 from types import TracebackType
 from typing import TYPE_CHECKING, NoReturn
@@ -14,9 +14,11 @@ from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from azven.book.edits import BookError
 from azven.book.store import SUFFIX, Store
+from azven.desk import faults
 from azven.desk import theme as look
-from azven.work import demo, ground
-from azven.work.scope import Scope, opening
+from azven.refusal import Refusal
+from azven.work import books, demo
+from azven.work.scope import Scope
 
 if TYPE_CHECKING:
     from azven.desk.session import Session
@@ -60,38 +62,35 @@ def open_book(path: Path) -> Store:
         there = path.exists()
     except OSError as error:
         raise BookError(f"{str(path)[:80]}… cannot be a book ({error.strerror}).") from error
-    return Store.open(path) if there else ground.new_book(path)
+    return Store.open(path) if there else books.new_book(path)
 
 
 def start(demonstrate: bool, book: Path | None, stage: str, theme: str | None) -> "Window":
-    """Show the window with a book; BookError in one sentence when it cannot be opened.
+    """Show the window with a book; Refusal in one sentence when it cannot be opened.
 
     The collector rests while thousands of lasting objects are made, which is a tenth of the time.
     """
     gc.disable()
+    faults.keep_log()
     app = application()
-    chosen = look.THEMES[theme or "daylight"]
-    look.apply(app, chosen)
-    from azven.desk.session import Session
-    from azven.desk.window import Window
+    from azven.desk.books import Books, damage_note
 
+    shelf = Books()
+    chosen = look.THEMES.get(theme or shelf.remembered.theme, look.DAYLIGHT)
+    look.apply(app, chosen)
     store = demo.build() if demonstrate else open_book(book or default_book())
-    scope = opening(store)
-    session = Session(store, scope, _simulated(store, scope) if demonstrate and stage == "listen" else None)
-    session.theme = chosen
     note = f"Demonstration: a fresh copy in {store.path.parent}. Nothing you do here touches a book of yours."
-    if store.damaged:
-        note = f"Open for reading only. {len(store.damaged)} damaged records are set aside: {store.damage_in_words()}."
-    window = Window(session, note if demonstrate or store.damaged else "")
+    window = shelf.show(store, stage, chosen, note if demonstrate else damage_note(store), lasting=not demonstrate)
     window.application = app  # Qt takes all widgets down with the last reference to it
-    window.show_stage(stage)
-    sys.excepthook = _Apology(session)
+    sys.excepthook = _Apology(lambda: next((w for w in shelf.windows if w.isActiveWindow()), window))
+    if (stood := shelf.remembered.geometry) is not None and not demonstrate:
+        window.restoreGeometry(stood)
     window.show()
     app.processEvents()
     gc.freeze()
     gc.enable()
-    if demonstrate and session.venue is None:
-        QTimer.singleShot(_VENUE_MS, lambda: _attach_venue(session))
+    if demonstrate:
+        QTimer.singleShot(0 if stage == "listen" else _VENUE_MS, lambda: _attach_venue(window.session))
     return window
 
 
@@ -112,16 +111,15 @@ def run(demonstrate: bool, book: Path | None, stage: str, theme: str | None, sho
     app = application()
     try:
         window = start(demonstrate, book, stage, theme)
-    except BookError as error:
+    except Refusal as error:
         return _cannot_open(str(error), shot)
     if shot is not None:
         _shoot_when_quiet(app, window, shot)
     status = app.exec()
-    if window.session.venue is not None:
-        window.session.venue.stop()
-    if not window.session.jobs.wait():
+    for left in list(window.books.windows):
+        window.books.closed(left)
+    if not window.books.all_ended:
         _leave(status)
-    window.session.store.close()
     return status
 
 
@@ -162,10 +160,8 @@ def _shoot_when_quiet(app: QApplication, window: "Window", path: Path) -> None:
 class _Apology:
     """Tells the user about a fault of ours; the book is safe, since every edit is on disk already."""
 
-    def __init__(self, session: "Session") -> None:
-        self._session = session
+    def __init__(self, window: Callable[[], "Window"]) -> None:
+        self._window = window
 
     def __call__(self, kind: type[BaseException], value: BaseException, trace: TracebackType | None) -> None:
-        text = "".join(traceback.format_exception(kind, value, trace))
-        logging.getLogger("azven").error("%s", text)
-        self._session.say(f"Something in Azven went wrong ({value}). Your last edit is safe.", trouble=True)
+        self._window().session.say(faults.sentence(value), trouble=True)

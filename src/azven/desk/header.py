@@ -6,12 +6,16 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QWid
 from azven.desk.jobs import Jobs
 from azven.desk.stage import shortened, tip
 
+_CRUMB_CHARS = 22
+
 
 class Header(QWidget):
     """Slim bar over stage and panel."""
 
     find = pyqtSignal()
     primary = pyqtSignal()
+    menu = pyqtSignal()
+    asked = pyqtSignal(str)
 
     def __init__(self, jobs: Jobs) -> None:
         super().__init__()
@@ -19,8 +23,13 @@ class Header(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(46)
         self._jobs = jobs
-        self._where = QLabel()
-        self._where.setTextFormat(Qt.TextFormat.RichText)
+        self.menu_button = QPushButton("Menu")
+        self.menu_button.setObjectName("flat")
+        self.menu_button.setToolTip("Books, printing, keys")
+        self.menu_button.clicked.connect(self.menu)
+        self.crumbs: dict[str, QPushButton] = {}
+        self._where = QHBoxLayout()
+        self._where.setSpacing(0)
         self._lasting = QLabel()
         self._lasting.setObjectName("bad")
         self._lasting.hide()
@@ -39,7 +48,9 @@ class Header(QWidget):
         self._stop.clicked.connect(jobs.stop)
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 0, 14, 0)
-        row.addWidget(self._where, 1)
+        row.addWidget(self.menu_button)
+        row.addLayout(self._where)
+        row.addStretch(1)
         for widget in (self._lasting, self._note, self._progress, self._stop, self._find, self.primary_button):
             row.addWidget(widget)
         self._show_running(False)
@@ -48,11 +59,25 @@ class Header(QWidget):
         jobs.noted.connect(self._note.setText)
         jobs.ended.connect(lambda: self._show_running(jobs.shown is not None))
 
-    def show_place(self, parts: list[str]) -> None:
-        """Breadcrumb, most general first; long names give way to the others."""
-        shown = [shortened(p, 26) for p in parts]
-        self._where.setText("  ›  ".join([*map(_escape, shown[:-1]), f"<b>{_escape(shown[-1])}</b>"]))
-        self._where.setToolTip(tip(" › ".join(parts)))
+    def show_place(self, parts: list[tuple[str, str]]) -> None:
+        """Where we are, most general first, each part a button that opens a list; the widest give way to the others."""
+        for kind, text in parts:
+            if kind not in self.crumbs:
+                self._add_crumb(kind)
+            crumb = self.crumbs[kind]
+            crumb.setText(shortened(text, _CRUMB_CHARS).replace("&", "&&"))
+            crumb.setToolTip(tip(f"{kind.capitalize()}: {text}"))
+            crumb.setAccessibleName(f"{kind.capitalize()}: {text}")
+
+    def _add_crumb(self, kind: str) -> None:
+        if self.crumbs:
+            between = QLabel("›")
+            between.setObjectName("dim")
+            self._where.addWidget(between)
+        made = self.crumbs[kind] = QPushButton()
+        made.setObjectName("crumb")
+        made.clicked.connect(lambda: self.asked.emit(kind))
+        self._where.addWidget(made)
 
     def keep_saying(self, text: str, more: str) -> None:
         """Words that stay as long as the window does, with more where the pointer rests."""
@@ -82,7 +107,3 @@ class Header(QWidget):
         self._progress.setVisible(running)
         self._stop.setVisible(running)
         self._find.setVisible(not running)
-
-
-def _escape(text: str) -> str:
-    return text.replace("&", "&amp;").replace("<", "&lt;")

@@ -1,11 +1,12 @@
 """Long work off the GUI thread: a pure call with progress and Stop, answered back on the GUI thread."""
 
-import logging
 from collections.abc import Callable
 from concurrent import futures
 from typing import Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from azven.desk import faults
 
 _SETTLE_MS = 60
 """A job waits this long, so that what it would compete with is painted first."""
@@ -199,5 +200,4 @@ class Jobs(QObject):
             answer()
 
     def _say(self, error: Exception) -> None:
-        logging.getLogger(__name__).debug("job failed", exc_info=error)
-        self.trouble.emit(str(error) or type(error).__name__)
+        self.trouble.emit(faults.sentence(error))

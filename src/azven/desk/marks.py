@@ -6,6 +6,8 @@ from PyQt6.QtGui import QBrush, QColor, QPainter, QPen, QPixmap, QPolygonF
 from azven.desk.theme import Theme
 
 PENNANT_W, PENNANT_H = 12.0, 11.0
+NOT_ON = 0.22
+"""How much is left of what is not on in the act that is looked at."""
 _ROLE = {"voice": "petrol", "in-ear": "plum", "intercom": "slate", "data": "ochre"}
 
 

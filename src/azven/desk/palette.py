@@ -29,14 +29,14 @@ def matching(entries: list[Entry], text: str) -> list[Entry]:
 class Palette(QDialog):
     """A popover over the window: type, arrow, Enter."""
 
-    def __init__(self, parent: QWidget, entries: list[Entry]) -> None:
+    def __init__(self, parent: QWidget, entries: list[Entry], ask: str = "", name: str = "Find or do") -> None:
         super().__init__(parent, Qt.WindowType.Popup)
         self.setObjectName("popover")
         self._entries = entries
         self._shown: list[Entry] = []
         self._text = QLineEdit()
-        self._text.setPlaceholderText("A link, a frequency, a room, or what to do")
-        self._text.setAccessibleName("Find or do")
+        self._text.setPlaceholderText(ask or "A link, a frequency, a room, or what to do")
+        self._text.setAccessibleName(name)
         self._list = QListWidget()
         self._list.setAccessibleName("What was found")
         box = QVBoxLayout(self)

@@ -1,25 +1,13 @@
 """Open points of every stage for the rail, without loading the stages themselves."""
 
-from collections.abc import Callable
-from weakref import WeakKeyDictionary
-
-from azven.book.records import Design
-from azven.book.store import Store
 from azven.desk.session import Session
-from azven.work import ground, kit, listen
+from azven.work import chain, ground, kit, listen
 
 Points = tuple[tuple[str, str], ...]
 """(text, colour role)."""
 
-_wrong: WeakKeyDictionary[Store, dict[int, tuple[int, int]]] = WeakKeyDictionary()
 
-
-def remember_wrong(store: Store, design: Design, count: int) -> None:
-    """How many things are wrong with a design as it stands; the Chain stage works it out when it is shown."""
-    _wrong.setdefault(store, {})[design.id] = design.version, count
-
-
-def _ground(session: Session) -> Points:
+def of_ground(session: Session) -> Points:
     region = ground.here(session.store, session.scope).region
     unset = ground.open_points(session.store, session.scope) - (region is None)
     out = [("no region", "ochre_text")] if region is None else []
@@ -28,7 +16,7 @@ def _ground(session: Session) -> Points:
     return tuple(out)
 
 
-def _listen(session: Session) -> Points:
+def of_listen(session: Session) -> Points:
     stale, unserved = listen.open_points(session.store, session.scope, session.now())
     out = []
     if stale:
@@ -44,14 +32,14 @@ def _listen(session: Session) -> Points:
     return tuple(out)
 
 
-def _kit(session: Session) -> Points:
+def of_kit(session: Session) -> Points:
     points = kit.open_points(session.store, session.scope)
     if not kit.links(session.store, session.scope):
         return (("no links", "ochre_text"),)
     return ((f"{points} mismatched", "brick_text"),) if points else ()
 
 
-def _plan(session: Session) -> Points:
+def of_plan(session: Session) -> Points:
     board = session.board
     out = []
     if broken := board.count("broken"):
@@ -63,19 +51,15 @@ def _plan(session: Session) -> Points:
     return tuple(out)
 
 
-def _chain(session: Session) -> Points:
-    known = _wrong.get(session.store)
+def of_chain(session: Session) -> Points:
+    known = session.wrong
     if not known:
         return ()
-    count = sum(known[d.id][1] for d in session.store.all(Design) if known.get(d.id, (None, 0))[0] == d.version)
+    designs = chain.designs(session.store, session.scope)
+    count = sum(known[d.id][1] for d in designs if known.get(d.id, (None, 0))[0] == d.version)
     return ((f"{count} wrong", "ochre_text"),) if count else ()
 
 
-_OF: dict[str, Callable[[Session], Points]] = {
-    "ground": _ground, "listen": _listen, "kit": _kit, "plan": _plan, "chain": _chain,
-}  # fmt: skip
-
-
-def points(stage: str, session: Session) -> Points:
-    """The open points of a stage by its name, none for one that counts nothing."""
-    return _OF[stage](session) if stage in _OF else ()
+def of_reach(_: Session) -> Points:
+    """Reach counts nothing."""
+    return ()

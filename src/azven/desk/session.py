@@ -9,15 +9,16 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
 from azven.book.edits import BookError, Edit
-from azven.book.records import Assignment, Link, Model, Neighbour, Region, Site, Sweep, Trace
+from azven.book.records import Act, Assignment, Link, Model, Neighbour, Region, Show, Site, Sweep, Trace
 from azven.book.store import Store
+from azven.desk import faults
 from azven.desk.jobs import Jobs
 from azven.desk.theme import DAYLIGHT, Theme
 from azven.work import ground, kit, listen, plan
 from azven.work.ground.hours import Clock
 from azven.work.listen import Picture
 from azven.work.plan import Board
-from azven.work.scope import Scope
+from azven.work.scope import Scope, exists, opening
 
 if TYPE_CHECKING:
     from azven.work.simulation import SimulatedVenue
@@ -42,6 +43,8 @@ class Session(QObject):
     """The state of the window. Screens listen to its signals and call `do` to change the book."""
 
     edited = pyqtSignal()
+    moved = pyqtSignal()
+    acted = pyqtSignal()
     selected = pyqtSignal()
     view_changed = pyqtSignal()
     themed = pyqtSignal()
@@ -58,7 +61,10 @@ class Session(QObject):
         self.jobs = Jobs(self)
         self.undo = QUndoStack(self)
         self.selection = Selection()
+        self.act: int | None = None
         self.theme: Theme = DAYLIGHT
+        self.wrong: dict[int, tuple[int, int]] = {}
+        """How many things are wrong with a design, by its id: its version then, and the count."""
         self._picture: Picture | None = None
         self._board: Board | None = None
         self._full: tuple[float, float] | None = None
@@ -120,6 +126,41 @@ class Session(QObject):
         """What that clock shows now."""
         return self.now().astimezone(self.clock.tz)
 
+    # -- where we are --------------------------------------------------------------------------------
+
+    def go(self, scope: Scope) -> bool:
+        """Go to another site and show of the book; not while something runs that would land in the wrong one."""
+        running = self.jobs.shown
+        if running is not None and not self.jobs.taken(_SWEEPS):
+            self.say(f"“{running.title}” is still running here; stop it first.", trouble=True)
+            return False
+        if running is not None:
+            running.stop()
+        if scope != self.scope:
+            self._move(scope)
+            self.edited.emit()
+        return True
+
+    def _move(self, scope: Scope) -> None:
+        self.scope, self.act, self._paused = scope, None, False
+        self._picture = self._board = self._full = None
+        self.select("")
+        self.view_hz = self.full_view()
+        if self.venue is not None:
+            self.venue.refresh(self.store, scope)
+        self.moved.emit()
+        self.view_changed.emit()
+
+    def choose_act(self, act: int | None) -> None:
+        """Look at one act: what is not on in it is dimmed; None looks at all."""
+        if act != self.act:
+            self.act = act
+            self.acted.emit()
+
+    def is_on(self, link: Link) -> bool:
+        """Whether a link is on in the act that is looked at."""
+        return self.act is None or not link.acts or self.act in link.acts
+
     # -- editing -------------------------------------------------------------------------------------
 
     def do(self, make: Callable[[], Edit]) -> bool:
@@ -128,10 +169,11 @@ class Session(QObject):
             edit = make()
             if not edit:
                 return False
-            self.undo.push(_Command(self.store.apply(edit)))
-        except (BookError, ValueError) as error:
-            self.say(str(error), trouble=True)
+            landed = self.store.apply(edit)
+        except Exception as error:  # a refusal, or a fault of ours: either way nothing was written
+            self.say(faults.sentence(error), trouble=True)
             return False
+        self.undo.push(_Command(landed))
         return True
 
     def step_back(self) -> None:
@@ -157,6 +199,10 @@ class Session(QObject):
 
     def _landed(self, edit: Edit) -> None:
         kinds = {c.kind for c in edit.changes}
+        if kinds & {Site, Show} and not exists(self.store, self.scope):
+            self._move(opening(self.store))
+        if self.act is not None and not self.store.all(Act, id=self.act):
+            self.act = None
         own_lines = Assignment in kinds and any(r.own_on for r, _ in (self._picture.sweeps if self._picture else ()))
         if kinds & set(_PICTURE_DEPENDS_ON) or own_lines:
             self._picture = None

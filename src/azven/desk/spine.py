@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QToolTip
 
 from azven.desk import theme as look
 from azven.desk.axis import BandView, paint_mhz, polygon, silhouette, stacked
-from azven.desk.marks import PENNANT_W, paint_pennant, service_color
+from azven.desk.marks import NOT_ON, PENNANT_W, paint_pennant, service_color
 from azven.desk.session import Session
 from azven.desk.stage import tip
 from azven.work import ground, kit
@@ -136,9 +136,11 @@ class Spine(BandView):
             if verdict.state == "broken":
                 color = theme.color("brick")
             here = verdict.id == chosen
+            painter.setOpacity(1.0 if self._session.is_on(verdict.link) else NOT_ON)
             painter.setPen(QPen(color, 2 if here else 1))
             painter.drawLine(QLineF(x, y, x, self._floor))
             paint_pennant(painter, QPointF(x, y), verdict.link.service, color, outlined=verdict.link.spare)
+        painter.setOpacity(1.0)
         for (x, verdict), y in zip(carriers, rows, strict=True):
             if verdict.id == chosen:
                 self._paint_label(painter, x, y, verdict)

@@ -39,6 +39,10 @@ class Stage(QWidget):
     def refresh(self) -> None:
         """Read the book anew."""
 
+    def show_act(self) -> None:
+        """Another act is looked at, or all."""
+        self.update()
+
     def take_focus(self) -> None:
         """Give the keyboard to what it is most used for here."""
         self.setFocus()

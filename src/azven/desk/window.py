@@ -1,47 +1,39 @@
 """The frame: rail, header, stage, spine, Reasons, and the line that says what happened."""
 
-from importlib import import_module
-
 from PyQt6.QtCore import QSize, QTimer
-from PyQt6.QtGui import QCloseEvent, QShowEvent
-from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence, QShowEvent
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
 from azven.desk import theme as look
 from azven.desk.actions import Action, Actions
+from azven.desk.books import Books
 from azven.desk.header import Header
 from azven.desk.palette import Entry as Find
 from azven.desk.palette import Palette
-from azven.desk.points import points
+from azven.desk.places import Places
 from azven.desk.rail import Entry, Rail
 from azven.desk.reasons import ReasonsPanel
 from azven.desk.session import Session
 from azven.desk.spine import Spine
 from azven.desk.stage import FittedLabel, Stage
+from azven.desk.stages import STAGES, spec
 from azven.work import ground, ids, kit
 from azven.work.wording import mhz, one_line
 
-STAGES = {
-    "ground": "Ground", "listen": "Listen", "kit": "Kit", "plan": "Plan", "chain": "Chain", "reach": "Reach",
-}  # fmt: skip
-"""The stages in the order of the day."""
 LEAST, MADE_FOR = (1100, 700), (1280, 800)
 _FRAMED_MS = 150
 """The window manager puts its frame around the window a moment after it is shown."""
 
 
-def _stage_class(name: str) -> type[Stage]:
-    """The class of a stage, loaded when it is first opened: starting does not wait for what is not seen."""
-    made: type[Stage] = getattr(import_module(f"azven.desk.{name}.stage"), f"{name.capitalize()}Stage")
-    return made
-
-
 class Window(QMainWindow):
     """One window, made for 1280×800."""
 
-    def __init__(self, session: Session, note: str = "") -> None:
+    def __init__(self, session: Session, note: str = "", books: Books | None = None) -> None:
         super().__init__()
         self.application: QApplication | None = None
         self._placed = False
+        self.lasting = False
+        self.books = books or Books()
         self.session = session
         self.setMinimumSize(*LEAST)
         self.resize(*MADE_FOR)
@@ -56,6 +48,7 @@ class Window(QMainWindow):
         if damaged := session.store.damaged:
             self.header.keep_saying(f"Reading only: {len(damaged)} damaged", session.store.damage_in_words())
         self.tell(note)
+        self.places = Places(self)
         self._lay_out()
         self._connect()
         self._offer_actions()
@@ -84,10 +77,14 @@ class Window(QMainWindow):
         session = self.session
         self.rail.chosen.connect(self.show_stage)
         self.header.find.connect(self.find)
+        self.header.asked.connect(self.places.open)
+        self.header.menu.connect(self.open_menu)
         self.header.primary.connect(lambda: self.stage.run_primary())
         session.edited.connect(self.refresh)
         session.said.connect(self._say)
         session.themed.connect(self._dress)
+        session.moved.connect(self._arrived)
+        session.acted.connect(self._show_act)
         session.selected.connect(self._show_threats)
         session.jobs.started.connect(lambda _: self._refresh_primary())
         session.jobs.ended.connect(self._refresh_primary)
@@ -102,7 +99,7 @@ class Window(QMainWindow):
     def open_stage(self, name: str) -> Stage:
         """The widget of a stage, made when it is first asked for."""
         if name not in self._made:
-            stage = self._made[name] = _stage_class(name)(self.session)
+            stage = self._made[name] = spec(name).load()(self.session)
             self._stack.addWidget(stage)
             stage.primary_changed.connect(self._refresh_primary)
             self.actions_table.add(*stage.actions_offered())
@@ -117,9 +114,8 @@ class Window(QMainWindow):
     def refresh(self) -> None:
         """Everything that depends on the book, for the stage in view and the frame around it."""
         self.stage.refresh()
-        place = ground.here(self.session.store, self.session.scope)
-        self.header.show_place([self.session.store.path.stem, place.show.name, place.site.name])
-        entries = [Entry(name, title, points(name, self.session)) for name, title in STAGES.items()]
+        self.header.show_place(self.places.crumbs())
+        entries = [Entry(s.name, s.title, s.points(self.session)) for s in STAGES]
         self.rail.show_entries(entries, self.stage.name)
         self._refresh_primary()
         self._show_threats()
@@ -148,6 +144,20 @@ class Window(QMainWindow):
         """What the line under the stage says, empty when it is hidden."""
         return self._said.text() if not self._said.isHidden() else ""
 
+    def _arrived(self) -> None:
+        """Another site or show: stages that are open forget what they showed of the last one."""
+        shown = self.stage.name
+        for stage in self._made.values():
+            self._stack.removeWidget(stage)
+            stage.deleteLater()
+        self._made.clear()
+        self.show_stage(shown)
+
+    def _show_act(self) -> None:
+        self.header.show_place(self.places.crumbs())
+        self.stage.show_act()
+        self.spine.update()
+
     def _dress(self) -> None:
         app = QApplication.instance()
         assert isinstance(app, QApplication)
@@ -168,9 +178,10 @@ class Window(QMainWindow):
             Action("whole", "Show the whole band", lambda: session.show_band(*session.full_view()), "Ctrl+0"),
             Action("stop", "Stop what is running", session.jobs.stop, "Ctrl+.", lambda: session.jobs.shown is not None),
         )
-        for i, (name, title) in enumerate(STAGES.items(), start=1):
-            go = Action(f"stage-{name}", f"Go to {title}", lambda n=name: self.show_stage(n), f"Ctrl+{i}")
-            self.actions_table.add(go)
+        for i, each in enumerate(STAGES, start=1):
+            name, title = f"stage-{each.name}", f"Go to {each.title}"
+            self.actions_table.add(Action(name, title, lambda n=each.name: self.show_stage(n), f"Ctrl+{i}"))
+        self.actions_table.add(*self.places.actions())
 
     def _other_theme(self) -> None:
         dark = self.session.theme is look.BACKSTAGE
@@ -179,8 +190,9 @@ class Window(QMainWindow):
     def find_entries(self) -> list[Find]:
         """All that can be found or done now."""
         session = self.session
-        for name in STAGES:
-            self.open_stage(name)
+        self.actions_table.add(*self.places.actions())
+        for each in STAGES:
+            self.open_stage(each.name)
         out = [
             Find(a.title + (f"  ({a.key})" if a.key else ""), "do", a.run)
             for a in self.actions_table.all()
@@ -214,6 +226,21 @@ class Window(QMainWindow):
         palette.move(self.mapToGlobal(self.header.geometry().bottomRight()) - palette.rect().topRight())
         palette.show()
 
+    def open_menu(self) -> None:
+        """What every desktop program has, under its button."""
+        menu = QMenu(self)
+        for name in self.places.MENU:
+            if not name:
+                menu.addSeparator()
+                continue
+            action = self.actions_table.get(name)
+            entry = QAction(action.title, menu)
+            entry.setShortcut(QKeySequence(action.key))
+            entry.setEnabled(action.enabled())
+            entry.triggered.connect(lambda _=False, a=action: a.run())
+            menu.addAction(entry)
+        menu.popup(self.header.menu_button.mapToGlobal(self.header.menu_button.rect().bottomLeft()))
+
     def showEvent(self, event: QShowEvent | None) -> None:
         """Open inside the free part of the screen, once the frame around the window is known."""
         super().showEvent(event)
@@ -244,3 +271,4 @@ class Window(QMainWindow):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self.session.jobs.wait()
         super().closeEvent(event)
+        self.books.closed(self)

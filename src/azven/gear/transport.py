@@ -6,12 +6,14 @@ import time
 from contextlib import suppress
 from typing import Any, Protocol
 
+from azven.refusal import Refusal
+
 _SOCKET = re.compile(r"^TCPIP\d*::(?P<host>[^:]+|\[[^\]]+\])::(?P<port>\d+)::SOCKET$", re.IGNORECASE)
 _LONGEST_LINE = 65_536
 _LARGEST_BLOCK = 64 * 1024 * 1024
 
 
-class InstrumentError(Exception):
+class InstrumentError(Refusal):
     """The instrument cannot be reached, went away or answered nonsense; the message is for the user."""
 
 

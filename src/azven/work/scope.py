@@ -2,8 +2,9 @@
 
 from dataclasses import dataclass
 
-from azven.book.records import Show
+from azven.book.records import Show, Site
 from azven.book.store import Store
+from azven.refusal import Refusal
 
 
 @dataclass(frozen=True)
@@ -15,11 +16,18 @@ class Scope:
 
 
 def opening(store: Store) -> Scope:
-    """Where a book opens when nobody has been in it before: at its first show. ValueError for a book without one."""
-    shows = store.all(Show)
+    """Where a book opens when nobody has been in it before: at its first show that is not archived, else at its first.
+    Refusal for a book without one."""
+    away = {s.id for s in store.all(Site) if s.archived}
+    shows = sorted(store.all(Show), key=lambda s: (s.archived or s.site_id in away, s.id))
     if not shows:
-        raise ValueError("this book has no show")
+        raise Refusal("This book has no show, so there is nowhere to open it.")
     return of_show(shows[0])
+
+
+def exists(store: Store, scope: Scope) -> bool:
+    """Whether the show is in the book, and at that site."""
+    return any(s.site_id == scope.site for s in store.all(Show, id=scope.show))
 
 
 def of_show(show: Show) -> Scope:

@@ -46,7 +46,10 @@ def khz(value_hz: int) -> str:
     return f"{value_hz / 1e3:g} kHz".replace("-", "−")
 
 
-def listed(names: list[str]) -> str:
+def listed(names: list[str], most: int = 1_000) -> str:
+    """Names one after another; of more than `most` the rest is a number."""
+    if len(names) > most:
+        return f"{', '.join(names[:most])} and {len(names) - most} more"
     return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
 
 

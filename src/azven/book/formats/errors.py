@@ -2,6 +2,8 @@
 
 import re
 
+from azven.refusal import Refusal
+
 QUOTED = 80
 """So many characters of what was given are repeated in a message at most."""
 _LONGEST = 400
@@ -22,7 +24,7 @@ def in_short(message: str) -> str:
     return out if len(out) <= _LONGEST else f"{out[: _LONGEST - 1]}…"
 
 
-class FormatError(ValueError):
+class FormatError(Refusal):
     """A document that cannot be used; the message is one line and names the place in it."""
 
     def __init__(self, message: str) -> None:

@@ -15,7 +15,6 @@ from azven.desk.chain.heard import HeardPage
 from azven.desk.chain.pages import ComparePage, PartsPage, TroublePage
 from azven.desk.chain.staircase import Staircase
 from azven.desk.chain.strips import Strips, figure
-from azven.desk.points import remember_wrong
 from azven.desk.session import Session
 from azven.desk.stage import Stage, button, choice, fill, label, row
 from azven.desk.tabs import Tabs
@@ -145,7 +144,7 @@ class ChainStage(Stage):
         troubles = self._troubles(design, solved)
         record = self.record()
         if record is not None and document == chain.document_of(record):
-            remember_wrong(self.session.store, record, len(troubles))
+            self.session.wrong[record.id] = record.version, len(troubles)
         self.strips.show_design(design, {t.block for t in troubles})
         self._scroll.setMaximumHeight(self.strips.minimumHeight() + 2)
         self.stairs.show_stairs(chain.staircase(design, solved, self._antenna()))

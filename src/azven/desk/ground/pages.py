@@ -11,6 +11,7 @@ from azven.desk.session import Session
 from azven.desk.stage import button, choice, fill, label, row
 from azven.desk.tables import Column, RecordTable
 from azven.desk.tabs import Page
+from azven.refusal import Refusal
 from azven.work import ground, ids, listen
 from azven.work.ground import next_door, permission
 from azven.work.ground.hours import Clock
@@ -32,7 +33,7 @@ def number(text: Any) -> float:
     try:
         return float(str(text).replace(",", ".").replace("−", "-"))
     except ValueError:
-        raise ValueError(f"“{text}” is not a number.") from None
+        raise Refusal(f"“{text}” is not a number.") from None
 
 
 class DistancesPage(Page):
@@ -53,7 +54,7 @@ class DistancesPage(Page):
                 def edit() -> Any:
                     value = number(text)
                     if not 0.01 <= value <= 10_000:
-                        raise ValueError(f"{value:g} makes no sense here.")
+                        raise Refusal(f"{value:g} makes no sense here.")
                     return ground.change(zone, f"{zone.name}: {title.lower()}", **{field: value})
 
                 return self._session.do(edit)
@@ -191,7 +192,7 @@ class LimitsPage(Page):
         def edit() -> Any:
             hertz = round(number(self.guard.text()) * 1e3)
             if not 0 <= hertz <= 4_000_000:
-                raise ValueError("Between 0 and 4000 kHz.")
+                raise Refusal("Between 0 and 4000 kHz.")
             return ground.set_site(
                 self._session.store, self._session.scope, f"Television guard {hertz / 1e3:g} kHz", tv_guard_hz=hertz
             )

@@ -9,6 +9,7 @@ from azven.book.edits import Edit
 from azven.book.records import SERVICES, USE_CLASSES, Act, Link, Model, Unit, Zone
 from azven.desk.session import Session
 from azven.desk.tables import Column
+from azven.refusal import Refusal
 from azven.work import ground, ids, kit
 from azven.work.ground.hours import Clock
 from azven.work.plan import sheet
@@ -185,9 +186,9 @@ def _positive(text: Any) -> float:
     try:
         value = float(str(text).replace(",", "."))
     except ValueError:
-        raise ValueError(f"“{text}” is not a number.") from None
+        raise Refusal(f"“{text}” is not a number.") from None
     if not 0 < value < 1e6:
-        raise ValueError(f"{text} is out of range.")
+        raise Refusal(f"{text} is out of range.")
     return value
 
 
@@ -199,7 +200,7 @@ def _kilo(text: Any) -> int:
 def _whole(text: Any) -> int:
     value = round(_positive(text))
     if not 1 <= value <= 64:
-        raise ValueError("Between 1 and 64 channels.")
+        raise Refusal("Between 1 and 64 channels.")
     return value
 
 
@@ -208,9 +209,9 @@ def _bands(text: Any) -> tuple[tuple[str, int, int], ...]:
     for part in str(text).split(","):
         low, mark, high = part.strip().replace("-", "–").partition("–")
         if not mark:
-            raise ValueError(f"A tuning band is written low–high in MHz, not “{part.strip()}”.")
+            raise Refusal(f"A tuning band is written low–high in MHz, not “{part.strip()}”.")
         edges = round(_positive(low) * 1e6), round(_positive(high) * 1e6)
         if edges[0] >= edges[1]:
-            raise ValueError(f"The tuning band {part.strip()} ends below its start.")
+            raise Refusal(f"The tuning band {part.strip()} ends below its start.")
         out.append((f"{low.strip()}–{high.strip()}", *edges))
     return tuple(out)

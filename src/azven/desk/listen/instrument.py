@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QWidget
 from azven.desk.jobs import Job, Progress
 from azven.desk.session import Session
 from azven.desk.stage import FittedLabel, button, choice, label, row
+from azven.refusal import Refusal
 from azven.rf.venue import Settings
 from azven.work import listen
 from azven.work.listen import taking
@@ -129,13 +130,13 @@ class InstrumentPanel(QWidget):
         return f"{self.number}  {self.place.text().strip() or 'no place yet'}"
 
     def settings(self) -> Settings:
-        """What the controls say; ValueError when they make no sense."""
+        """What the controls say; Refusal when they make no sense."""
         try:
             low, high = (round(float(f.text().replace(",", ".")) * 1e6) for f in (self.start, self.stop))
         except (ValueError, OverflowError):
-            raise ValueError("The range needs two numbers in MHz.") from None
+            raise Refusal("The range needs two numbers in MHz.") from None
         if not 0 < low < high:
-            raise ValueError("The range has to end above its start.")
+            raise Refusal("The range has to end above its start.")
         return Settings(
             low, high, self.count.currentData(), float(self.rbw.currentData()), self.detector.currentData(),
             float(self.attenuation.currentData()),

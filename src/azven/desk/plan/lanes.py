@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import QAbstractScrollArea
 
 from azven.desk import theme as look
 from azven.desk.axis import Axis, paint_mhz
-from azven.desk.marks import paint_lock, paint_pennant, paint_state, service_color
+from azven.desk.marks import NOT_ON, paint_lock, paint_pennant, paint_state, service_color
 from azven.desk.plan.tints import LaneTint, pixel_row, tint_lanes
 from azven.desk.session import Session
 from azven.work import plan
@@ -26,6 +26,7 @@ from azven.work.reasons import LANE_CAUSES
 from azven.work.wording import mhz
 
 ROW, HEAD = 21, 33
+_READABLE = 0.5
 NAME_W, TAIL_W, _MHZ_W = 152, 154, 66
 _GRAB_PX = 14
 _BATCH = 36
@@ -184,14 +185,18 @@ class LaneChart(QAbstractScrollArea):
             if self.hasFocus():
                 painter.fillRect(QRectF(0, y, 3, ROW), theme.color("accent"))
         lane = QRectF(self._axis.left, y + 1.5, self._axis.width, ROW - 3)
+        shown = 1.0 if self._session.is_on(verdict.link) else NOT_ON
         painter.fillRect(lane, theme.color("shut"))
         painter.save()
         painter.setClipRect(lane)
+        painter.setOpacity(shown)
         self._paint_tint(painter, verdict.id, lane)
         self._paint_place(painter, verdict, y)
         painter.restore()
+        painter.setOpacity(max(shown, _READABLE))
         self._paint_name(painter, verdict, y)
         self._paint_tail(painter, verdict, y)
+        painter.setOpacity(1.0)
 
     def _paint_tint(self, painter: QPainter, link_id: str, lane: QRectF) -> None:
         tint = self._tints.get(link_id)

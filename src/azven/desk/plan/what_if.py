@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 from azven.desk.session import Session
 from azven.desk.stage import button, choice, fill, label, row
 from azven.desk.tables import Column, RecordTable
+from azven.refusal import Refusal
 from azven.rf.coordinate import Move
 from azven.work import ground, kit
 from azven.work.plan import Board, Progress, what_if
@@ -88,7 +89,7 @@ class WhatIfPage(QWidget):
             made.setVisible(self.outcome is not None)
 
     def _supposition(self) -> Supposition:
-        """What the fields say; ValueError when they say nothing."""
+        """What the fields say; Refusal when they say nothing."""
         store, scope, kind = self._session.store, self._session.scope, self.kind.currentData()
         if kind == "neighbour":
             freq = ground.hertz(self.freq.text())
@@ -97,14 +98,14 @@ class WhatIfPage(QWidget):
             )
         if kind == "multiplex":
             if self.channel.currentData() is None:
-                raise ValueError("Choose a region in Ground first: it says which channels there are.")
+                raise Refusal("Choose a region in Ground first: it says which channels there are.")
             return what_if.multiplex_comes(store, scope, self.channel.currentData())
         if kind == "door":
             if self.door.currentData() is None:
-                raise ValueError("A door needs two rooms; add another room in Ground.")
+                raise Refusal("A door needs two rooms; add another room in Ground.")
             return what_if.door_opens(*self.door.currentData())
         if self.like.currentData() is None:
-            raise ValueError("There is no link yet that more could be like.")
+            raise Refusal("There is no link yet that more could be like.")
         count = int(self.count.text()) if self.count.text().strip().isdigit() else 0
         return what_if.links_come(store, scope, self.like.currentData(), count)
 

@@ -14,6 +14,7 @@ from azven.desk.reach.graphs import PatternView, WalkGraph
 from azven.desk.reach.plan_view import MAPS, PlanView
 from azven.desk.session import Session
 from azven.desk.stage import Stage, button, choice, fill, label, row
+from azven.refusal import Refusal
 from azven.rf.links import WALL_DB
 from azven.rf.reach import Coverage, Suggestion, Walk
 from azven.work import ground, ids, reach
@@ -255,7 +256,7 @@ class ReachStage(Stage):
             data = backdrop.read(path)
             image = QImage.fromData(data)
             if image.isNull():
-                raise ValueError(f"{path.name} cannot be read as a picture.")
+                raise Refusal(f"{path.name} cannot be read as a picture.")
         except (OSError, ValueError) as error:
             self.session.say(str(error), trouble=True)
             return

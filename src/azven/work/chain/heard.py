@@ -8,6 +8,7 @@ import numpy as np
 
 from azven.book.records import Model, Wall, Zone
 from azven.book.store import Store
+from azven.refusal import Refusal
 from azven.rf.chain.design import Design, solve_design
 from azven.rf.chain.graph import System, path
 from azven.rf.links import End
@@ -113,10 +114,10 @@ def _heard(
 
 
 def front(design: Design, antenna: str) -> Front:
-    """An antenna's way to its receiver as one front; ValueError for an antenna that leads to none."""
+    """An antenna's way to its receiver as one front; Refusal for an antenna that leads to none."""
     found = next((p for p in solve_design(design).paths if p.antenna == antenna), None)
     if found is None:
-        raise ValueError(f"{antenna} leads to no receiver.")
+        raise Refusal(f"{antenna} leads to no receiver.")
     system = System(design.blocks, design.edges, design.freq_hz, design.bandwidth_hz)
     way = path(system, antenna, found.receiver)
     stops = [s for n in way for s in design.blocks[n].stop if design.blocks[n].kind == "filter"]

@@ -5,6 +5,7 @@ from typing import Any
 
 from azven.book.edits import Edit
 from azven.book.records import Design as DesignRecord
+from azven.refusal import Refusal
 from azven.work import chain
 from azven.work.chain.systems import Document
 
@@ -17,14 +18,14 @@ def has_own_b(document: Document) -> bool:
 
 
 def own_b(record: DesignRecord) -> Edit:
-    """Side B with blocks of its own, at first like side A's; ValueError when it has them or nothing is received."""
+    """Side B with blocks of its own, at first like side A's; Refusal when it has them or nothing is received."""
     document = chain.document_of(record)
     if has_own_b(document):
-        raise ValueError("Side B has its own blocks already.")
+        raise Refusal("Side B has its own blocks already.")
     pairs = chain.read(document).edges
     received = _receive_side(document, pairs)
     if not received:
-        raise ValueError("This design receives nothing, so it has no sides.")
+        raise Refusal("This design receives nothing, so it has no sides.")
     document["nodes"] += [_named_b(n) for n in document["nodes"] if n["id"] in received]
     document["edges"] += [[a + _SUFFIX, b + _SUFFIX] for a, b in pairs if a in received and b in received]
     for zone in document["zones"].values():

@@ -9,6 +9,7 @@ from typing import Any
 from azven.book.edits import Edit, add, replace_record
 from azven.book.records import Design as DesignRecord
 from azven.book.store import Store
+from azven.refusal import Refusal
 from azven.rf.chain.design import Design, Solved, noise_dbm, solve_design
 from azven.rf.chain.graph import path
 from azven.rf.chain.outgoing import transmit_results
@@ -68,10 +69,10 @@ def thawed(value: Any) -> Any:
 
 
 def node(document: Document, name: str) -> dict[str, Any]:
-    """A node of a document; ValueError when it is not there."""
+    """A node of a document; Refusal when it is not there."""
     found: dict[str, Any] | None = next((n for n in document["nodes"] if n["id"] == name), None)
     if found is None:
-        raise ValueError(f"The design has no block {name}.")
+        raise Refusal(f"The design has no block {name}.")
     return found
 
 
@@ -117,7 +118,7 @@ def _knob(block: Mapping[str, Any]) -> str:
 
 
 def gains_set_in(document: Document) -> tuple[Document, list[str]]:
-    """A document with its gains set, and what changed and why, a line each. ValueError when there is none to set."""
+    """A document with its gains set, and what changed and why, a line each. Refusal when there is none to set."""
     found = plan_gains(read(document))
     out, said = with_gains(document, found), []
     for name in found.settings:
@@ -134,18 +135,18 @@ def _setting(value: float | None) -> str:
 
 def plan_gains(design: Design) -> GainPlan:
     """The settings a good engineer would choose, side by side; `chosen` is the side with the weaker worst link.
-    ValueError when there is none to set."""
+    Refusal when there is none to set."""
     receivers = design.receivers()
     if not receivers:
-        raise ValueError("This design has no receiver whose gains could be set.")
+        raise Refusal("This design has no receiver whose gains could be set.")
     if not any(b.steps_db for b in design.blocks.values()):
-        raise ValueError("No block of this design has steps to choose from.")
+        raise Refusal("No block of this design has steps to choose from.")
     plans: list[GainPlan] = []
     for receiver in receivers:
         plans.append(set_gains(design, receiver))
         design = design.with_settings(plans[-1].settings)
     if not any(p.settings for p in plans):
-        raise ValueError("No block between an antenna and a receiver has steps to choose from; nothing was set.")
+        raise Refusal("No block between an antenna and a receiver has steps to choose from; nothing was set.")
     return max((_together(design, plans, last) for last in plans), key=_good)
 
 

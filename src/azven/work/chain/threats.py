@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from azven.book.store import Store
+from azven.refusal import Refusal
 from azven.rf.chain.blocks import ACTIVE
 from azven.rf.chain.design import Design, solve_design
 from azven.rf.chain.outgoing import transmit_results
@@ -68,7 +69,7 @@ def multiplexes(picture: Picture) -> list[tuple[Channel, float]]:
 
 
 def with_threat(document: Document, zone: str, threat: Threat, distance_m: float | None) -> Document:
-    """The document with a threat on the air in a zone, or without any. ValueError for a zone without antennas."""
+    """The document with a threat on the air in a zone, or without any. Refusal for a zone without antennas."""
     out: Document = thawed(document)
     out["carriers"] = [c for c in out.get("carriers", []) if not c["id"].startswith(THREAT_ID)]
     if distance_m is None:
@@ -76,7 +77,7 @@ def with_threat(document: Document, zone: str, threat: Threat, distance_m: float
     design = read(document)
     antennas = design.zones[zone].antennas
     if not antennas:
-        raise ValueError(f"{zone} has no antenna in this design.")
+        raise Refusal(f"{zone} has no antenna in this design.")
     level = round(threat.at(design.antennas.get(antennas[0], End()), distance_m), 2)
     out["carriers"].append({
         "id": THREAT_ID + threat.name, "freq_hz": threat.freq_hz, "zone": zone, "level_dbm": level, "role": "foreign",

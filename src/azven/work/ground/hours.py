@@ -13,6 +13,7 @@ from pathlib import Path
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError, available_timezones
 
 from azven.book.records import Act
+from azven.refusal import Refusal
 from azven.work import ids
 
 _DAY = 24 * 60
@@ -60,19 +61,19 @@ class Clock:
         return at.astimezone(self.tz).strftime("%Z") or self.zone
 
     def moment(self, text: str) -> datetime | None:
-        """A local date and time such as 2026-08-14 19:30, in UTC; None for an empty text; ValueError for anything else,
+        """A local date and time such as 2026-08-14 19:30, in UTC; None for an empty text; Refusal for anything else,
         or for a time that the clock leaves out when it is put forward."""
         if text.strip() in ("", UNSET):
             return None
         try:
             found = datetime.fromisoformat(text.strip())
         except ValueError:
-            raise ValueError(f"“{text[:80]}” is no date and time; write it like 2026-08-14 19:30.") from None
+            raise Refusal(f"“{text[:80]}” is no date and time; write it like 2026-08-14 19:30.") from None
         if found.tzinfo is not None:
             return found.astimezone(UTC)
         there = found.replace(tzinfo=self.tz).astimezone(UTC)
         if there.astimezone(self.tz).replace(tzinfo=None) != found:
-            raise ValueError(f"{found:%Y-%m-%d %H:%M} does not exist in {self.zone}: the clock is put forward then.")
+            raise Refusal(f"{found:%Y-%m-%d %H:%M} does not exist in {self.zone}: the clock is put forward then.")
         return there
 
     def said(self, at: datetime | None, with_zone: bool = False) -> str:
@@ -127,5 +128,5 @@ def read(text: str) -> tuple[int, int] | None:
 def checked(text: str) -> str:
     """The text if it can be read or is empty; ValueError otherwise."""
     if text.strip() and read(text) is None:
-        raise ValueError(f"“{text[:80]}” is no time of day; write it like 19:00–23:30, or leave it empty for always.")
+        raise Refusal(f"“{text[:80]}” is no time of day; write it like 19:00–23:30, or leave it empty for always.")
     return text.strip()

@@ -10,6 +10,7 @@ import numpy as np
 from azven.book.edits import Change, Edit
 from azven.book.records import Wall, Zone
 from azven.book.store import Store
+from azven.refusal import Refusal
 from azven.rf.levels import Floats
 from azven.rf.walls import WallLine, crossed_db
 from azven.work import ground, reach
@@ -47,10 +48,10 @@ class Isolation:
 
 
 def between(store: Store, scope: Scope, a: Zone, b: Zone) -> Isolation:
-    """Isolation of two drawn rooms. ValueError for a room without an outline."""
+    """Isolation of two drawn rooms. Refusal for a room without an outline."""
     for zone in (a, b):
         if not zone.shape:
-            raise ValueError(f"{zone.name} has no outline yet. Draw it in Reach, then its walls count.")
+            raise Refusal(f"{zone.name} has no outline yet. Draw it in Reach, then its walls count.")
     return _through(_walls(store, scope), a, b)
 
 
@@ -76,11 +77,11 @@ def _spots(zone: Zone) -> Floats:
 
 
 def from_plan(store: Store, scope: Scope) -> tuple[Edit, list[str]]:
-    """Every pair of drawn rooms related by what stands between them, and that in words. ValueError where fewer than
+    """Every pair of drawn rooms related by what stands between them, and that in words. Refusal where fewer than
     two rooms are drawn."""
     drawn = [z for z in ground.zones(store, scope) if z.shape]
     if len(drawn) < 2:
-        raise ValueError("Draw the outlines of at least two rooms in Reach first; their walls say how they hear.")
+        raise Refusal("Draw the outlines of at least two rooms in Reach first; their walls say how they hear.")
     walls = _walls(store, scope)
     found = [_through(walls, a, b) for a, b in combinations(drawn, 2)]
     changes: tuple[Change, ...] = ()

@@ -6,6 +6,7 @@ from dataclasses import replace
 from azven.book.edits import Edit, add
 from azven.book.records import Link, Model, Neighbour, Zone
 from azven.book.store import Store
+from azven.refusal import Refusal
 from azven.rf import coordinate as rf
 from azven.work import ground, ids
 from azven.work.listen import Picture
@@ -17,11 +18,11 @@ from azven.work.wording import mhz
 
 
 def wishes(store: Store, scope: Scope, who: str, model: Model, band: str, zone: Zone, count: int) -> tuple[Link, ...]:
-    """So many links of theirs, as if they were ours; ValueError when that cannot be meant."""
+    """So many links of theirs, as if they were ours; Refusal when that cannot be meant."""
     if not who.strip():
-        raise ValueError("Say who the frequencies are for.")
+        raise Refusal("Say who the frequencies are for.")
     if not 1 <= count <= 60:
-        raise ValueError(f"Between 1 and 60 frequencies, not {count}.")
+        raise Refusal(f"Between 1 and 60 frequencies, not {count}.")
     show = ground.here(store, scope).show
     return tuple(
         Link(id=-i, show_id=show.id, name=f"{who.strip()} {i}", model_id=model.id, band=band, zone_id=zone.id,

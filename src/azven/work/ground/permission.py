@@ -9,6 +9,7 @@ from azven.book.edits import Edit, add
 from azven.book.records import Act, Model, Permit
 from azven.book.regions import Rule, Territory
 from azven.book.store import Store
+from azven.refusal import Refusal
 from azven.rf.levels import dbm, milliwatts
 from azven.work import ground, kit
 from azven.work.scope import Scope
@@ -89,11 +90,11 @@ def add_permit(
     power_mw: float | None = None,
     note: str = "",
 ) -> Edit:
-    """Write down a licence, or a decision to plan outside permission with its reason. ValueError when it is not one."""
+    """Write down a licence, or a decision to plan outside permission with its reason. Refusal when it is not one."""
     if not low_hz < high_hz:
-        raise ValueError("A licence has to end above its start.")
+        raise Refusal("A licence has to end above its start.")
     if kind == "override" and not note.strip():
-        raise ValueError("An override needs a reason; it is kept with it and printed on the sheet.")
+        raise Refusal("An override needs a reason; it is kept with it and printed on the sheet.")
     ground.check_frequency(low_hz)
     ground.check_frequency(high_hz)
     permit = Permit(
@@ -117,9 +118,9 @@ def in_force(permits: Sequence[Permit], acts: Sequence[Act]) -> tuple[Permit, ..
 
 
 def set_dates(permit: Permit, starts_at: datetime | None, ends_at: datetime | None) -> Edit:
-    """From when to when a permit holds; None: open. ValueError when it would end before it begins."""
+    """From when to when a permit holds; None: open. Refusal when it would end before it begins."""
     if starts_at is not None and ends_at is not None and ends_at <= starts_at:
-        raise ValueError("A licence has to end after it begins.")
+        raise Refusal("A licence has to end after it begins.")
     return ground.change(permit, f"Dates of {permit.name}", starts_at=starts_at, ends_at=ends_at)
 
 

@@ -2,7 +2,6 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from pathlib import Path
 from typing import Any, Literal
 
 from azven.book.edits import Change, Edit, add, remove, replace_record
@@ -21,9 +20,9 @@ from azven.book.records import (
 )
 from azven.book.regions import Territory, territory
 from azven.book.store import Store
+from azven.refusal import Refusal
 from azven.rf.sweep import Channel
 from azven.work.ground.hours import Clock, zone_here, zone_names
-from azven.work.kit.catalogue import generic_models
 from azven.work.scope import Scope
 
 RelationName = Literal["together", "near", "apart"]
@@ -56,31 +55,11 @@ class Place:
         return self.site.stations or (self.region.stations if self.region is not None else ())
 
 
-def new_book(path: Path) -> Store:
-    """A new book with one site, one show, one room and the generic models, ready to be filled in."""
-    store = Store.create(path)
-    models = generic_models()
-    first = store.reserve(3 + len(models))
-    site = Site(id=first, name="New site", time_zone=zone_here())
-    store.apply(
-        Edit(
-            "New book",
-            add(
-                site,
-                Zone(id=first + 1, site_id=first, name="Main room"),
-                Show(id=first + 2, site_id=first, name="New show"),
-                *(replace(m, id=first + 3 + i) for i, m in enumerate(models)),
-            ),
-        )
-    )
-    return store
-
-
 def here(store: Store, scope: Scope) -> Place:
-    """The site and the show of a scope; ValueError when one of them is gone."""
+    """The site and the show of a scope; Refusal when one of them is gone."""
     sites, shows = store.all(Site, id=scope.site), store.all(Show, id=scope.show)
     if not sites or not shows:
-        raise ValueError("This show is no longer in the book; go to another one.")
+        raise Refusal("This show is no longer in the book; go to another one.")
     site, show = sites[0], shows[0]
     region = store.get(Region, site.region_id) if site.region_id else None
     held = tuple(store.all(Permit, site_id=site.id))
@@ -120,19 +99,19 @@ def add_zone(store: Store, scope: Scope, name: str) -> Edit:
 def rename_zone(store: Store, zone: Zone, name: str) -> Edit:
     name = name.strip()
     if not name:
-        raise ValueError("A room needs a name.")
+        raise Refusal("A room needs a name.")
     return Edit(f"Rename {zone.name}", replace_record(zone, replace(zone, name=name)))
 
 
 def remove_zone(store: Store, scope: Scope, zone: Zone) -> Edit:
-    """Take a room out with its relations; ValueError while links, units or neighbours are in it."""
+    """Take a room out with its relations; Refusal while links, units or neighbours are in it."""
     users = [
         *(x.name for x in store.all(Link, zone_id=zone.id)),
         *(x.name for x in store.all(Unit, zone_id=zone.id)),
         *(x.name for x in store.all(Neighbour, zone_id=zone.id)),
     ]
     if users:
-        raise ValueError(
+        raise Refusal(
             f"{zone.name} is still used by {users[0]}" + (f" and {len(users) - 1} more." if users[1:] else ".")
         )
     related = [r for pair, r in relations(store, scope).items() if zone.id in pair]
@@ -171,7 +150,7 @@ def neighbours(store: Store, scope: Scope) -> list[Neighbour]:
 
 
 def add_neighbour(store: Store, scope: Scope, name: str, freq_hz: int, **more: Any) -> Edit:
-    """A foreign frequency [Hz]; ValueError when it makes no sense."""
+    """A foreign frequency [Hz]; Refusal when it makes no sense."""
     check_frequency(freq_hz)
     new = Neighbour(
         id=store.reserve(),
@@ -184,28 +163,28 @@ def add_neighbour(store: Store, scope: Scope, name: str, freq_hz: int, **more: A
 
 
 def hertz(text: Any) -> int:
-    """A frequency typed in MHz, in hertz; ValueError when it is none."""
+    """A frequency typed in MHz, in hertz; Refusal when it is none."""
     try:
         return round(float(str(text).replace(",", ".")) * 1e6)
     except (ValueError, OverflowError):
-        raise ValueError(f"“{text}” is not a frequency in MHz.") from None
+        raise Refusal(f"“{text}” is not a frequency in MHz.") from None
 
 
 def kilohertz(text: Any) -> int:
-    """A distance typed in kHz, in hertz; ValueError when it is none or over 50 MHz."""
+    """A distance typed in kHz, in hertz; Refusal when it is none or over 50 MHz."""
     try:
         found = round(float(str(text).replace(",", ".")) * 1e3)
     except (ValueError, OverflowError):
-        raise ValueError(f"“{text}” is not a number of kHz.") from None
+        raise Refusal(f"“{text}” is not a number of kHz.") from None
     if not 0 <= found <= 50_000_000:
-        raise ValueError(f"{text} kHz is out of range.")
+        raise Refusal(f"{text} kHz is out of range.")
     return found
 
 
 def check_frequency(freq_hz: int) -> None:
-    """ValueError for what cannot be a radio frequency [Hz]."""
+    """Refusal for what cannot be a radio frequency [Hz]."""
     if not 100_000 <= freq_hz <= 100_000_000_000:
-        raise ValueError(f"{freq_hz / 1e6:g} MHz is no frequency to keep clear of.")
+        raise Refusal(f"{freq_hz / 1e6:g} MHz is no frequency to keep clear of.")
 
 
 def change(before: Any, title: str, **values: Any) -> Edit:
@@ -224,18 +203,18 @@ def set_site(store: Store, scope: Scope, title: str, **values: Any) -> Edit:
 
 def set_time_zone(store: Store, scope: Scope, name: str) -> Edit:
     """Read times as those of a zone of the zone database; moments stay, hours of neighbours are meant there from now
-    on. ValueError for a zone that it does not have."""
+    on. Refusal for a zone that it does not have."""
     if name not in zone_names():
-        raise ValueError(f"“{name[:80]}” is no time zone; choose one such as {zone_here()}.")
+        raise Refusal(f"“{name[:80]}” is no time zone; choose one such as {zone_here()}.")
     return set_site(store, scope, f"Times of {name}", time_zone=name)
 
 
 def set_stations(store: Store, scope: Scope, text: str) -> Edit:
-    """The raster channels that the local list gives, separated by commas or spaces; ValueError for unknown ones."""
+    """The raster channels that the local list gives, separated by commas or spaces; Refusal for unknown ones."""
     named = tuple(dict.fromkeys(text.replace(",", " ").replace(";", " ").split()))
     known = {c.name for c in here(store, scope).channels()}
     if wrong := [name for name in named if name not in known]:
-        raise ValueError(f"{', '.join(wrong)}: no such channel in this raster.")
+        raise Refusal(f"{', '.join(wrong)}: no such channel in this raster.")
     return set_site(store, scope, "Television stations listed here", stations=named)
 
 

@@ -11,6 +11,7 @@ from azven.book.formats.errors import in_short
 from azven.book.formats.rows import rows_of
 from azven.book.records import USE_CLASSES, Act, Assignment, Link, Model, Unit, Zone
 from azven.book.store import Store
+from azven.refusal import Refusal
 from azven.work import ground
 from azven.work.scope import Scope
 
@@ -53,13 +54,13 @@ def numbered(pattern: str, count: int, taken: Sequence[str] = ()) -> list[str]:
 def add_links(
     store: Store, scope: Scope, pattern: str, count: int, model: Model, band: str, zone: Zone, **more: Any
 ) -> Edit:
-    """`count` links named after `pattern`, all alike. ValueError when that cannot be meant."""
+    """`count` links named after `pattern`, all alike. Refusal when that cannot be meant."""
     if not pattern.strip():
-        raise ValueError("The links need a name.")
+        raise Refusal("The links need a name.")
     if not 1 <= count <= _COUNT_LIMIT:
-        raise ValueError(f"Between 1 and {_COUNT_LIMIT} links at a time, not {count}.")
+        raise Refusal(f"Between 1 and {_COUNT_LIMIT} links at a time, not {count}.")
     if band not in {b[0] for b in model.bands}:
-        raise ValueError(f"{model.name} has no tuning band {band}.")
+        raise Refusal(f"{model.name} has no tuning band {band}.")
     existing = links(store, scope)
     taken = [x.name for x in existing]
     first = store.reserve(count)
@@ -79,7 +80,7 @@ def add_links(
 
 def add_unit(store: Store, name: str, model: Model, band: str, **more: Any) -> Edit:
     if not name.strip():
-        raise ValueError("The unit needs a name.")
+        raise Refusal("The unit needs a name.")
     unit = Unit(id=store.reserve(), model_id=model.id, name=name.strip(), band=band, **more)
     return Edit(f"Add unit {unit.name}", add(unit), (unit.id,))
 
@@ -96,13 +97,13 @@ def add_model(store: Store, like: Model, name: str) -> Edit:
 def change_links(store: Store, chosen: Sequence[Link], models: Sequence[Model] = (), **values: Any) -> Edit:
     """Set the same fields on several links; `models` are about to be added in the same edit.
 
-    ValueError for an empty name; a band the model lacks gives way to its first. Acts that are set end the note of acts
+    Refusal for an empty name; a band the model lacks gives way to its first. Acts that are set end the note of acts
     that were removed.
     """
     if "name" in values:
         values["name"] = str(values["name"]).strip()
         if not values["name"]:
-            raise ValueError("A link needs a name.")
+            raise Refusal("A link needs a name.")
     if "acts" in values:
         values["acts_gone"] = ()
     changes: list[Change] = []
@@ -237,19 +238,19 @@ class _RowReader:
             return row[at].strip() if 0 <= at < len(row) else ""
 
         if not cell("name"):
-            raise ValueError("no name")
+            raise Refusal("no name")
         model = _named(self._models, cell("model"), "model") or self._model
         zone = _named(self._zones, cell("zone"), "room") or self._zone
         bands = [b[0] for b in model.bands]
         band = cell("band").replace("-", "–") or bands[0]
         if band not in bands:
-            raise ValueError(f"{model.name} has no tuning band {band}")
+            raise Refusal(f"{model.name} has no tuning band {band}")
         use = cell("use_class").lower() or ("quiet" if model.service == "in-ear" else "usable")
         if use not in USE_CLASSES:
-            raise ValueError(f"use is {' or '.join(USE_CLASSES)}, not {use}")
+            raise Refusal(f"use is {' or '.join(USE_CLASSES)}, not {use}")
         priority = cell("priority") or "3"
         if not priority.isdigit() or int(priority) not in PRIORITIES:
-            raise ValueError(f"importance is 1 to {len(PRIORITIES)}, not {priority}")
+            raise Refusal(f"importance is 1 to {len(PRIORITIES)}, not {priority}")
         names = [a.strip().lower() for a in cell("acts").split("+") if a.strip()]
         chosen = tuple(a.id for name in names if (a := _named(self._acts, name, "act")))
         return Link(
@@ -267,12 +268,12 @@ def _by_name(records: Sequence[Any]) -> dict[str, list[Any]]:
 
 
 def _named(known: dict[str, list[Any]], name: str, what: str) -> Any:
-    """The one record of a name, None for no name; ValueError where the name is nobody's or stands for several."""
+    """The one record of a name, None for no name; Refusal where the name is nobody's or stands for several."""
     if not name:
         return None
     found = known.get(name.lower(), [])
     if len(found) != 1:
-        raise ValueError(f"no {what} is named {name}" if not found else f"{len(found)} {what}s are named {name}")
+        raise Refusal(f"no {what} is named {name}" if not found else f"{len(found)} {what}s are named {name}")
     return found[0]
 
 

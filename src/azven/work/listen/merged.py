@@ -14,6 +14,7 @@ from azven.book.formats.sweep_csv import SweepFile
 from azven.book.records import HEARS, Assignment, Plan, Trace
 from azven.book.records import Sweep as SweepRecord
 from azven.book.store import Store
+from azven.refusal import Refusal
 from azven.rf.emissions import impulses
 from azven.rf.occupancy import ChannelReading, Survey, judge, survey, worst
 from azven.rf.sweep import OWN_SKIRT_HZ, Channel, Line, Sweep, merge, without
@@ -33,9 +34,9 @@ def tolerated(store: Store, scope: Scope) -> dict[str, float]:
 
 
 def set_tolerated(store: Store, scope: Scope, use: str, level_dbm: float) -> Edit:
-    """The user's own limit for a use [dBm in 200 kHz]; ValueError when it cannot be meant."""
+    """The user's own limit for a use [dBm in 200 kHz]; Refusal when it cannot be meant."""
     if not -140 <= level_dbm <= 0:
-        raise ValueError(f"{level_dbm:g} dBm is no limit for interference; between −140 and 0.")
+        raise Refusal(f"{level_dbm:g} dBm is no limit for interference; between −140 and 0.")
     own = {**ground.here(store, scope).site.thresholds, use: level_dbm}
     return ground.set_site(store, scope, f"{use} stands {level_dbm:g} dBm", thresholds=own)
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from azven.book.edits import Edit
 from azven.book.store import Store
+from azven.refusal import Refusal
 from azven.work import plan
 from azven.work.plan import Board, Progress
 from azven.work.reasons import always, best_alternative
@@ -51,10 +52,10 @@ def caution(count: int) -> str:
 
 
 def choose(store: Store, scope: Scope, board: Board, link_id: str, progress: Progress = always) -> tuple[Edit, str]:
-    """The edit that gives a link the free step with the widest margin, and that in words; ValueError when none is."""
+    """The edit that gives a link the free step with the widest margin, and that in words; Refusal when none is."""
     name = board.input.name(link_id)
     found = best_alternative(board, link_id, progress)
     if found is None:
-        raise ValueError(f"Nothing is free for {name} in what was swept. Its reasons say what closes its lane.")
+        raise Refusal(f"Nothing is free for {name} in what was swept. Its reasons say what closes its lane.")
     text = f"{name} at {mhz(found.freq_hz)} MHz, {found.sentence()}."
     return plan.set_frequencies(store, scope, {link_id: found.freq_hz}, f"Place {name}"), text

@@ -69,7 +69,7 @@ def take(
     """Sweep with an instrument, part by part; what arrived before a stop, or before the instrument went away for
     good, is kept. `reopen` is tried once when it goes away.
 
-    Raises InstrumentError when nothing arrived at all, ValueError when nothing usable did.
+    Raises InstrumentError when nothing arrived at all, Refusal when nothing usable did.
     """
     freqs: list[NDArray[np.int64]] = []
     levels: list[Floats] = []

@@ -8,6 +8,7 @@ from azven.book.edits import Change, Edit, add, replace_record
 from azven.book.records import Assignment, KeptPlan, Link, Record
 from azven.book.records import Plan as PlanRecord
 from azven.book.store import Store
+from azven.refusal import Refusal
 from azven.rf import coordinate as rf
 from azven.rf import schools
 from azven.rf.density import STEPS
@@ -245,10 +246,10 @@ def set_frequencies(
 
 
 def lock(store: Store, scope: Scope, link: Link, locked: bool) -> Edit:
-    """Hold a link where it is, or let it go; ValueError when it has no frequency."""
+    """Hold a link where it is, or let it go; Refusal when it has no frequency."""
     placed = assignments(store, scope).get(link.id)
     if placed is None:
-        raise ValueError(f"{link.name} has no frequency to lock.")
+        raise Refusal(f"{link.name} has no frequency to lock.")
     title = f"{'Lock' if locked else 'Unlock'} {link.name}"
     return Edit(title, replace_record(placed, replace(placed, locked=locked)), (link.id,))
 

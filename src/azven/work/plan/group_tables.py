@@ -11,6 +11,7 @@ from azven.book.formats.reading import read_bytes
 from azven.book.formats.rows import LARGEST, rows_of
 from azven.book.records import Model
 from azven.book.store import Store
+from azven.refusal import Refusal
 from azven.rf import groups
 from azven.rf.coordinate import lane
 from azven.rf.coordinate.plan import carriers_of
@@ -39,7 +40,7 @@ def compute(model: Model, band: str, profile: Profile, count: int, size: int, pr
 def read(path: Path) -> tuple[Table, list[str]]:
     """A table from CSV with the columns group and frequency (a channel column is allowed), and refused lines.
 
-    Frequencies in MHz or Hz. ValueError when no line could be used or the file cannot be read.
+    Frequencies in MHz or Hz. Refusal when no line could be used or the file cannot be read.
     """
     text = read_bytes(path, LARGEST).decode("utf-8-sig", errors="replace")
     separator = max(",;\t", key=text[:2_000].count)
@@ -55,7 +56,7 @@ def read(path: Path) -> tuple[Table, list[str]]:
             continue
         out.setdefault(cells[0], []).append(freq)
     if not out:
-        raise ValueError(f"{path.name} holds no line with a group and a frequency; nothing was read.")
+        raise Refusal(f"{path.name} holds no line with a group and a frequency; nothing was read.")
     return {name: tuple(sorted(set(freqs))) for name, freqs in out.items()}, refused
 
 

@@ -9,6 +9,7 @@ import numpy as np
 from azven.book.edits import Edit, add
 from azven.book.records import Assignment, Link
 from azven.book.store import Store
+from azven.refusal import Refusal
 from azven.rf import coordinate as rf
 from azven.rf.by_level import plan_by
 from azven.rf.products import Situation, near
@@ -160,7 +161,7 @@ def keep_spares(store: Store, scope: Scope, spares: tuple[Link, ...], found: rf.
     """The edit that adds the spares that found room, with their frequencies."""
     plan = plan_record(store, scope)
     if plan is None:
-        raise ValueError("Plan all first, then add spares.")
+        raise Refusal("Plan all first, then add spares.")
     placed = {a.id: a.freq_hz for a in found.assignments}
     chosen = [x for x in spares if ids.of(x) in placed]
     first = store.reserve(2 * max(len(chosen), 1))

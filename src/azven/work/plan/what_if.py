@@ -6,6 +6,7 @@ from dataclasses import dataclass, field, replace
 from azven.book.edits import Edit, add
 from azven.book.records import Link, Neighbour, Zone
 from azven.book.store import Store
+from azven.refusal import Refusal
 from azven.rf.coordinate import Mended
 from azven.rf.request import Relation
 from azven.rf.sweep import Channel
@@ -41,7 +42,7 @@ class Supposition:
 
 
 def neighbour_appears(store: Store, scope: Scope, freq_hz: int, zone: Zone | None, mixes: bool) -> Supposition:
-    """Somebody else's carrier at `freq_hz`, in one room or everywhere. ValueError for no frequency."""
+    """Somebody else's carrier at `freq_hz`, in one room or everywhere. Refusal for no frequency."""
     ground.check_frequency(freq_hz)
     new = Neighbour(
         id=-1, site_id=scope.site, name="New neighbour", freq_hz=freq_hz,
@@ -67,9 +68,9 @@ def door_opens(a: Zone, b: Zone) -> Supposition:
 
 
 def links_come(store: Store, scope: Scope, like: Link, count: int) -> Supposition:
-    """So many more links like one that is there. ValueError when that cannot be meant."""
+    """So many more links like one that is there. Refusal when that cannot be meant."""
     if not 1 <= count <= 200:
-        raise ValueError(f"Between 1 and 200 more links, not {count}.")
+        raise Refusal(f"Between 1 and 200 more links, not {count}.")
     taken = [x.name for x in kit.links(store, scope)]
     names = kit.numbered(like.name, count, taken)
     first = max((x.position for x in kit.links(store, scope)), default=0) + 1

@@ -6,6 +6,7 @@ from pathlib import Path
 from azven.book.edits import Edit, add, remove
 from azven.book.records import Backdrop
 from azven.book.store import Store
+from azven.refusal import Refusal
 from azven.work import ground
 from azven.work.scope import Scope
 
@@ -21,17 +22,17 @@ def current(store: Store, scope: Scope) -> Backdrop | None:
 
 
 def read(path: Path) -> bytes:
-    """The bytes of a PNG; ValueError for anything else or more than 20 MB, OSError when it cannot be read."""
+    """The bytes of a PNG; Refusal for anything else or more than 20 MB, OSError when it cannot be read."""
     if path.stat().st_size > LARGEST_BYTES:
-        raise ValueError(f"{path.name} is larger than {LARGEST_BYTES // 1_000_000} MB.")
+        raise Refusal(f"{path.name} is larger than {LARGEST_BYTES // 1_000_000} MB.")
     data = path.read_bytes()
     if not data.startswith(_PNG):
-        raise ValueError(f"{path.name} is not a PNG.")
+        raise Refusal(f"{path.name} is not a PNG.")
     return data
 
 
 def put(store: Store, scope: Scope, name: str, image: bytes, first: Known, second: Known) -> Edit:
-    """Lay a drawing under the plan instead of the one that is there; ValueError when the points do not give a scale."""
+    """Lay a drawing under the plan instead of the one that is there; Refusal when the points do not give a scale."""
     metres_per_pixel((first, second))
     site = ground.here(store, scope).site
     new = Backdrop(id=store.reserve(), site_id=site.id, name=name, image=image, points=(first, second))
@@ -44,13 +45,13 @@ def take_away(store: Store, scope: Scope) -> Edit:
 
 
 def metres_per_pixel(points: tuple[Known, ...]) -> float:
-    """Scale of a drawing; ValueError when the two points are one, in the drawing or in the room."""
+    """Scale of a drawing; Refusal when the two points are one, in the drawing or in the room."""
     (ax, ay, x1, y1), (bx, by, x2, y2) = points
     pixels, metres = math.hypot(bx - ax, by - ay), math.hypot(x2 - x1, y2 - y1)
     if pixels < 10:
-        raise ValueError("The two points of the drawing lie on one another.")
+        raise Refusal("The two points of the drawing lie on one another.")
     if metres < 0.1:
-        raise ValueError("The two points have the same place in the room.")
+        raise Refusal("The two points have the same place in the room.")
     return metres / pixels
 
 

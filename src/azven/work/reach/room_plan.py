@@ -8,6 +8,7 @@ import numpy as np
 from azven.book.edits import Edit, add, remove, replace_record
 from azven.book.records import AREA_KINDS, MOUNT_KINDS, Area, Mount, Wall, Zone
 from azven.book.store import Store
+from azven.refusal import Refusal
 from azven.rf.links import WALL_DB, mesh_db
 from azven.rf.reach import inside
 from azven.work import ground
@@ -22,12 +23,12 @@ def add_wall(
     store: Store, zone: Zone, start: tuple[float, float], end: tuple[float, float], material: str,
     opening_m: float = 0.05, wire_m: float = 0.002,
 ) -> Edit:  # fmt: skip
-    """A wall from point to point; one of wire mesh with its opening and thickness of wire [m]. ValueError for one of
+    """A wall from point to point; one of wire mesh with its opening and thickness of wire [m]. Refusal for one of
     no length, an unknown material, or a mesh without an opening or a wire."""
     if math.dist(start, end) < 0.1:
-        raise ValueError("A wall needs two points.")
+        raise Refusal("A wall needs two points.")
     if material not in (*WALL_DB, MESH):
-        raise ValueError(f"unknown material '{material}'; known: {', '.join(WALL_DB)}")
+        raise Refusal(f"unknown material '{material}'; known: {', '.join(WALL_DB)}")
     wall = Wall(
         id=store.reserve(), site_id=zone.site_id, x1_m=round(start[0], 2), y1_m=round(start[1], 2),
         x2_m=round(end[0], 2), y2_m=round(end[1], 2), material=material,
@@ -37,9 +38,9 @@ def add_wall(
 
 
 def add_mount(store: Store, zone: Zone, x_m: float, y_m: float, kind: str = "stand", z_m: float = 3.0) -> Edit:
-    """A place where an antenna may be mounted; ValueError for an unknown kind."""
+    """A place where an antenna may be mounted; Refusal for an unknown kind."""
     if kind not in MOUNT_KINDS:
-        raise ValueError(f"unknown mounting place '{kind}'; known: {', '.join(MOUNT_KINDS)}")
+        raise Refusal(f"unknown mounting place '{kind}'; known: {', '.join(MOUNT_KINDS)}")
     name = ground.unused(f"{kind.capitalize()} 1", [m.name for m in store.all(Mount, zone_id=zone.id)])
     mount = Mount(
         id=store.reserve(), zone_id=zone.id, name=name, kind=kind, x_m=round(x_m, 2), y_m=round(y_m, 2), z_m=z_m
@@ -48,10 +49,10 @@ def add_mount(store: Store, zone: Zone, x_m: float, y_m: float, kind: str = "sta
 
 
 def _box(a: Spot, b: Spot) -> tuple[Spot, ...]:
-    """The corners of an upright rectangle; ValueError for one narrower than a metre."""
+    """The corners of an upright rectangle; Refusal for one narrower than a metre."""
     (x0, x1), (y0, y1) = ((round(v, 2) for v in sorted(pair)) for pair in zip(a, b, strict=True))
     if x1 - x0 < _LEAST_M or y1 - y0 < _LEAST_M:
-        raise ValueError("Draw from corner to corner, at least a metre each way.")
+        raise Refusal("Draw from corner to corner, at least a metre each way.")
     return (x0, y0), (x1, y0), (x1, y1), (x0, y1)
 
 
@@ -61,9 +62,9 @@ def outline(zone: Zone, a: Spot, b: Spot) -> Edit:
 
 
 def add_area(store: Store, zone: Zone, kind: str, a: Spot, b: Spot) -> Edit:
-    """Stage, audience or backstage as a rectangle; ValueError for another kind."""
+    """Stage, audience or backstage as a rectangle; Refusal for another kind."""
     if kind not in AREA_KINDS:
-        raise ValueError(f"unknown area '{kind}'; known: {', '.join(AREA_KINDS)}")
+        raise Refusal(f"unknown area '{kind}'; known: {', '.join(AREA_KINDS)}")
     name = ground.unused(kind.capitalize(), [x.name for x in store.all(Area, zone_id=zone.id)])
     area = Area(id=store.reserve(), zone_id=zone.id, kind=kind, name=name, shape=_box(a, b))
     return Edit(f"{name} of {zone.name}", add(area))
@@ -89,9 +90,9 @@ def _to_line(p: Spot, a: Spot, b: Spot) -> float:
 
 
 def take_out(drawn: Room, x_m: float, y_m: float) -> Edit:
-    """Take out what is drawn at a point; ValueError where nothing is."""
+    """Take out what is drawn at a point; Refusal where nothing is."""
     found = at(drawn, x_m, y_m)
     if found is None:
-        raise ValueError("Nothing is drawn there that could be taken out.")
+        raise Refusal("Nothing is drawn there that could be taken out.")
     words = f"the {found.material} wall" if isinstance(found, Wall) else found.name
     return Edit(f"Take out {words}", remove([found]))

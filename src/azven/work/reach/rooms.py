@@ -175,7 +175,7 @@ def keep_away(antenna: Antenna) -> tuple[float, float]:
 
 
 def suggest(drawn: Room, wearer: str, progress: Progress = always, packed: bool = False) -> Suggestion:
-    """The best pair of mounting places. ValueError when there are not two that may be used."""
+    """The best pair of mounting places. Refusal when there are not two that may be used."""
     who = WEARERS[wearer]
     like = End(gain_dbi=6.5, kind="beam", beamwidth_deg=100.0)
     mounts = [Place(m.name, (m.x_m, m.y_m, m.z_m)) for m in drawn.mounts]

@@ -1,0 +1,120 @@
+"""The books that are open, a window each: opening, new ones, copies, and what is remembered when one closes."""
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QFileDialog, QWidget
+
+from azven.book.store import SUFFIX, Store
+from azven.desk import faults
+from azven.desk import theme as look
+from azven.desk.remembered import Remembered
+from azven.desk.session import Session
+from azven.refusal import Refusal
+from azven.work import books, scope
+
+if TYPE_CHECKING:
+    from azven.desk.window import Window
+
+_KINDS = f"Azven books (*{SUFFIX})"
+
+
+class Books:
+    """Every open book with its window, the one used last at the end."""
+
+    def __init__(self) -> None:
+        self.remembered = Remembered()
+        self.windows: list[Window] = []
+        self.all_ended = True
+        """Whether all jobs of the windows that were closed have ended in time."""
+
+    def show(self, store: Store, stage: str, theme: look.Theme, note: str = "", lasting: bool = True) -> "Window":
+        """A window over an open book, at the place where one was last; `lasting` books are remembered."""
+        from azven.desk.window import Window
+
+        stayed = self.remembered.place(store.path) if lasting else None
+        at = stayed if stayed is not None and scope.exists(store, stayed) else scope.opening(store)
+        session = Session(store, at)
+        session.theme = theme
+        window = Window(session, note, self)
+        window.lasting = lasting
+        self.windows.append(window)
+        window.show_stage(stage)
+        if lasting:
+            self.remembered.opened(store.path)
+        return window
+
+    def open(self, path: Path, beside: "Window", make: Callable[[Path], Store] = Store.open) -> None:
+        """Open a book in a window of its own, or bring forward the one it has; trouble is said in `beside`."""
+        known = next((w for w in self.windows if w.session.store.path.absolute() == path.absolute()), None)
+        if known is not None:
+            known.raise_()
+            known.activateWindow()
+            return
+        try:
+            store = make(path)
+            window = self.show(store, "ground", beside.session.theme, damage_note(store))
+        except Refusal as refusal:
+            beside.session.say(faults.sentence(refusal), trouble=True)
+            return
+        window.application = beside.application
+        window.move(beside.pos().x() + 40, beside.pos().y() + 40)
+        window.show()
+
+    def ask_new(self, beside: "Window") -> None:
+        """A new book where the user says."""
+        if path := _ask_where(beside, "New book", f"book{SUFFIX}"):
+            self.open(path, beside, books.new_book)
+
+    def ask_open(self, beside: "Window") -> None:
+        """A book that the user chooses."""
+        name, _ = QFileDialog.getOpenFileName(beside, "Open a book", str(beside.session.store.path.parent), _KINDS)
+        if name:
+            self.open(Path(name), beside)
+
+    def ask_copy(self, of: "Window") -> None:
+        """The book as it stands, under another name; the window stays with the one it has."""
+        path = _ask_where(of, "Save a copy", f"{of.session.store.path.stem} copy{SUFFIX}")
+        if path is None:
+            return
+        if any(w.session.store.path.absolute() == path.absolute() for w in self.windows):
+            of.session.say(f"{path.name} is open; a copy needs another name.", trouble=True)
+            return
+        try:
+            of.session.store.copy_to(path)
+        except Refusal as refusal:
+            of.session.say(faults.sentence(refusal), trouble=True)
+            return
+        of.session.say(f"Wrote a copy of the book to {path.name}; you go on in {of.session.store.path.name}.")
+
+    def closed(self, window: "Window") -> None:
+        """A window has gone: remember where it was, and let go of its book."""
+        session = window.session
+        if window not in self.windows:
+            return
+        self.windows.remove(window)
+        self.remembered.theme = session.theme.name
+        if window.lasting:
+            self.remembered.stay(session.store.path, session.scope)
+            self.remembered.geometry = window.saveGeometry()
+        if session.venue is not None:
+            session.venue.stop()
+        if session.jobs.wait():
+            session.store.close()
+        else:
+            self.all_ended = False
+
+
+def damage_note(store: Store) -> str:
+    """What is said when a book with damage is opened; nothing where it is sound."""
+    if not store.damaged:
+        return ""
+    return f"Open for reading only. {len(store.damaged)} damaged records are set aside: {store.damage_in_words()}."
+
+
+def _ask_where(parent: QWidget, title: str, name: str) -> Path | None:
+    chosen, _ = QFileDialog.getSaveFileName(parent, title, name, _KINDS)
+    if not chosen:
+        return None
+    return Path(chosen) if chosen.endswith(SUFFIX) else Path(chosen + SUFFIX)

@@ -1,0 +1,64 @@
+"""What this desk remembers between two starts, outside of every book: recent books, where one was in each, the theme,
+and where the window stood."""
+
+from pathlib import Path
+
+from PyQt6.QtCore import QByteArray, QSettings
+
+from azven.work.scope import Scope
+
+_MOST_RECENT = 12
+_MOST_PLACES = 60
+
+
+class Remembered:
+    """Settings of the desk, in the user's settings folder."""
+
+    def __init__(self) -> None:
+        self._settings = QSettings(QSettings.Format.IniFormat, QSettings.Scope.UserScope, "azven", "azven")
+
+    def recent(self) -> list[Path]:
+        """Books that were open, the last one first; those that are gone are left out."""
+        return [p for p in map(Path, self._texts("recent")) if p.exists()]
+
+    def opened(self, book: Path) -> None:
+        """Put a book at the head of the recent ones."""
+        name = str(book.absolute())
+        listed = [name, *(t for t in self._texts("recent") if t != name)]
+        self._settings.setValue("recent", listed[:_MOST_RECENT])
+
+    def place(self, book: Path) -> Scope | None:
+        """Where one was in a book; None when nobody has been in it from here."""
+        for line in self._texts("places"):
+            site, show, name = (*line.split(" ", 2), "", "")[:3]
+            if name == str(book.absolute()) and site.isdigit() and show.isdigit():
+                return Scope(int(site), int(show))
+        return None
+
+    def stay(self, book: Path, scope: Scope) -> None:
+        """Remember where one is in a book."""
+        name = str(book.absolute())
+        others = [t for t in self._texts("places") if not t.endswith(f" {name}")]
+        self._settings.setValue("places", [f"{scope.site} {scope.show} {name}", *others][:_MOST_PLACES])
+
+    @property
+    def theme(self) -> str:
+        return str(self._settings.value("theme", "daylight"))
+
+    @theme.setter
+    def theme(self, name: str) -> None:
+        self._settings.setValue("theme", name)
+
+    @property
+    def geometry(self) -> QByteArray | None:
+        """Where the window stood, as Qt keeps it."""
+        found = self._settings.value("window")
+        return found if isinstance(found, QByteArray) else None
+
+    @geometry.setter
+    def geometry(self, stood: QByteArray) -> None:
+        self._settings.setValue("window", stood)
+
+    def _texts(self, key: str) -> list[str]:
+        found = self._settings.value(key, [])
+        return [found] if isinstance(found, str) else [str(x) for x in found or []]

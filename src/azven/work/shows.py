@@ -1,0 +1,136 @@
+"""Shows of a book: empty ones, from a template, copies for this or another site; archived and removed."""
+
+import json
+from collections.abc import Mapping
+from dataclasses import replace
+from functools import cache
+from importlib.resources import files
+from typing import Any
+
+from azven.book.edits import Edit, add, remove, replace_record
+from azven.book.records import Act, Assignment, KeptPlan, Link, Model, Plan, Record, Show, Site, Zone
+from azven.book.store import Store
+from azven.refusal import Refusal
+from azven.work import kit
+from azven.work.copying import Copier
+from azven.work.ground.site import unused
+
+
+def shows(store: Store, site_id: int) -> list[Show]:
+    """The shows of a site, those in use first, each part newest first."""
+    return sorted(store.all(Show, site_id=site_id), key=lambda s: (s.archived, -s.id))
+
+
+@cache
+def templates() -> dict[str, Any]:
+    """Kinds of show to begin with: by title, their acts and groups of links."""
+    text = (files("azven") / "data" / "show-templates.json").read_text("utf-8")
+    found: dict[str, Any] = json.loads(text)["templates"]
+    return found
+
+
+def add_show(store: Store, site: Site, name: str, template: str = "") -> Edit:
+    """A show at a site, empty or with the acts and links of a template in the site's first room; Refusal for a site
+    without a room or a book without a model that a template asks for."""
+    title = _free(store, site, name, template or "Show")
+    show = Show(id=store.reserve(), site_id=site.id, name=title)
+    if not template:
+        return Edit(f"Show {title}", add(show), (show.id,))
+    asked = templates()[template]
+    names = asked["acts"]
+    first = store.reserve(len(names)) if names else 0
+    acts = [Act(id=first + i, show_id=show.id, name=n, position=i) for i, n in enumerate(names)]
+    return Edit(f"Show {title}", add(show, *acts, *_links(store, site, show, asked["links"])), (show.id,))
+
+
+def _links(store: Store, site: Site, show: Show, groups: list[dict[str, Any]]) -> list[Link]:
+    rooms = sorted(store.all(Zone, site_id=site.id), key=lambda z: (z.position, z.id))
+    if not rooms:
+        raise Refusal(f"{site.name} has no room yet; add one in Ground first.")
+    out: list[Link] = []
+    for group in groups:
+        model = _model(store, group["model"], group["service"])
+        first = store.reserve(group["count"])
+        for i, name in enumerate(kit.numbered(group["name"], group["count"])):
+            out.append(
+                Link(
+                    id=first + i, show_id=show.id, name=name, model_id=model.id, band=model.bands[0][0],
+                    zone_id=rooms[0].id, service=model.service, priority=group["priority"], position=len(out),
+                    use_class="quiet" if model.service == "in-ear" else "usable", spare=group.get("spare", False),
+                )
+            )  # fmt: skip
+    return out
+
+
+def _model(store: Store, name: str, service: str) -> Model:
+    """The model of a name, else the first of its service."""
+    known = [m for m in store.all(Model) if m.service == service]
+    if not known:
+        raise Refusal(f"This template needs a model for {service}; the book has none.")
+    return next((m for m in known if m.name == name), known[0])
+
+
+def copy_show(store: Store, show: Show, site: Site, name: str) -> Edit:
+    """A show again, at the same or another site, with its acts and links; `select` names it.
+
+    At the same site it keeps units and frequencies; the plan is stale where links are on in acts, since those are other
+    acts now. At another one links go to the room of the same name, else the first, and have neither units nor frequencies.
+    """
+    title = _free(store, site, name, show.name)
+    same = site.id == show.site_id
+    rooms = {} if same else _rooms_by_name(store, show, site)
+    copier = Copier(store, rooms)
+    (again,) = copier.copies([show], site_id=site.id, name=title, archived=False)
+    new: list[Record] = [again, *copier.copies(store.all(Act, show_id=show.id))]
+    links = copier.copies(store.all(Link, show_id=show.id))
+    new += links if same else [replace(x, unit_id=None) for x in links]
+    if same:
+        for plan in store.all(Plan, show_id=show.id)[:1]:
+            new += copier.copies([plan], inputs=_of_copies(plan.inputs, copier))
+            new += copier.copies(store.all(Assignment, plan_id=plan.id))
+    return Edit(f"{title}, like {show.name}", add(*new), (again.id,))
+
+
+def _of_copies(inputs: Mapping[str, str], copier: Copier) -> dict[str, str]:
+    """What a plan was made from (`link/12` → digest), for the copies of links and acts."""
+    out = {}
+    for key, digest in inputs.items():
+        kind, number = key.split("/", 1)
+        new = copier.known.get(int(number)) if kind in ("link", "act") and number.isdigit() else None
+        out[f"{kind}/{new}" if new else key] = digest
+    return out
+
+
+def _rooms_by_name(store: Store, show: Show, site: Site) -> dict[int | None, int | None]:
+    there = sorted(store.all(Zone, site_id=site.id), key=lambda z: (z.position, z.id))
+    if not there:
+        raise Refusal(f"{site.name} has no room yet; add one in Ground first.")
+    named = {z.name.casefold(): z.id for z in reversed(there)}
+    return {z.id: named.get(z.name.casefold(), there[0].id) for z in store.all(Zone, site_id=show.site_id)}
+
+
+def rename_show(store: Store, show: Show, name: str) -> Edit:
+    """Another name; Refusal for an empty one."""
+    if not name.strip():
+        raise Refusal("A show needs a name.")
+    return Edit(f"Rename {show.name}", replace_record(show, replace(show, name=name.strip())))
+
+
+def archive_show(store: Store, show: Show, archived: bool) -> Edit:
+    """Put a show out of the way, or back; nothing of it is lost."""
+    word = "Archive" if archived else "Bring back"
+    return Edit(f"{word} {show.name}", replace_record(show, replace(show, archived=archived)))
+
+
+def remove_show(store: Store, show: Show) -> Edit:
+    """Take a show out with its acts, links, frequencies and kept plans; Refusal for the last one of the book."""
+    if len(store.all(Show)) == 1:
+        raise Refusal(f"{show.name} is the only show of this book, which needs one; add another first.")
+    plans = store.all(Plan, show_id=show.id)
+    gone: list[Record] = [a for p in plans for a in store.all(Assignment, plan_id=p.id)]
+    gone += [*plans, *store.all(KeptPlan, show_id=show.id), *store.all(Link, show_id=show.id)]
+    return Edit(f"Remove {show.name}", remove([*gone, *store.all(Act, show_id=show.id), show]))
+
+
+def _free(store: Store, site: Site, name: str, otherwise: str) -> str:
+    return unused(name.strip() or otherwise, [s.name for s in store.all(Show, site_id=site.id)])

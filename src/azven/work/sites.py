@@ -1,0 +1,100 @@
+"""Sites of a book: new ones, copies, archived ones, and what keeps one from being removed."""
+
+from dataclasses import replace
+
+from azven.book.edits import Edit, add, remove, replace_record
+from azven.book.records import (
+    Antenna,
+    Area,
+    Backdrop,
+    Design,
+    Mount,
+    Neighbour,
+    Permit,
+    Record,
+    Relation,
+    Show,
+    Site,
+    Sweep,
+    Trace,
+    Unit,
+    Wall,
+    Zone,
+)
+from azven.book.store import Store
+from azven.refusal import Refusal
+from azven.work.copying import Copier
+from azven.work.ground.hours import zone_here
+from azven.work.ground.site import unused
+from azven.work.wording import listed
+
+_OF_SITE: tuple[type[Record], ...] = (Neighbour, Permit, Wall, Backdrop, Design)
+_OF_ZONE: tuple[type[Record], ...] = (Area, Mount, Antenna)
+
+
+def sites(store: Store) -> list[Site]:
+    """All sites, those in use first, each part in the order of names."""
+    return sorted(store.all(Site), key=lambda s: (s.archived, s.name.casefold(), s.id))
+
+
+def add_site(store: Store, name: str) -> Edit:
+    """A new site with a room and a show, so that there is something to go to; `select` names the show."""
+    title = _free(store, name, "Site")
+    first = store.reserve(3)
+    site = Site(id=first, name=title, time_zone=zone_here())
+    room, show = Zone(id=first + 1, site_id=first, name="Main room"), Show(id=first + 2, site_id=first, name="New show")
+    return Edit(f"Site {title}", add(site, room, show), (show.id,))
+
+
+def duplicate_site(store: Store, site: Site, name: str) -> Edit:
+    """A site again under another name: its rules, rooms, drawings, antennas and systems, with one empty show. Its
+    sweeps, units and shows stay where they are; `select` names the new show."""
+    title = _free(store, name, site.name)
+    copier = Copier(store)
+    (again,) = copier.copies([site], name=title, archived=False)
+    rooms = store.all(Zone, site_id=site.id)
+    new: list[Record] = [again, *copier.copies(rooms)]
+    new += copier.copies(_relations(store, rooms))
+    for kind in _OF_SITE:
+        new += copier.copies(store.all(kind, site_id=site.id))
+    for kind in _OF_ZONE:
+        new += copier.copies(r for z in rooms for r in store.all(kind, zone_id=z.id))
+    show = Show(id=store.reserve(), site_id=again.id, name="New show")
+    return Edit(f"Copy of {site.name}", add(*new, show), (show.id,))
+
+
+def rename_site(store: Store, site: Site, name: str) -> Edit:
+    """Another name; Refusal for an empty one."""
+    if not name.strip():
+        raise Refusal("A site needs a name.")
+    return Edit(f"Rename {site.name}", replace_record(site, replace(site, name=name.strip())))
+
+
+def archive_site(store: Store, site: Site, archived: bool) -> Edit:
+    """Put a site out of the way, or back; nothing of it is lost."""
+    word = "Archive" if archived else "Bring back"
+    return Edit(f"{word} {site.name}", replace_record(site, replace(site, archived=archived)))
+
+
+def remove_site(store: Store, site: Site) -> Edit:
+    """Take a site out with its rooms, rules and sweeps; Refusal while shows run there or units stand there."""
+    rooms = store.all(Zone, site_id=site.id)
+    if shows := store.all(Show, site_id=site.id):
+        raise Refusal(f"{site.name} is still needed by {listed([s.name for s in shows], 3)}: remove its shows first.")
+    if units := [u for z in rooms for u in store.all(Unit, zone_id=z.id)]:
+        raise Refusal(f"{site.name} is still needed: {listed([u.name for u in units], 3)} stand there.")
+    sweeps = store.all(Sweep, site_id=site.id)
+    gone: list[Record] = [t for s in sweeps for t in store.all(Trace, sweep_id=s.id)]
+    gone += [*sweeps, *_relations(store, rooms)]
+    gone += [r for kind in _OF_ZONE for z in rooms for r in store.all(kind, zone_id=z.id)]
+    gone += [r for kind in _OF_SITE for r in store.all(kind, site_id=site.id)]
+    return Edit(f"Remove {site.name}", remove([*gone, *rooms, site]))
+
+
+def _relations(store: Store, rooms: list[Zone]) -> list[Relation]:
+    here = {z.id for z in rooms}
+    return [r for r in store.all(Relation) if {r.zone_a_id, r.zone_b_id} <= here]
+
+
+def _free(store: Store, name: str, otherwise: str) -> str:
+    return unused(name.strip() or otherwise, [s.name for s in store.all(Site)])

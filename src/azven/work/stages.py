@@ -1,0 +1,8 @@
+"""The stages of a day by name, in their order, with the titles people see."""
+
+from typing import Literal
+
+StageName = Literal["ground", "listen", "kit", "plan", "chain", "reach"]
+TITLES: dict[StageName, str] = {
+    "ground": "Ground", "listen": "Listen", "kit": "Kit", "plan": "Plan", "chain": "Chain", "reach": "Reach",
+}  # fmt: skip
