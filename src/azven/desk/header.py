@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QWid
 from azven.desk.jobs import Jobs
 from azven.desk.stage import shortened, tip
 
-_CRUMB_CHARS = 22
+_CRUMB_CHARS = 25
 
 
 class Header(QWidget):
@@ -59,13 +59,14 @@ class Header(QWidget):
         jobs.noted.connect(self._note.setText)
         jobs.ended.connect(lambda: self._show_running(jobs.shown is not None))
 
-    def show_place(self, parts: list[tuple[str, str]]) -> None:
+    def show_place(self, parts: list[tuple[str, str, str]]) -> None:
         """Where we are, most general first, each part a button that opens a list; the widest give way to the others."""
-        for kind, text in parts:
+        for kind, name, note in parts:
             if kind not in self.crumbs:
                 self._add_crumb(kind)
             crumb = self.crumbs[kind]
-            crumb.setText(shortened(text, _CRUMB_CHARS).replace("&", "&&"))
+            text = name + note
+            crumb.setText((shortened(name, _CRUMB_CHARS) + note).replace("&", "&&"))
             crumb.setToolTip(tip(f"{kind.capitalize()}: {text}"))
             crumb.setAccessibleName(f"{kind.capitalize()}: {text}")
 

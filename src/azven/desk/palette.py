@@ -12,7 +12,7 @@ _MOST = 60
 
 @dataclass(frozen=True)
 class Entry:
-    """One line: its title, what kind of thing it is, and what choosing it does."""
+    """One line: its title, what kind of thing it is, if that has to be said, and what choosing it does."""
 
     title: str
     kind: str
@@ -61,7 +61,7 @@ class Palette(QDialog):
         self._shown = matching(self._entries, text)
         self._list.clear()
         for entry in self._shown:
-            self._list.addItem(QListWidgetItem(f"{entry.title}   ·   {entry.kind}"))
+            self._list.addItem(QListWidgetItem(f"{entry.title}   ·   {entry.kind}" if entry.kind else entry.title))
         if self._shown:
             self._list.setCurrentRow(0)
 

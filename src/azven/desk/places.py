@@ -34,16 +34,16 @@ class Places:
         self._window = window
         self._session = window.session
 
-    def crumbs(self) -> list[tuple[str, str]]:
-        """What the header shows: kinds of place and their names."""
+    def crumbs(self) -> list[tuple[str, str, str]]:
+        """What the header shows: kinds of place, their names, and a note behind each."""
         session = self._session
         place = ground.here(session.store, session.scope)
         act = next((a.name for a in kit.acts(session.store, session.scope) if a.id == session.act), "all acts")
         return [
-            ("book", session.store.path.stem),
-            ("site", one_line(place.site.name) + _away(place.site)),
-            ("show", one_line(place.show.name) + _away(place.show)),
-            ("act", one_line(act)),
+            ("book", session.store.path.stem, ""),
+            ("site", one_line(place.site.name), _away(place.site)),
+            ("show", one_line(place.show.name), _away(place.show)),
+            ("act", one_line(act), ""),
         ]
 
     def open(self, kind: str) -> None:
@@ -60,39 +60,39 @@ class Places:
         window, shelf = self._window, self._window.books
         here = self._session.store.path.absolute()
         out = [
-            Entry(f"{p.stem}   {p.parent}", "recent book", lambda p=p: shelf.open(p, window))
+            Entry(f"{p.stem}   {p.parent}", "", lambda p=p: shelf.open(p, window))
             for p in shelf.remembered.recent()
             if p.absolute() != here
         ]
-        return [*out, *(Entry(a.title, "do", a.run) for a in self._book_actions())]
+        return [*out, *(Entry(a.title, "", a.run) for a in self._book_actions())]
 
     def sites(self) -> list[Entry]:
         store, scope = self._session.store, self._session.scope
         out = [
-            Entry(one_line(s.name) + _away(s), "here" if s.id == scope.site else "site", lambda s=s: self._to_site(s))
+            Entry(one_line(s.name) + _away(s), "here" if s.id == scope.site else "", lambda s=s: self._to_site(s))
             for s in sites.sites(store)
         ]
-        return [*out, *(Entry(a.title, "do", a.run) for a in self._site_actions())]
+        return [*out, *(Entry(a.title, "", a.run) for a in self._site_actions())]
 
     def shows(self) -> list[Entry]:
         store, scope = self._session.store, self._session.scope
         out = [
             Entry(
-                one_line(s.name) + _away(s), "here" if s.id == scope.show else "show",
+                one_line(s.name) + _away(s), "here" if s.id == scope.show else "",
                 lambda s=s: self._session.go(of_show(s)),
             )
             for s in shows.shows(store, scope.site)
         ]  # fmt: skip
-        return [*out, *(Entry(a.title, "do", a.run) for a in self._show_actions())]
+        return [*out, *(Entry(a.title, "", a.run) for a in self._show_actions())]
 
     def acts(self) -> list[Entry]:
         session = self._session
-        out = [Entry("all acts", "act", lambda: session.choose_act(None))]
+        out = [Entry("all acts", "", lambda: session.choose_act(None))]
         out += [
-            Entry(one_line(a.name), "act", lambda a=a: session.choose_act(a.id))
+            Entry(one_line(a.name), "", lambda a=a: session.choose_act(a.id))
             for a in kit.acts(session.store, session.scope)
         ]
-        return [*out, Entry("Add or change acts in Kit", "do", lambda: self._window.show_stage("kit"))]
+        return [*out, Entry("Add or change acts in Kit", "", lambda: self._window.show_stage("kit"))]
 
     # -- deeds ---------------------------------------------------------------------------------------
 
@@ -123,7 +123,7 @@ class Places:
             Action("new-site", "New site…", self._new_site),
             Action("copy-site", "Copy this site…", self._copy_site),
             Action("rename-site", "Rename this site…", self._rename_site),
-            Action("archive-site", "Archive this site, or bring it back", self._archive_site),
+            Action("archive-site", _archiving(self._site, "site"), self._archive_site),
             Action("remove-site", "Remove this site", self._remove_site),
         ]
 
@@ -140,7 +140,7 @@ class Places:
         return [
             *out,
             Action("rename-show", "Rename this show…", self._rename_show),
-            Action("archive-show", "Archive this show, or bring it back", self._archive_show),
+            Action("archive-show", _archiving(self._show, "show"), self._archive_show),
             Action("remove-show", "Remove this show", self._remove_show),
         ]
 
@@ -246,3 +246,7 @@ class Places:
 
 def _away(record: Site | Show) -> str:
     return " (archived)" if record.archived else ""
+
+
+def _archiving(record: Site | Show, kind: str) -> str:
+    return f"Bring this {kind} back from the archive" if record.archived else f"Archive this {kind}"

@@ -38,7 +38,7 @@ from azven.rf.links import WALL_DB
 from azven.rf.venue import Antenna as VenueAntenna
 from azven.rf.venue import Electronics, Emitter, Multiplex, Settings, Venue
 from azven.rf.walls import WallLine
-from azven.work import ids, kit, listen, plan
+from azven.work import demo_elsewhere, ids, kit, listen, plan
 from azven.work.ground import hours
 from azven.work.kit.catalogue import generic_models
 from azven.work.listen.taking import About
@@ -80,6 +80,9 @@ def prepare(path: Path) -> Store:
         unsigned = [Change(k, replace(k, made_by="")) for k in store.all(KeptPlan)]
         store.apply(Edit("Unsigned", tuple(unsigned)))
     _systems(store, scope, rooms)
+    home = store.get(Site, scope.site)
+    for site in story["elsewhere"]:
+        demo_elsewhere.prepare(store, home, site)
     return store
 
 
@@ -93,8 +96,10 @@ def _dated(store: Store, now: datetime) -> Edit:
         changes += replace_record(sweep, replace(sweep, taken_at=now - timedelta(hours=ago[sweep.place])))
     for kept in store.all(KeptPlan):
         changes += replace_record(kept, replace(kept, made_at=now))
+    weeks = {s["show"]: s["weeks_ago"] for s in script()["elsewhere"] if "show" in s}
+    over = {s.id: timedelta(weeks=weeks.get(s.name, 0)) for s in store.all(Show)}
     for act in store.all(Act):
-        start = opening + timedelta(hours=1.5 * act.position)
+        start = opening + timedelta(hours=1.5 * act.position) - over[act.show_id]
         changes += replace_record(act, replace(act, starts_at=start, ends_at=start + timedelta(hours=1.25)))
     return Edit("Tonight", changes)
 

@@ -73,8 +73,9 @@ def _model(store: Store, name: str, service: str) -> Model:
 def copy_show(store: Store, show: Show, site: Site, name: str) -> Edit:
     """A show again, at the same or another site, with its acts and links; `select` names it.
 
-    At the same site it keeps units and frequencies; the plan is stale where links are on in acts, since those are other
-    acts now. At another one links go to the room of the same name, else the first, and have neither units nor frequencies.
+    At the same site it keeps units and frequencies; the plan is stale where links are on in acts, since those are
+    other acts now. At another one links go to the room of the same name, else the first, and have neither units nor
+    frequencies.
     """
     title = _free(store, site, name, show.name)
     same = site.id == show.site_id
