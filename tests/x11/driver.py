@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QPushButton, QWidget  # noq
 
 from azven.book.records import Model, Zone  # noqa: F401
 from azven.desk import app as desk
+from azven.work import kit  # noqa: F401
 
 
 def at(widget, x=0.5, y=0.5):
@@ -61,7 +62,8 @@ def main():
     def hear():
         data = os.read(0, 65_536)
         if not data:
-            window.close()
+            for each in list(window.books.windows):
+                each.close()
             return
         buffer.extend(data)
         while b"\n" in buffer:
@@ -77,9 +79,8 @@ def main():
     ear.activated.connect(hear)
     print(json.dumps({"value": "ready"}), flush=True)
     status = application.exec()
-    if window.session.venue is not None:
-        window.session.venue.stop()
-    window.session.store.close()
+    for left in list(window.books.windows):
+        window.books.closed(left)
     sys.exit(status)
 
 

@@ -121,7 +121,7 @@ def test_rows_are_pasted_from_another_program(start, tmp_path):
         assert other.stdout.readline() == b"there\n"
         paste = "next(b for b in window.stage.findChildren(QPushButton) if b.text() == 'Paste')"
         desk.click(*desk.ask(f"at({paste})"))
-        desk.until("[x.name for x in kit.links(session.store)].count('Visitor 2')", 2)
+        desk.until("[x.name for x in kit.links(session.store, session.scope)].count('Visitor 2')", 2)
         assert "3 links pasted" in desk.ask("window.said()")
     finally:
         other.kill()
@@ -165,9 +165,9 @@ def test_the_window_opens_inside_the_screen(start, size):
 def test_closing_while_a_search_runs_ends_it(start):
     desk = start()
     desk.until("session.jobs.idle")
-    like = "next(x for x in kit.links(session.store) if x.name == 'Lamp Choir 1')"
+    like = "next(x for x in kit.links(session.store, session.scope) if x.name == 'Lamp Choir 1')"
     desk.ask(
-        "(lambda x: session.do(lambda: kit.add_links(session.store, 'Crowd 1', 150, "
+        "(lambda x: session.do(lambda: kit.add_links(session.store, session.scope, 'Crowd 1', 150, "
         f"session.store.get(Model, x.model_id), x.band, session.store.get(Zone, x.zone_id))))({like})"
     )
     desk.until("session.jobs.idle")
@@ -191,8 +191,8 @@ def test_a_second_start_on_the_same_book_works_beside_the_first(start, tmp_path)
         desk.click(*desk.ask("at(window.stage.pattern)"))
         desk.type(f"{name} desk")
         desk.click(*desk.ask("at(window.header.primary_button)"))
-        desk.until(f"{name + ' desk'!r} in [x.name for x in kit.links(session.store)]")
-    assert sorted(one.ask("[x.name for x in kit.links(session.store)]")) == ["First desk", "Second desk"]
+        desk.until(f"{name + ' desk'!r} in [x.name for x in kit.links(session.store, session.scope)]")
+    assert sorted(one.ask("[x.name for x in kit.links(session.store, session.scope)]")) == ["First desk", "Second desk"]
     one.close()
     two.close()
     with sqlite3.connect(book) as connection:

@@ -41,7 +41,8 @@ class Desk:
 
     def __init__(self, display, home, book="demo", stage="plan"):
         self.environment = {
-            **os.environ, "DISPLAY": display, "HOME": str(home), "XDG_DATA_HOME": str(home), "QT_QPA_PLATFORM": "xcb",
+            **os.environ, "DISPLAY": display, "HOME": str(home), "XDG_DATA_HOME": str(home),
+            "XDG_CONFIG_HOME": str(home), "XDG_STATE_HOME": str(home), "QT_QPA_PLATFORM": "xcb",
             "QT_ACCESSIBILITY": "0", "TMPDIR": str(home),
         }  # fmt: skip
         with (home / "stderr").open("ab") as errors:
