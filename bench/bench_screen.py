@@ -17,7 +17,7 @@ from azven.desk import theme as look
 from azven.desk.session import Session
 from azven.desk.window import Window
 from azven.rf.venue import Settings
-from azven.work import chain, demo, ground, kit, listen, plan
+from azven.work import chain, demo, demo_story, ground, kit, listen, plan
 from azven.work.listen import taking
 from azven.work.plan import Board
 from azven.work.scope import opening as here
@@ -27,7 +27,7 @@ from timing import least, row
 def big_book() -> Store:
     """The demonstration with two sweeps of 100 000 points and 200 planned links."""
     store = demo.build(Path(mkdtemp()))
-    world = demo.venue()
+    world = demo_story.venue()
     for record in listen.sweeps(store, here(store)):
         store.apply(listen.set_used(record, False))
     settings = Settings(470_000_000, 694_000_000, 100_000, 10_000)

@@ -31,7 +31,7 @@ from azven.rf.coordinate import coordinate
 from azven.work import demo, ground, kit, listen, plan
 from azven.work.chain import templates
 from azven.work.ground import bundle
-from azven.work.listen import judgement
+from azven.work.listen import files, judgement
 from azven.work.plan import group_tables
 from azven.work.scope import opening as here
 
@@ -83,7 +83,7 @@ class Bench:
         record = listen.sweeps(self.store, here(self.store))[0]
         sweep = listen.load(self.store, record)
         part = slice(0, 400)
-        return sweep_csv.text(sweep.freq_hz[part], sweep.level_dbm[part], listen.described(record)).encode()
+        return sweep_csv.text(sweep.freq_hz[part], sweep.level_dbm[part], files.described(record)).encode()
 
     def _request(self) -> object:
         return plan_request.write(plan.board_of(self.store, here(self.store)).input.request)

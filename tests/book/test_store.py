@@ -34,7 +34,7 @@ from azven.book.records import (
 )
 from azven.book.store import Store, _engine, same
 from azven.book.tables import TABLES, metadata
-from azven.work import books, demo, ids, kit, plan
+from azven.work import books, demo, demo_story, ids, kit, plan
 from azven.work.scope import opening as here
 from naming import key
 
@@ -221,7 +221,7 @@ def test_migrations_make_the_same_tables_as_the_records(tmp_path):
 
 
 def test_the_demo_that_ships_is_what_its_story_makes(tmp_path):
-    made, shipped = demo.prepare(tmp_path / "made.azven"), demo.build(tmp_path)
+    made, shipped = demo_story.prepare(tmp_path / "made.azven"), demo.build(tmp_path)
     for kind in TABLES:
         if kind in (Plan, KeptPlan):
             continue  # hold when they were made

@@ -322,7 +322,7 @@ def test_a_conflict_with_another_writer_is_said_and_undo_stays(window):
 
 def test_a_home_that_cannot_be_written_is_one_sentence(monkeypatch, tmp_path):
     from azven.book.edits import BookError
-    from azven.desk.app import default_book
+    from azven.work.books import default_book
 
     (tmp_path / "file").write_text("no folder")
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "file"))
@@ -333,7 +333,7 @@ def test_a_home_that_cannot_be_written_is_one_sentence(monkeypatch, tmp_path):
 
 
 def test_default_book_is_made_where_the_platform_keeps_data(monkeypatch, tmp_path):
-    from azven.desk.app import default_book, open_book
+    from azven.work.books import default_book, open_book
 
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path))
     path = default_book()

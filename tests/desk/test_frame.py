@@ -9,6 +9,7 @@ import pytest
 from PyQt6.QtCore import QAbstractItemModel, Qt
 from PyQt6.QtTest import QAbstractItemModelTester
 
+from azven.desk import finding
 from azven.desk import theme as look
 from azven.desk.axis import polygon, silhouette, stacked
 from azven.desk.palette import Palette, matching
@@ -35,7 +36,7 @@ def test_text_keeps_its_contrast(theme, text):
 
 
 def test_palette_finds_links_rooms_and_deeds(window, qtbot):
-    entries = window.find_entries()
+    entries = finding.entries(window)
     assert matching(entries, "narr")[0].title.startswith("Narrator")
     assert matching(entries, "mend")[0].title.startswith("Mend broken")
     assert any(e.kind == "room" for e in matching(entries, "rope hall"))

@@ -7,7 +7,7 @@ import pytest
 
 from azven.rf.sweep import Sweep
 from azven.work import ground, listen, plan, reasons, wording
-from azven.work.listen import taking
+from azven.work.listen import files, taking
 from azven.work.reasons import spectrum
 from azven.work.scope import opening as here
 from naming import key
@@ -146,7 +146,7 @@ def test_metadata_that_makes_no_sense_is_passed_over(store, tmp_path, text):
     path.write_text(
         f"# time: {text}\n# rbw_hz: wide\nfrequency_hz,level_dbm\n500000000,-90\n500025000,-91\n", encoding="utf-8"
     )
-    landed = store.apply(listen.import_sweep(store, here(store), path, sweep_csv.read(path)))
+    landed = store.apply(files.import_sweep(store, here(store), path, sweep_csv.read(path)))
     record = landed.changes[0].after
     assert record.rbw_hz == 25_000
     assert (datetime.now(UTC) - record.taken_at).total_seconds() < 60

@@ -14,7 +14,7 @@ from azven.rf.schools import LevelJudge
 from azven.rf.venue import Settings
 from azven.work import ground, ids, kit, listen, plan, reasons, wording
 from azven.work.ground import permission
-from azven.work.listen import taking
+from azven.work.listen import files, taking
 from azven.work.plan import input as plan_input
 from azven.work.plan import search, sheet, threats, ways_out
 from azven.work.scope import opening as here
@@ -232,8 +232,8 @@ def test_imported_sweep_takes_what_its_metadata_says(store, tmp_path):
 
     record = listen.sweeps(store, here(store))[0]
     path = tmp_path / "out.csv"
-    listen.export_sweep(store, record, path)
-    store.apply(listen.import_sweep(store, here(store), path, sweep_csv.read(path)))
+    files.export_sweep(store, record, path)
+    store.apply(files.import_sweep(store, here(store), path, sweep_csv.read(path)))
     back = next(r for r in listen.sweeps(store, here(store)) if r.source == "out.csv")
     assert (back.place, back.antenna, back.rbw_hz, back.taken_at) == (
         record.place,

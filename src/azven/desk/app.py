@@ -12,18 +12,13 @@ from typing import TYPE_CHECKING, NoReturn
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
-from azven.book.edits import BookError
-from azven.book.store import SUFFIX, Store
 from azven.desk import faults
 from azven.desk import theme as look
 from azven.refusal import Refusal
-from azven.work import books, demo
-from azven.work.scope import Scope
 
 if TYPE_CHECKING:
     from azven.desk.session import Session
     from azven.desk.window import Window
-    from azven.work.simulation import SimulatedVenue
 
 _VENUE_MS = 300
 _QUIET_MS = 80
@@ -44,66 +39,64 @@ def application() -> QApplication:
     return app
 
 
-def default_book() -> Path:
-    """Where a book is kept when none is named; BookError where no folder can be made for it."""
-    from platformdirs import user_data_path
+def frame(theme: str | None, stood: bool = True) -> "Window":
+    """The window's frame on the screen, before anything of a book is loaded; where it `stood` the last time."""
+    app = application()
+    from azven.desk.remembered import Remembered
+    from azven.desk.window import Window
 
-    try:
-        return user_data_path("azven", appauthor=False, ensure_exists=True) / f"book{SUFFIX}"
-    except OSError as error:
-        raise BookError(
-            f"No folder for the book can be made in your home folder ({error.strerror}); name one with --book."
-        ) from error
-
-
-def open_book(path: Path) -> Store:
-    """Open a book, or make it when nothing is there; BookError in one sentence."""
-    try:
-        there = path.exists()
-    except OSError as error:
-        raise BookError(f"{str(path)[:80]}… cannot be a book ({error.strerror}).") from error
-    return Store.open(path) if there else books.new_book(path)
+    remembered = Remembered()
+    chosen = look.THEMES.get(theme or remembered.theme, look.DAYLIGHT)
+    look.apply(app, chosen)
+    window = Window()
+    window.application = app  # Qt takes all widgets down with the last reference to it
+    window.wait(chosen)
+    if stood and (geometry := remembered.geometry) is not None:
+        window.restoreGeometry(geometry)
+    window.show()
+    app.processEvents()
+    return window
 
 
 def start(demonstrate: bool, book: Path | None, stage: str, theme: str | None) -> "Window":
-    """Show the window with a book; Refusal in one sentence when it cannot be opened.
+    """Show the window, then the book in it; Refusal in one sentence when that cannot be opened.
 
     The collector rests while thousands of lasting objects are made, which is a tenth of the time.
     """
     gc.disable()
-    faults.keep_log()
-    app = application()
-    from azven.desk.books import Books, damage_note
-
-    shelf = Books()
-    chosen = look.THEMES.get(theme or shelf.remembered.theme, look.DAYLIGHT)
-    look.apply(app, chosen)
-    store = demo.build() if demonstrate else open_book(book or default_book())
-    note = f"Demonstration: a fresh copy in {store.path.parent}. Nothing you do here touches a book of yours."
-    window = shelf.show(store, stage, chosen, note if demonstrate else damage_note(store), lasting=not demonstrate)
-    window.application = app  # Qt takes all widgets down with the last reference to it
-    sys.excepthook = _Apology(lambda: next((w for w in shelf.windows if w.isActiveWindow()), window))
-    if (stood := shelf.remembered.geometry) is not None and not demonstrate:
-        window.restoreGeometry(stood)
-    window.show()
-    app.processEvents()
+    window = frame(theme, stood=not demonstrate)
+    try:
+        _fill(window, demonstrate, book, stage, theme)
+    except Refusal:
+        window.close()
+        raise
+    application().processEvents()
     gc.freeze()
     gc.enable()
-    if demonstrate:
-        QTimer.singleShot(0 if stage == "listen" else _VENUE_MS, lambda: _attach_venue(window.session))
     return window
 
 
-def _simulated(store: Store, scope: Scope) -> "SimulatedVenue":
-    from azven.work.simulation import SimulatedVenue
+def _fill(window: "Window", demonstrate: bool, book: Path | None, stage: str, theme: str | None) -> None:
+    """Load what a book needs, and show it."""
+    from azven.desk.books import Books, damage_note
+    from azven.work import books, demo
 
-    return SimulatedVenue(store, scope).start()
+    shelf = Books()
+    chosen = look.THEMES.get(theme or shelf.remembered.theme, look.DAYLIGHT)
+    store = demo.build() if demonstrate else books.open_book(book or books.default_book())
+    note = f"Demonstration: a fresh copy in {store.path.parent}. Nothing you do here touches a book of yours."
+    shelf.show(store, stage, chosen, note if demonstrate else damage_note(store), not demonstrate, window)
+    sys.excepthook = _Apology(lambda: next((w for w in shelf.windows if w.isActiveWindow()), window))
+    if demonstrate:
+        QTimer.singleShot(0 if stage == "listen" else _VENUE_MS, lambda: _attach_venue(window.session))
 
 
 def _attach_venue(session: "Session") -> None:
     """The stand-ins come once the window is there; nobody can sweep before."""
     if session.venue is None and not session.jobs.closed:
-        session.venue = _simulated(session.store, session.scope)
+        from azven.work.simulation import SimulatedVenue
+
+        session.venue = SimulatedVenue(session.store, session.scope).start()
 
 
 def run(demonstrate: bool, book: Path | None, stage: str, theme: str | None, shot: Path | None) -> int:

@@ -2,7 +2,6 @@
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
@@ -11,11 +10,9 @@ from azven.desk import faults
 from azven.desk import theme as look
 from azven.desk.remembered import Remembered
 from azven.desk.session import Session
+from azven.desk.window import Window
 from azven.refusal import Refusal
 from azven.work import books, scope
-
-if TYPE_CHECKING:
-    from azven.desk.window import Window
 
 _KINDS = f"Azven books (*{SUFFIX})"
 
@@ -23,21 +20,24 @@ _KINDS = f"Azven books (*{SUFFIX})"
 class Books:
     """Every open book with its window, the one used last at the end."""
 
-    def __init__(self) -> None:
-        self.remembered = Remembered()
+    def __init__(self, remembered: Remembered | None = None) -> None:
+        self.remembered = remembered or Remembered()
         self.windows: list[Window] = []
         self.all_ended = True
         """Whether all jobs of the windows that were closed have ended in time."""
 
-    def show(self, store: Store, stage: str, theme: look.Theme, note: str = "", lasting: bool = True) -> "Window":
-        """A window over an open book, at the place where one was last; `lasting` books are remembered."""
-        from azven.desk.window import Window
-
+    def show(
+        self, store: Store, stage: str, theme: look.Theme, note: str = "", lasting: bool = True,
+        frame: Window | None = None,
+    ) -> Window:  # fmt: skip
+        """A window over an open book, at the place where one was last, in a `frame` that is there already or a new one;
+        `lasting` books are remembered."""
         stayed = self.remembered.place(store.path) if lasting else None
-        at = stayed if stayed is not None and scope.exists(store, stayed) else scope.opening(store)
-        session = Session(store, at)
+        at = scope.Scope(*stayed) if stayed is not None else scope.opening(store)
+        session = Session(store, at if scope.exists(store, at) else scope.opening(store))
         session.theme = theme
-        window = Window(session, note, self)
+        window = frame or Window()
+        window.fill(session, note, self)
         window.lasting = lasting
         self.windows.append(window)
         window.show_stage(stage)
@@ -45,7 +45,7 @@ class Books:
             self.remembered.opened(store.path)
         return window
 
-    def open(self, path: Path, beside: "Window", make: Callable[[Path], Store] = Store.open) -> None:
+    def open(self, path: Path, beside: Window, make: Callable[[Path], Store] = Store.open) -> None:
         """Open a book in a window of its own, or bring forward the one it has; trouble is said in `beside`."""
         known = next((w for w in self.windows if w.session.store.path.absolute() == path.absolute()), None)
         if known is not None:
@@ -62,18 +62,18 @@ class Books:
         window.move(beside.pos().x() + 40, beside.pos().y() + 40)
         window.show()
 
-    def ask_new(self, beside: "Window") -> None:
+    def ask_new(self, beside: Window) -> None:
         """A new book where the user says."""
         if path := _ask_where(beside, "New book", f"book{SUFFIX}"):
             self.open(path, beside, books.new_book)
 
-    def ask_open(self, beside: "Window") -> None:
+    def ask_open(self, beside: Window) -> None:
         """A book that the user chooses."""
         name, _ = QFileDialog.getOpenFileName(beside, "Open a book", str(beside.session.store.path.parent), _KINDS)
         if name:
             self.open(Path(name), beside)
 
-    def ask_copy(self, of: "Window") -> None:
+    def ask_copy(self, of: Window) -> None:
         """The book as it stands, under another name; the window stays with the one it has."""
         path = _ask_where(of, "Save a copy", f"{of.session.store.path.stem} copy{SUFFIX}")
         if path is None:
@@ -88,7 +88,7 @@ class Books:
             return
         of.session.say(f"Wrote a copy of the book to {path.name}; you go on in {of.session.store.path.name}.")
 
-    def closed(self, window: "Window") -> None:
+    def closed(self, window: Window) -> None:
         """A window has gone: remember where it was, and let go of its book."""
         session = window.session
         if window not in self.windows:
@@ -96,7 +96,7 @@ class Books:
         self.windows.remove(window)
         self.remembered.theme = session.theme.name
         if window.lasting:
-            self.remembered.stay(session.store.path, session.scope)
+            self.remembered.stay(session.store.path, session.scope.site, session.scope.show)
             self.remembered.geometry = window.saveGeometry()
         if session.venue is not None:
             session.venue.stop()

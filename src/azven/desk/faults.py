@@ -1,7 +1,6 @@
 """Faults of ours: kept in a log file with their traceback, told in one sentence that names it."""
 
 import logging
-from logging.handlers import RotatingFileHandler
 from pathlib import Path
 
 from azven.refusal import Refusal
@@ -20,24 +19,29 @@ def log_file() -> Path | None:
         return None
 
 
-def keep_log() -> None:
-    """Write what is logged from now on to the file, which begins anew before it gets long."""
-    path = log_file()
-    if path is None or any(isinstance(h, RotatingFileHandler) for h in _LOG.handlers):
-        return
+def keep_log() -> str:
+    """Write what is logged from now on to the file, which begins anew before it gets long. The file's place, empty
+    where none can be written."""
+    from logging.handlers import RotatingFileHandler
+
+    known = next((h.baseFilename for h in _LOG.handlers if isinstance(h, RotatingFileHandler)), "")
+    path = None if known else log_file()
+    if path is None:
+        return known
     try:
-        handler = RotatingFileHandler(path, maxBytes=_MOST_BYTES, backupCount=_OLD_FILES, delay=True, encoding="utf-8")
+        handler = RotatingFileHandler(path, maxBytes=_MOST_BYTES, backupCount=_OLD_FILES, encoding="utf-8")
     except OSError:
-        return
+        return ""
     handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(name)s: %(message)s"))
     _LOG.addHandler(handler)
+    return str(path)
 
 
 def sentence(error: BaseException) -> str:
     """What the user is told: a refusal speaks for itself; anything else is logged, and the sentence says where."""
     if isinstance(error, Refusal):
         return str(error)
+    kept = keep_log()
     _LOG.error("a fault of Azven", exc_info=error)
-    kept = next((h.baseFilename for h in _LOG.handlers if isinstance(h, RotatingFileHandler)), None)
     where = f" What happened is kept in {kept}." if kept else ""
     return f"Something in Azven went wrong ({type(error).__name__}); what was done before is safe.{where}"

@@ -1,7 +1,8 @@
 """Open points of every stage for the rail, without loading the stages themselves."""
 
+from azven.book.records import Design
 from azven.desk.session import Session
-from azven.work import chain, ground, kit, listen
+from azven.work import ground, kit, listen
 
 Points = tuple[tuple[str, str], ...]
 """(text, colour role)."""
@@ -55,7 +56,7 @@ def of_chain(session: Session) -> Points:
     known = session.wrong
     if not known:
         return ()
-    designs = chain.designs(session.store, session.scope)
+    designs = session.store.all(Design, site_id=session.scope.site)
     count = sum(known[d.id][1] for d in designs if known.get(d.id, (None, 0))[0] == d.version)
     return ((f"{count} wrong", "ochre_text"),) if count else ()
 

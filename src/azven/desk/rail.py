@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QWidget
 
 from azven.desk import theme as look
 from azven.desk.session import Session
+from azven.desk.stages import STAGES
 
 _TOP, _ROW, _WIDTH = 46, 58, 104
 
@@ -43,6 +44,10 @@ class Rail(QWidget):
             ", ".join(f"{e.title}: {' '.join(t for t, _ in e.points) or 'nothing open'}" for e in entries)
         )
         self.update()
+
+    def show_stages(self, current: str) -> None:
+        """Every stage with what it counts now."""
+        self.show_entries([Entry(s.name, s.title, s.points(self._session)) for s in STAGES], current)
 
     def entries(self) -> list[Entry]:
         return self._entries

@@ -5,8 +5,6 @@ from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, QSettings
 
-from azven.work.scope import Scope
-
 _MOST_RECENT = 12
 _MOST_PLACES = 60
 
@@ -27,19 +25,19 @@ class Remembered:
         listed = [name, *(t for t in self._texts("recent") if t != name)]
         self._settings.setValue("recent", listed[:_MOST_RECENT])
 
-    def place(self, book: Path) -> Scope | None:
-        """Where one was in a book; None when nobody has been in it from here."""
+    def place(self, book: Path) -> tuple[int, int] | None:
+        """The ids of the site and show where one was in a book; None when nobody has been in it from here."""
         for line in self._texts("places"):
             site, show, name = (*line.split(" ", 2), "", "")[:3]
             if name == str(book.absolute()) and site.isdigit() and show.isdigit():
-                return Scope(int(site), int(show))
+                return int(site), int(show)
         return None
 
-    def stay(self, book: Path, scope: Scope) -> None:
-        """Remember where one is in a book."""
+    def stay(self, book: Path, site: int, show: int) -> None:
+        """Remember at which site and show, by their ids, one is in a book."""
         name = str(book.absolute())
         others = [t for t in self._texts("places") if not t.endswith(f" {name}")]
-        self._settings.setValue("places", [f"{scope.site} {scope.show} {name}", *others][:_MOST_PLACES])
+        self._settings.setValue("places", [f"{site} {show} {name}", *others][:_MOST_PLACES])
 
     @property
     def theme(self) -> str:

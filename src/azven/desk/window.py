@@ -1,4 +1,9 @@
-"""The frame: rail, header, stage, spine, Reasons, and the line that says what happened."""
+"""The frame: rail, header, stage, spine, Reasons, and the line that says what happened.
+
+What needs a book is imported where it is first used: the frame is on the screen before the rest is loaded.
+"""
+
+from typing import TYPE_CHECKING, cast
 
 from PyQt6.QtCore import QSize, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence, QShowEvent
@@ -6,19 +11,13 @@ from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMenu, QStac
 
 from azven.desk import theme as look
 from azven.desk.actions import Action, Actions
-from azven.desk.books import Books
-from azven.desk.header import Header
-from azven.desk.palette import Entry as Find
 from azven.desk.palette import Palette
-from azven.desk.places import Places
-from azven.desk.rail import Entry, Rail
-from azven.desk.reasons import ReasonsPanel
-from azven.desk.session import Session
-from azven.desk.spine import Spine
-from azven.desk.stage import FittedLabel, Stage
-from azven.desk.stages import STAGES, spec
-from azven.work import ground, ids, kit
-from azven.work.wording import mhz, one_line
+from azven.desk.waiting import Waiting
+
+if TYPE_CHECKING:
+    from azven.desk.books import Books
+    from azven.desk.session import Session
+    from azven.desk.stage import Stage
 
 LEAST, MADE_FOR = (1100, 700), (1280, 800)
 _FRAMED_MS = 150
@@ -26,22 +25,39 @@ _FRAMED_MS = 150
 
 
 class Window(QMainWindow):
-    """One window, made for 1280×800."""
+    """One window, made for 1280×800. Without a session it shows its frame alone; `fill` puts a book into it, and loads
+    what that needs, which takes as long as all the rest of a start."""
 
-    def __init__(self, session: Session, note: str = "", books: Books | None = None) -> None:
+    def __init__(self, session: "Session | None" = None, note: str = "", books: "Books | None" = None) -> None:
         super().__init__()
         self.application: QApplication | None = None
-        self._placed = False
-        self.lasting = False
-        self.books = books or Books()
-        self.session = session
+        self._placed = self.filled = self.lasting = False
+        self._made: dict[str, Stage] = {}
+        self.actions_table = Actions(self)
         self.setMinimumSize(*LEAST)
         self.resize(*MADE_FOR)
+        self.setWindowTitle("Azven")
+        if session is not None:
+            self.fill(session, note, books)
+
+    def wait(self, theme: look.Theme) -> None:
+        """Show the frame until there is a book."""
+        self.setCentralWidget(Waiting(theme))
+
+    def fill(self, session: "Session", note: str = "", books: "Books | None" = None) -> None:
+        """Show a book."""
+        from azven.desk.books import Books
+        from azven.desk.header import Header
+        from azven.desk.places import Places
+        from azven.desk.rail import Rail
+        from azven.desk.reasons import ReasonsPanel
+        from azven.desk.spine import Spine
+        from azven.desk.stage import FittedLabel
+
+        self.session, self.books = session, books or Books()
         self.setWindowTitle(f"{session.store.path.name} – Azven")
-        self._made: dict[str, Stage] = {}
         self.rail, self.header = Rail(session), Header(session.jobs)
         self.spine, self.panel = Spine(session), ReasonsPanel(session)
-        self.actions_table = Actions(self)
         self._stack = QStackedWidget()
         self._said = FittedLabel("small")
         self._said.setContentsMargins(14, 2, 14, 3)
@@ -53,6 +69,7 @@ class Window(QMainWindow):
         self._connect()
         self._offer_actions()
         self.panel.refresh()
+        self.filled = True
 
     def _lay_out(self) -> None:
         middle = QHBoxLayout()
@@ -90,14 +107,14 @@ class Window(QMainWindow):
         session.jobs.ended.connect(self._refresh_primary)
 
     @property
-    def stage(self) -> Stage:
+    def stage(self) -> "Stage":
         """The stage in view."""
-        widget = self._stack.currentWidget()
-        assert isinstance(widget, Stage)
-        return widget
+        return cast("Stage", self._stack.currentWidget())
 
-    def open_stage(self, name: str) -> Stage:
+    def open_stage(self, name: str) -> "Stage":
         """The widget of a stage, made when it is first asked for."""
+        from azven.desk.stages import spec
+
         if name not in self._made:
             stage = self._made[name] = spec(name).load()(self.session)
             self._stack.addWidget(stage)
@@ -115,8 +132,7 @@ class Window(QMainWindow):
         """Everything that depends on the book, for the stage in view and the frame around it."""
         self.stage.refresh()
         self.header.show_place(self.places.crumbs())
-        entries = [Entry(s.name, s.title, s.points(self.session)) for s in STAGES]
-        self.rail.show_entries(entries, self.stage.name)
+        self.rail.show_stages(self.stage.name)
         self._refresh_primary()
         self._show_threats()
 
@@ -167,6 +183,8 @@ class Window(QMainWindow):
     # -- deeds ---------------------------------------------------------------------------------------
 
     def _offer_actions(self) -> None:
+        from azven.desk.stages import STAGES
+
         session = self.session
         self.actions_table.add(
             Action("find", "Find or do", self.find, "Ctrl+K"),
@@ -187,42 +205,11 @@ class Window(QMainWindow):
         dark = self.session.theme is look.BACKSTAGE
         self.session.set_theme(look.DAYLIGHT if dark else look.BACKSTAGE)
 
-    def find_entries(self) -> list[Find]:
-        """All that can be found or done now."""
-        session = self.session
-        self.actions_table.add(*self.places.actions())
-        for each in STAGES:
-            self.open_stage(each.name)
-        out = [
-            Find(a.title + (f"  ({a.key})" if a.key else ""), "do", a.run)
-            for a in self.actions_table.all()
-            if a.enabled() and a.id != "find"
-        ]
-        for link in kit.links(session.store, session.scope):
-            key = ids.of(link)
-            freq = session.board.frequencies.get(key)
-            where = f"{mhz(freq)} MHz" if freq else "no frequency"
-            out.append(Find(f"{one_line(link.name)}   {where}", "link", lambda k=key: self._go("plan", "link", k)))
-        for n in ground.neighbours(session.store, session.scope):
-            title = f"{one_line(n.name)}   {mhz(n.freq_hz)} MHz"
-            out.append(Find(title, "neighbour", lambda key=n.id: self._go("ground", "neighbour", key)))
-        out += [
-            Find(one_line(z.name), "room", lambda: self.show_stage("ground"))
-            for z in ground.zones(session.store, session.scope)
-        ]
-        out += [
-            Find(one_line(u.name), "unit", lambda: self.show_stage("kit"))
-            for u in kit.units(session.store, session.scope)
-        ]
-        return out
-
-    def _go(self, stage: str, kind: str, key: object) -> None:
-        self.show_stage(stage)
-        self.session.select(kind, key)
-
     def find(self) -> None:
         """Open Find or do under the header."""
-        palette = Palette(self, self.find_entries())
+        from azven.desk.finding import entries
+
+        palette = Palette(self, entries(self))
         palette.move(self.mapToGlobal(self.header.geometry().bottomRight()) - palette.rect().topRight())
         palette.show()
 
@@ -269,6 +256,8 @@ class Window(QMainWindow):
             self.move(x, y)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
-        self.session.jobs.wait()
+        if self.filled:
+            self.session.jobs.wait()
         super().closeEvent(event)
-        self.books.closed(self)
+        if self.filled:
+            self.books.closed(self)

@@ -3,9 +3,10 @@
 Powers are in units of the mean power of the noise and follow an exponential law, or one that scatters less.
 """
 
+import math
+
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import ndtr
 
 from azven.rf.levels import Floats
 from azven.rf.noise import LEAST_DB
@@ -20,6 +21,9 @@ _BORNE_BY_ITSELF = 10 ** ((LEAST_DB - 1.5) / 10)
 _STRONG, _MOST_BINS, _TRIED = 30.0, 16, np.array([0.25, 0.5, 1.0, 2.0, 4.0])
 _SIGMAS_PER_RBW = 2.3548
 """Of a Gaussian filter, whose width is that at 3 dB."""
+_SIGMAS = np.linspace(-8.0, 8.0, 801)
+_NORMAL = np.array([0.5 * math.erfc(-x / 2**0.5) for x in _SIGMAS.tolist()])
+"""The normal distribution at those deviates."""
 
 
 def averaged(power: Floats, bins: int) -> Floats:
@@ -138,13 +142,18 @@ def _is_narrow(power: Floats, start: int, stop: int) -> bool:
     return 2 <= stop - start <= _MOST_BINS and bool(power[start:stop].max() > _STRONG)
 
 
+def _passed(deviates: Floats) -> Floats:
+    """The normal distribution at these deviates."""
+    return np.asarray(np.interp(deviates, _SIGMAS, _NORMAL))
+
+
 def _most_likely(power: Floats, start: int, stop: int, rbw_bins: float) -> tuple[int, int]:
     low, high = max(start - 2, 0), min(stop + 2, len(power))
     part, bins = power[low:high], np.arange(low, high)
     a, b = np.triu_indices(stop - start)
     ends = np.stack([a + start, b + start + 1])
-    through = ndtr((bins[:, None] - ends[0] + 0.5) * _SIGMAS_PER_RBW / rbw_bins)
-    through -= ndtr((bins[:, None] - ends[1] + 0.5) * _SIGMAS_PER_RBW / rbw_bins)
+    through = _passed((bins[:, None] - ends[0] + 0.5) * _SIGMAS_PER_RBW / rbw_bins)
+    through -= _passed((bins[:, None] - ends[1] + 0.5) * _SIGMAS_PER_RBW / rbw_bins)
     within = (through * part[:, None]).sum(0) / (through**2).sum(0)
     mean = 1.0 + through[:, :, None] * within[:, None] * _TRIED
     cost = (np.log(mean) + part[:, None, None] / mean).sum(0).min(1)

@@ -9,7 +9,7 @@ from azven.book.store import Store
 from azven.gear.standin import StandInAnalyser
 from azven.rf.sweep import Sweep
 from azven.rf.venue import Emitter, Settings, Venue
-from azven.work import demo, ground, ids, kit, plan
+from azven.work import demo, demo_story, ground, ids, kit, plan
 from azven.work.scope import Scope
 
 ANTENNAS = {"omni": "whip, omnidirectional, 1.6 m", "rack": "log-periodic pair, aimed 20°"}
@@ -20,7 +20,7 @@ class SimulatedVenue:
 
     def __init__(self, store: Store, scope: Scope, pace: float = 1.0) -> None:
         self.own_on = False
-        self._world: Venue = demo.venue()
+        self._world: Venue = demo_story.venue()
         self.analysers = {name: StandInAnalyser(self._reader(name), pace) for name in ANTENNAS}
         self.refresh(store, scope)
 
@@ -54,7 +54,7 @@ class SimulatedVenue:
                 own.append(
                     Emitter(ids.of(link), placed[link.id].freq_hz, power, spot, model.bandwidth_hz / 2, 10.0, ours=True)
                 )
-        self._world = demo.venue(tuple(own))
+        self._world = demo_story.venue(tuple(own))
 
     def _reader(self, name: str) -> Callable[[Settings, int], Sweep]:
         intercept = demo.script()["venue"]["front_iip3_dbm"].get(name)

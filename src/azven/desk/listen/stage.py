@@ -30,6 +30,7 @@ from azven.desk.stage import Stage, button, label, row, rule
 from azven.desk.tabs import Pages
 from azven.rf.sweep import Sweep
 from azven.work import listen
+from azven.work.listen import files as sweep_files
 from azven.work.listen.spectrum import Proposal
 from azven.work.wording import decibel, mhz
 
@@ -241,7 +242,7 @@ class ListenStage(Stage):
                 return
         store, scope = self.session.store, self.session.scope
         try:
-            done = self.session.do(lambda: listen.import_sweep(store, scope, path, file, column))
+            done = self.session.do(lambda: sweep_files.import_sweep(store, scope, path, file, column))
         except FormatError as error:
             self.session.say(str(error), trouble=True)
             return
@@ -256,7 +257,7 @@ class ListenStage(Stage):
         path = files.ask_where(self, "Export the sweep", f"{record.place}.csv", "CSV (*.csv)")
         if path:
             try:
-                listen.export_sweep(self.session.store, record, path)
+                sweep_files.export_sweep(self.session.store, record, path)
             except OSError as error:
                 self.session.say(f"{path} could not be written: {error.strerror}.", trouble=True)
             except BookError as error:

@@ -10,6 +10,7 @@ from azven.book.formats.site_bundle import Bundle, NeighbourDocument
 from azven.book.records import NEIGHBOUR_KINDS, RELATIONS, Neighbour, Relation, Zone
 from azven.book.store import Store
 from azven.work import ground, ids, listen
+from azven.work.listen import files
 from azven.work.scope import Scope
 
 _SAME_HZ = 1_000
@@ -62,7 +63,7 @@ def write(store: Store, scope: Scope, path: Path) -> Written:
         except BookError:
             left_out.append(record.place)
         else:
-            sweeps.append((sweep.freq_hz, sweep.level_dbm, {**listen.described(record), "hears": record.hears}))
+            sweeps.append((sweep.freq_hz, sweep.level_dbm, {**files.described(record), "hears": record.hears}))
     site_bundle.write(path, document, sweeps)
     return Written(len(sweeps), tuple(left_out))
 
@@ -169,7 +170,7 @@ def _sweeps(store: Store, scope: Scope, bundle: Bundle, said: list[str]) -> tupl
     changes: tuple[Change, ...] = ()
     count = 0
     for name, file in bundle.sweeps:
-        edit = listen.import_sweep(store, scope, Path(name), file, None)
+        edit = files.import_sweep(store, scope, Path(name), file, None)
         record = next(c.after for c in edit.changes if c.after is not None)
         if (getattr(record, "place", ""), getattr(record, "taken_at", None)) not in known:
             changes += edit.changes

@@ -1,0 +1,37 @@
+"""All that can be found or done by name in a window."""
+
+from azven.desk.palette import Entry
+from azven.desk.stages import STAGES
+from azven.desk.window import Window
+from azven.work import ground, ids, kit
+from azven.work.wording import mhz, one_line
+
+
+def entries(window: Window) -> list[Entry]:
+    """Actions that are possible now, links with their frequencies, neighbours, rooms and units."""
+    session = window.session
+    store, scope = session.store, session.scope
+    window.actions_table.add(*window.places.actions())
+    for each in STAGES:
+        window.open_stage(each.name)
+    out = [
+        Entry(a.title + (f"  ({a.key})" if a.key else ""), "do", a.run)
+        for a in window.actions_table.all()
+        if a.enabled() and a.id != "find"
+    ]
+
+    def go(stage: str, kind: str, key: object) -> None:
+        window.show_stage(stage)
+        session.select(kind, key)
+
+    for link in kit.links(store, scope):
+        key = ids.of(link)
+        freq = session.board.frequencies.get(key)
+        where = f"{mhz(freq)} MHz" if freq else "no frequency"
+        out.append(Entry(f"{one_line(link.name)}   {where}", "link", lambda k=key: go("plan", "link", k)))
+    for n in ground.neighbours(store, scope):
+        title = f"{one_line(n.name)}   {mhz(n.freq_hz)} MHz"
+        out.append(Entry(title, "neighbour", lambda key=n.id: go("ground", "neighbour", key)))
+    out += [Entry(one_line(z.name), "room", lambda: window.show_stage("ground")) for z in ground.zones(store, scope)]
+    out += [Entry(one_line(u.name), "unit", lambda: window.show_stage("kit")) for u in kit.units(store, scope)]
+    return out
