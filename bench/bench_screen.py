@@ -39,7 +39,7 @@ def big_book() -> Store:
         kit.add_links(store, here(store), "Crowd 1", 171, model, model.bands[0][0], ground.zones(store, here(store))[0])
     )
     board = plan.board_of(store, here(store))
-    names = [v.link.name for v in board.verdicts]
+    names = [v.id for v in board.verdicts]
     spread = {n: plan.nearest_step(board.input, n, 470e6 + 1.09e6 * (i * i % 199)) for i, n in enumerate(names)}
     store.apply(plan.set_frequencies(store, here(store), spread, "Spread"))
     return store
@@ -71,7 +71,7 @@ def main(_: list[str]) -> None:
         spine.render(canvas)
 
     board: Board = session.board
-    name = next(v.link.name for v in board.verdicts if v.freq_hz is not None)
+    name = next(v.id for v in board.verdicts if v.freq_hz is not None)
     freqs = iter(range(470_000_000, 540_000_000, 25_000))
 
     def drag() -> None:

@@ -128,6 +128,11 @@ class Choice(QComboBox):
     and is cut after a few.
     """
 
+    def keep_width(self, characters: int) -> None:
+        """Do not measure every entry: with hundreds of them that is most of the time a change of theme takes."""
+        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.setMinimumContentsLength(characters)
+
     def showPopup(self) -> None:
         self.setMaxVisibleItems(max(self.count(), 1))
         view = self.view()
@@ -136,7 +141,7 @@ class Choice(QComboBox):
         super().showPopup()
 
 
-def choice(items: list[tuple[str, object]], name: str) -> QComboBox:
+def choice(items: list[tuple[str, object]], name: str) -> Choice:
     """A box of named values."""
     made = Choice()
     made.setAccessibleName(name)

@@ -66,6 +66,7 @@ class GroundStage(Stage):
         self._clock = label("", "small")
         self.zone = choice([(name, name) for name in hours.zone_names()], "Time zone of the site")
         self.zone.setMaximumWidth(190)
+        self.zone.keep_width(16)
         self.zone.activated.connect(self._choose_zone)
         self.ladder = Ladder(session)
         self.rooms = RecordTable([Column("Name", 130, lambda z: z.name, self._rename)], "Rooms")

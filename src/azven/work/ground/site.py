@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Any, Literal
 
 from azven.book.edits import Change, Edit, add, remove, replace_record
@@ -63,7 +64,12 @@ def here(store: Store, scope: Scope) -> Place:
     site, show = sites[0], shows[0]
     region = store.get(Region, site.region_id) if site.region_id else None
     held = tuple(store.all(Permit, site_id=site.id))
-    return Place(site, show, None if region is None else territory(region.document), held)
+    return Place(site, show, None if region is None else _rules(region), held)
+
+
+@lru_cache(8)
+def _rules(region: Region) -> Territory:
+    return territory(region.document)
 
 
 def choose_region(store: Store, scope: Scope, document: Mapping[str, Any]) -> Edit:
@@ -83,8 +89,7 @@ def choose_region(store: Store, scope: Scope, document: Mapping[str, Any]) -> Ed
 
 def zones(store: Store, scope: Scope) -> list[Zone]:
     """Rooms of the site in their order."""
-    site = here(store, scope).site
-    return sorted(store.all(Zone, site_id=site.id), key=lambda z: (z.position, z.id))
+    return sorted(store.all(Zone, site_id=scope.site), key=lambda z: (z.position, z.id))
 
 
 def add_zone(store: Store, scope: Scope, name: str) -> Edit:
@@ -145,8 +150,7 @@ def relate(
 
 
 def neighbours(store: Store, scope: Scope) -> list[Neighbour]:
-    site = here(store, scope).site
-    return sorted(store.all(Neighbour, site_id=site.id), key=lambda n: n.freq_hz)
+    return sorted(store.all(Neighbour, site_id=scope.site), key=lambda n: n.freq_hz)
 
 
 def add_neighbour(store: Store, scope: Scope, name: str, freq_hz: int, **more: Any) -> Edit:

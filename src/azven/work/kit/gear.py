@@ -21,13 +21,11 @@ _COUNT_LIMIT = 500
 
 def links(store: Store, scope: Scope) -> list[Link]:
     """Links of the show in order of importance, spares last."""
-    show = ground.here(store, scope).show
-    return sorted(store.all(Link, show_id=show.id), key=lambda x: (x.spare, x.priority, x.position, x.id))
+    return sorted(store.all(Link, show_id=scope.show), key=lambda x: (x.spare, x.priority, x.position, x.id))
 
 
 def acts(store: Store, scope: Scope) -> list[Act]:
-    show = ground.here(store, scope).show
-    return sorted(store.all(Act, show_id=show.id), key=lambda a: (a.position, a.id))
+    return sorted(store.all(Act, show_id=scope.show), key=lambda a: (a.position, a.id))
 
 
 def units(store: Store, scope: Scope) -> list[Unit]:

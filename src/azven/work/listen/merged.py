@@ -70,8 +70,7 @@ def keep(
 
 def sweeps(store: Store, scope: Scope) -> list[SweepRecord]:
     """Sweeps of the site, newest first."""
-    site = ground.here(store, scope).site
-    return sorted(store.all(SweepRecord, site_id=site.id), key=lambda s: s.taken_at, reverse=True)
+    return sorted(store.all(SweepRecord, site_id=scope.site), key=lambda s: s.taken_at, reverse=True)
 
 
 def load(store: Store, record: SweepRecord) -> Sweep:

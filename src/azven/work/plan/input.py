@@ -69,10 +69,15 @@ class _Known:
         self.zones = ground.zones(store, scope)
         self.acts = kit.acts(store, scope)
         self.units = {u.id: u for u in kit.units(store, scope)}
+        self._bars: dict[tuple[object, ...], tuple[Bar, ...]] = {}
 
     def bars(self, link: Link) -> tuple[Bar, ...]:
-        model, unit = self.models[link.model_id], self.units.get(link.unit_id or 0)
-        return _bars(self.place, self.acts, self.picture, link, model, unit)
+        """What closes a link's lane; links of one kind share it."""
+        key = link.model_id, link.band, link.unit_id, link.service, link.use_class
+        if key not in self._bars:
+            model, unit = self.models[link.model_id], self.units.get(link.unit_id or 0)
+            self._bars[key] = _bars(self.place, self.acts, self.picture, link, model, unit)
+        return self._bars[key]
 
     def wish(self, link: Link, bars: tuple[Bar, ...]) -> Request:
         return _wish(link, self.models[link.model_id], {a.id for a in self.acts}, bars)
