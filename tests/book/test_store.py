@@ -7,7 +7,7 @@ import sqlite3
 import subprocess
 import sys
 import textwrap
-from dataclasses import replace
+from dataclasses import fields, replace
 
 import numpy as np
 import pytest
@@ -312,3 +312,26 @@ def test_a_link_that_is_gone_keeps_its_place_in_the_kept_plans_of_an_old_book(tm
     assert (kept.frequencies, kept.names) == ({"gone-Long gone": 500_000_000}, {"gone-Long gone": "Long gone"})
     assert plan.go_back_to(again, here(again), kept).title.startswith("Back to")
     again.close()
+
+
+def test_every_write_counts_the_version_up(store):
+    seen = [store.all(Site)[0].version]
+    for name in ("One", "Two", "Three"):
+        rename(store, name)
+        seen.append(store.all(Site)[0].version)
+    assert seen == [1, 2, 3, 4]
+
+
+def test_two_records_that_differ_in_anything_but_their_version_are_not_the_same(tmp_path):
+    store = demo.build(tmp_path)
+    looked_at = 0
+    for kind in TABLES:
+        for record in store.all(kind)[:1]:
+            assert same(record, replace(record, version=record.version + 7))
+            for f in fields(record):
+                if f.name not in ("version", "freq_hz", "level_dbm") or kind is Neighbour:
+                    other = "another" if f.name != "version" else record.version
+                    assert same(record, replace(record, **{f.name: other})) is (f.name == "version"), (kind, f.name)
+                    looked_at += 1
+    assert looked_at > 100
+    store.close()

@@ -13,6 +13,7 @@ from azven.desk import files
 from azven.desk.reach.backdrop import ScaleDialog
 from azven.work import chain, ground, reach
 from azven.work.reasons import reach as reasons_reach
+from pictures import colours
 
 
 def pick_design(stage, name):
@@ -124,7 +125,7 @@ def test_the_venue_is_heard_through_the_design_when_radios_key_up(window, settle
     settle(window)
     assert stage.heard.words.text() != calm
     assert [h.name for h in stage.heard.view.heard] == ["as it is", "Set gains", "as it is, without filters"]
-    assert not stage.grab().isNull()
+    assert colours(stage) > 3
     pick_design(stage, "In-ear rack")
     assert stage.heard.words.text() == "This design hears nothing."
 
@@ -272,7 +273,7 @@ def drag_box(stage, qtbot, tool, spot, name, start, end):
     tool(name)
     qtbot.mousePress(stage.view, Qt.MouseButton.LeftButton, pos=spot(*start))
     qtbot.mouseMove(stage.view, spot(*end))
-    assert not stage.view.grab().isNull()
+    assert colours(stage.view) > 3
     qtbot.mouseRelease(stage.view, Qt.MouseButton.LeftButton, pos=spot(*end))
 
 

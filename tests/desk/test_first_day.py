@@ -19,6 +19,7 @@ from azven.desk.tables import RecordTable
 from azven.work import ground, ids, kit, plan
 from azven.work.plan import sheet
 from azven.work.scope import opening as here
+from pictures import colours
 
 ROOT = Path(__file__).resolve().parents[2]
 
@@ -85,7 +86,7 @@ def test_a_line_that_does_not_fit_keeps_the_whole_in_its_tip(qtbot):
     made.resize(120, 20)
     assert made.toolTip() == "words " * 60
     assert made.minimumSizeHint().width() == 0
-    assert not made.grab().isNull()
+    assert colours(made) > 3
     made.setToolTip("more")
     assert made.toolTip() == "more"
 
@@ -167,7 +168,7 @@ def test_the_shades_of_reach_are_said_in_figures(window, settle):
     for name in ("margin", "which antenna carries", "dropout risk"):
         view.map = name
         said[name] = [text for _, text in view._shades(window.session.theme)]
-        assert not view.grab().isNull()
+        assert colours(view) > 3
     assert said["margin"][1:] == ["dB over need:", "0", "10", "20", "30", "40", "50 and more"]
     assert said["which antenna carries"] == ["Receive A", "Receive B"]
     assert "0.01 %" in said["dropout risk"]

@@ -17,6 +17,7 @@ from azven.desk.tables import Column, RecordTable
 from azven.work import ground, kit, plan
 from azven.work.scope import opening as here
 from naming import key
+from pictures import colours
 
 
 def luminance(color):
@@ -238,7 +239,7 @@ def test_two_hundred_links_with_long_names(window, settle):
     window.show_stage("plan")
     settle(window)
     assert len(session.board.verdicts) == 200
-    assert not window.grab().isNull()
+    assert colours(window) > 3
     narrator = key(session, "Narrator")
     trial = plan.try_at(session.board, narrator, session.board.frequencies[narrator] + 25_000)
     assert trial.margin_hz is not None

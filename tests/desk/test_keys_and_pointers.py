@@ -13,6 +13,7 @@ from azven.desk.reach.backdrop import ScaleDialog
 from azven.work import kit, listen
 from azven.work.listen import taking
 from azven.work.scope import opening as here
+from pictures import colours
 
 
 def test_arrows_walk_the_blocks_of_a_design(window, qtbot):
@@ -77,7 +78,7 @@ def test_the_waterfall_follows_the_pointer_and_pans(window, qtbot):
     qtbot.mouseMove(view, QPoint(340, 60))
     qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=QPoint(340, 60))
     assert view.words_at(340, 60).endswith("dBm")
-    assert not view.grab().isNull()
+    assert colours(view) > 3
     assert session.view_hz[1] - session.view_hz[0] == pytest.approx(before[1] - before[0])
 
 
@@ -111,7 +112,7 @@ def test_two_points_of_a_drawing_are_clicked(window, qtbot):
     qtbot.mouseClick(picture, Qt.MouseButton.LeftButton, pos=(box.center() + QPointF(30, 10)).toPoint())
     assert picture.marks != first
     assert picture.marks[1].x() > picture.marks[0].x()
-    assert not picture.grab().isNull()
+    assert colours(picture) > 3
 
 
 def test_links_are_pasted_from_the_clipboard(window):

@@ -1,6 +1,6 @@
 """Listen's pages and timetable, Ground's pages, sharing a site; trouble with instruments and files."""
 
-from datetime import datetime
+from datetime import UTC, datetime
 
 import numpy as np
 import pytest
@@ -52,19 +52,29 @@ def test_many_sweeps_are_worked_out_beside_the_window_and_nothing_is_planned_bef
     assert window.session.picture is before
 
 
-def test_a_timetable_ends_when_it_is_told(window, settle):
+@pytest.mark.parametrize(("until", "goes_on"), [("21:00", False), ("21:04", False), ("21:06", True), ("", True)])
+def test_a_timetable_ends_when_it_is_told(window, settle, monkeypatch, until, goes_on):
+    """A sweep every ten minutes, one of them taken at 20:55 of the site's clock, which is an hour ahead."""
+    monkeypatch.setattr(type(window.session), "now", lambda _: datetime(2026, 11, 23, 19, 55, tzinfo=UTC))
     stage = window.open_stage("listen")
     stage.instrument.repeat.setCurrentIndex(stage.instrument.repeat.findData(600))
-    now = datetime.now()
-    stage.instrument.until.setText(f"{now:%H}:{now:%M}")
-    assert _local_time("25:00", now) is None
-    assert _local_time("until 00:30", datetime(2026, 11, 23, 20, 0)).day == 24
-    stage.instrument.until.setText("")
+    stage.instrument.until.setText(until)
     stage.run_primary()
     settle(window)
-    assert stage.instrument.repeating
-    assert stage.primary() == ("Stop repeating", True)
-    stage.instrument.stop_repeating()
+    assert stage.instrument.repeating is goes_on
+    assert ("The timetable ended at" in window.said()) is not goes_on
+    if goes_on:
+        assert stage.primary() == ("Stop repeating", True)
+        stage.instrument.stop_repeating()
+    assert not stage.instrument.repeating
+
+
+def test_a_moment_is_the_next_at_which_a_clock_shows_it():
+    evening = datetime(2026, 11, 23, 20, 0)
+    assert _local_time("25:00", evening) is None
+    assert _local_time("until 00:30", evening) == datetime(2026, 11, 24, 0, 30)
+    assert _local_time("20:00", evening) == datetime(2026, 11, 24, 20, 0)
+    assert _local_time("20:01", evening) == datetime(2026, 11, 23, 20, 1)
 
 
 def test_an_instrument_that_is_cut_is_said_and_the_timetable_goes_on(window, settle):

@@ -10,6 +10,7 @@ from azven.desk.plan.lanes import HEAD, ROW
 from azven.work import kit, listen, plan
 from azven.work.scope import opening as here
 from naming import key
+from pictures import colours
 
 
 def drag(qtbot, chart, name, to_hz):
@@ -197,5 +198,5 @@ def test_unplaced_link_reasons_way_out_placed(window, settle, qtbot):
 def test_every_stage_paints_in_both_themes_with_an_empty_book(empty_window, stage):
     empty_window.show_stage(stage)
     for _ in range(2):
-        assert not empty_window.grab().isNull()
+        assert colours(empty_window) > 3
         empty_window.actions_table.run("theme")

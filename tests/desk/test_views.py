@@ -10,6 +10,7 @@ from azven.work import ground, kit, plan
 from azven.work.ground import permission
 from azven.work.scope import opening as here
 from naming import key
+from pictures import colours
 
 
 def row_point(chart, row, x):
@@ -52,7 +53,7 @@ def test_dragging_back_to_the_start_changes_nothing(window, chart, qtbot):
     qtbot.mousePress(chart.viewport(), Qt.MouseButton.LeftButton, pos=row_point(chart, 1, x + 1))
     qtbot.mouseMove(chart.viewport(), row_point(chart, 1, x + 80))
     assert chart.trial is not None
-    assert not chart.grab().isNull()
+    assert colours(chart) > 3
     qtbot.mouseMove(chart.viewport(), row_point(chart, 1, x))
     qtbot.mouseRelease(chart.viewport(), Qt.MouseButton.LeftButton, pos=row_point(chart, 1, x))
     assert session.undo.index() == before
@@ -154,7 +155,7 @@ def test_the_plot_selects_lines_and_channel_cells(window, qtbot):
     qtbot.mouseClick(plot, Qt.MouseButton.LeftButton, pos=cell)
     assert session.selection.key == ("in-ear", "35")
     qtbot.mouseMove(plot, QPoint(300, 100))
-    assert not plot.grab().isNull()
+    assert colours(plot) > 3
 
 
 def test_a_rung_of_the_ladder_is_selected(window, qtbot):

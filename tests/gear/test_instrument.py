@@ -14,6 +14,7 @@ import pytest
 from azven.gear.instrument import ScpiInstrument, sweep_in_parts
 from azven.gear.standin import StandInAnalyser
 from azven.gear.transport import InstrumentError, connect
+from azven.rf.sweep import sweep_time_s
 from azven.rf.venue import Antenna, Multiplex, Settings, Venue
 from azven.work.listen import taking
 
@@ -309,3 +310,49 @@ def test_closing_from_another_thread_ends_a_sweep_at_once(peer):
     with pytest.raises(InstrumentError, match="closed the connection"):
         instrument.sweep()
     assert time.monotonic() - started < 1.0
+
+
+class Patient:
+    """A transport that answers at once and remembers how long it was allowed to take."""
+
+    name = "patient"
+
+    def __init__(self, settings):
+        numbers = (settings.start_hz, settings.stop_hz, settings.rbw_hz, settings.points)
+        self._answers = [*map(str, numbers)]
+        self._points = settings.points
+        self.allowed = []
+
+    def send(self, line):
+        self.sent = line
+
+    def line(self):
+        return self._answers.pop(0) if "?" in self.sent and self._answers else "1"
+
+    def block(self):
+        return np.full(self._points, -90.0, ">f4").tobytes()
+
+    def wait(self, seconds):
+        self.allowed.append(seconds)
+
+    def close(self):
+        pass
+
+
+@pytest.mark.parametrize("timeout_s", [0.5, 5.0])
+def test_a_sweep_may_take_four_times_what_its_filter_needs_and_the_time_out_on_top(timeout_s):
+    slow = Settings(470_000_000, 694_000_000, 1_001, 3_000.0)
+    line = Patient(slow)
+    instrument = ScpiInstrument(line, timeout_s)
+    instrument.configure(slow)
+    line.allowed.clear()
+    instrument.sweep()
+    assert line.allowed == [pytest.approx(timeout_s + 4 * sweep_time_s(224_000_000, 3_000.0)), timeout_s]
+
+
+def test_a_silent_instrument_is_given_up_after_its_time_out():
+    with socket.create_server(("127.0.0.1", 0)) as server:
+        began = time.monotonic()
+        with pytest.raises(InstrumentError, match=r"answer"):
+            ScpiInstrument.at(f"TCPIP0::127.0.0.1::{server.getsockname()[1]}::SOCKET", 0.3).identify()
+        assert 0.25 < time.monotonic() - began < 4

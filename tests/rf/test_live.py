@@ -83,3 +83,36 @@ def test_a_bad_plan_is_heard_and_a_good_one_is_not():
     assert crew.interference_dbm[2] > -90
     with pytest.raises(ValueError, match="called d"):
         crew_of(Venue(), pair, [Receiver("d")])
+
+
+def test_the_stronger_antenna_is_used_and_its_level_decides():
+    near_b = crew(antennas_m=np.array([[0.0, -40_000.0, 3], [0.0, 0.0, 3]]))
+    near_a = crew(antennas_m=near_b.antennas_m[::-1].copy())
+    for now, used in ((status(near_b, 3.0), 1), (status(near_a, 3.0), 0)):
+        assert set(now.used.tolist()) == {used}
+        assert np.array_equal(now.used == 1, now.level_b_dbm > now.level_a_dbm)
+        assert np.median(now.quality) > 0.9
+    both_far = status(crew(antennas_m=np.array([[0.0, -40_000.0, 3], [0.0, -40_000.0, 3]])), 3.0)
+    assert np.median(both_far.quality) < 0.5
+
+
+@pytest.mark.parametrize(("over_need_db", "quality"), [(-6.0, 0.5), (0.0, 0.8808), (6.0, 0.9820), (-12.0, 0.1192)])
+def test_quality_is_a_half_six_decibels_under_the_need_and_grows_as_a_logistic_of_three(over_need_db, quality):
+    calm = crew(blocked_db=4.0, bandwidth_hz=200_000.0, nf_db=8.0)
+    now = status(calm, 2.0)
+    noise = -173.975 + 10 * np.log10(200_000) + 8.0
+    ratio = np.maximum(now.level_a_dbm, now.level_b_dbm) - 4.0 - noise
+    needing = crew(blocked_db=4.0, needed_db=ratio - over_need_db)
+    assert status(needing, 2.0).quality == pytest.approx(quality, abs=0.002)
+
+
+def test_of_two_antennas_the_more_disturbed_one_counts():
+    """Wrong by this side: a receiver may use either of its antennas."""
+    ours = Emitter("ours", 560_000_000, 17.0, (0.0, 20.0, 1.5), ours=True)
+    noisy = Emitter("noisy", 560_000_000, 10.0, (40.0, 0.0, 3.0))
+    pair = Antenna(position=(39.0, 0.0, 3.0)), Antenna(position=(-400.0, 0.0, 3.0))
+    venue = Venue(emitters=(ours, noisy), surroundings=None, exponent=None)
+    alone = [float(venue.channels_dbm(a, np.array([560e6]), np.array([200e3]), ["ours"], 0.0)[0]) for a in pair]
+    assert alone[0] > alone[1] + 20
+    for order in (pair, pair[::-1]):
+        assert crew_of(venue, order, [Receiver("ours")]).interference_dbm[0] == pytest.approx(alone[0])

@@ -151,3 +151,13 @@ def test_a_table_that_cannot_be_meant_is_refused(wrong):
     low, high, number, size = wrong
     with pytest.raises(ValueError, match=r"upwards|at least one"):
         groups.compute(low, high, 25_000, VOICE, number, size)
+
+
+@pytest.mark.parametrize(("high_hz", "away_hz"), [(505_950_000, 0), (506_000_000, 6_000_000)])
+def test_a_swap_spare_is_six_megahertz_away_where_that_can_be_had(high_hz, away_hz):
+    """The link stands at the lower edge of what it may use: with a step less than 6 MHz anything free will do."""
+    wish = Request("v", "voice", "hall", (Range(500_000_000, high_hz),), 50_000, 0, 1)
+    asked = PlanRequest({"voice": Profile(350_000, {})}, ("hall",), (wish,))
+    swap = swap_spares(asked, {"v": 500_000_000}, ["v"])["v"]
+    assert swap.freq_hz - 500_000_000 >= away_hz
+    assert (swap.freq_hz == 506_000_000) is bool(away_hz)

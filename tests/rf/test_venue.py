@@ -42,6 +42,21 @@ def test_a_pilot_stands_at_its_place():
     assert abs(sweep.freq_hz[np.argmax(sweep.level_dbm)] - 566_309_440) < 1_000
 
 
+def test_a_pilot_is_11_decibels_under_its_multiplex():
+    """11.3 dB under the mean power of the channel (ATSC A/53)."""
+    fine = Settings(566_200_000, 566_420_000, 2_001, 1_000)
+    mux = Multiplex(566_000_000, 572_000_000, -60.0, 0.0, pilot=True)
+    with_pilot = quiet(multiplexes=(mux,)).sweep(Antenna(gain_dbi=0.0), fine)
+    without = quiet(multiplexes=(replace(mux, pilot=False),)).sweep(Antenna(gain_dbi=0.0), fine)
+    power = 10 ** (with_pilot.level_dbm / 10) - 10 ** (without.level_dbm / 10)
+    total = 10 * np.log10(power.sum() * fine_spacing(fine) / (1.065 * 1_000))
+    assert total == pytest.approx(-60.0 - 11.3, abs=0.7)
+
+
+def fine_spacing(settings):
+    return (settings.stop_hz - settings.start_hz) / (settings.points - 1)
+
+
 @pytest.mark.parametrize(("bearing", "loss"), [(0, 0.0), (50, 3.0), (90, 9.72), (180, 15.0)])
 def test_a_beam_hears_less_off_its_bearing(bearing, loss):
     beam = Antenna(gain_dbi=6.5, bearing_deg=30.0, beamwidth_deg=100.0)

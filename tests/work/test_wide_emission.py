@@ -5,7 +5,7 @@ import numpy as np
 from azven.book import regions
 from azven.rf.levels import dbm, milliwatts
 from azven.rf.sweep import Sweep
-from azven.work import ground, kit, listen, plan
+from azven.work import ground, ids, kit, listen, plan
 from azven.work.listen.taking import About
 from azven.work.plan import search
 from azven.work.reasons import spectrum
@@ -39,3 +39,14 @@ def test_no_link_is_planned_into_or_beside_a_wide_emission(empty):
         assert a.freq_hz <= LOW - 140_000 or a.freq_hz >= HIGH + 140_000
     into = plan.try_at(board, next(iter(board.input.links)), (LOW + HIGH) // 2 // 25_000 * 25_000)
     assert not into.clean
+
+
+def test_what_is_kept_clear_of_an_emission_is_200_khz_from_both_of_its_edges(store):
+    board = plan.board_of(store, here(store))
+    (line,) = listen.picture(store, here(store)).lines
+    carrier = next(c for c in board.input.request.carriers if c.id == ids.line(line.freq_hz))
+    low, high = line.edges_hz
+    profile = board.input.request.profiles[carrier.profile]
+    assert profile.spacing_hz == 200_000 + (high - low) // 2
+    assert abs(carrier.freq_hz - (low + high) // 2) <= 1
+    assert not any(profile.guard_hz.values())
