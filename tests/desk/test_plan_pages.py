@@ -201,7 +201,7 @@ def test_groups_are_computed_read_judged_and_mixing_is_warned_about(window, sett
     stage.show_page(GROUPS)
     page = stage.page(GROUPS)
     page.groups.setText("2")
-    page.size.setText("6")
+    page.channels.setText("6")
     page.compute()
     settle(window)
     assert "Take group" in page.words.text()

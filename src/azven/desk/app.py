@@ -133,7 +133,8 @@ def _cannot_open(message: str, shot: Path | None) -> int:
 
 def _shoot_when_quiet(app: QApplication, window: "Window", path: Path) -> None:
     """Grab the window once no job has run for a moment, then leave."""
-    timer = QTimer(window, interval=_QUIET_MS)
+    timer = QTimer(window)
+    timer.setInterval(_QUIET_MS)
     quiet = 0
 
     def look_again() -> None:

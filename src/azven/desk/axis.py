@@ -120,7 +120,7 @@ def silhouette(
         cuts = np.linspace(0, count, columns, endpoint=False).astype(np.intp)
         level = np.maximum.reduceat(level, cuts)
         freq = freq[np.minimum(cuts + count // columns // 2, count - 1)]
-    return (freq - low_hz) / (high_hz - low_hz), level
+    return np.asarray((freq - low_hz) / (high_hz - low_hz), np.float64), level
 
 
 def polygon(x: NDArray[np.float64], y: NDArray[np.float64]) -> QPolygonF:
@@ -129,7 +129,7 @@ def polygon(x: NDArray[np.float64], y: NDArray[np.float64]) -> QPolygonF:
     if len(x):
         pointer = made.data()
         pointer.setsize(16 * len(x))
-        buffer = np.frombuffer(pointer, np.float64)
+        buffer = np.frombuffer(pointer, np.float64)  # type: ignore[call-overload]
         buffer[0::2], buffer[1::2] = x, y
     return made
 

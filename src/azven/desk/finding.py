@@ -1,5 +1,7 @@
 """All that can be found or done by name in a window."""
 
+from functools import partial
+
 from azven.desk.palette import Entry
 from azven.desk.stages import STAGES
 from azven.desk.window import Window
@@ -28,10 +30,10 @@ def entries(window: Window) -> list[Entry]:
         key = ids.of(link)
         freq = session.board.frequencies.get(key)
         where = f"{mhz(freq)} MHz" if freq else "no frequency"
-        out.append(Entry(f"{one_line(link.name)}   {where}", "link", lambda k=key: go("plan", "link", k)))
+        out.append(Entry(f"{one_line(link.name)}   {where}", "link", partial(go, "plan", "link", key)))
     for n in ground.neighbours(store, scope):
         title = f"{one_line(n.name)}   {mhz(n.freq_hz)} MHz"
-        out.append(Entry(title, "neighbour", lambda key=n.id: go("ground", "neighbour", key)))
+        out.append(Entry(title, "neighbour", partial(go, "ground", "neighbour", n.id)))
     out += [Entry(one_line(z.name), "room", lambda: window.show_stage("ground")) for z in ground.zones(store, scope)]
     out += [Entry(one_line(u.name), "unit", lambda: window.show_stage("kit")) for u in kit.units(store, scope)]
     return out

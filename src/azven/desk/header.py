@@ -12,7 +12,7 @@ _CRUMB_CHARS = 25
 class Header(QWidget):
     """Slim bar over stage and panel."""
 
-    find = pyqtSignal()
+    searched = pyqtSignal()
     primary = pyqtSignal()
     menu = pyqtSignal()
     asked = pyqtSignal(str)
@@ -36,7 +36,7 @@ class Header(QWidget):
         self._find = QPushButton("Find or do      Ctrl+K")
         self._find.setMinimumWidth(220)
         self._find.setAccessibleName("Find or do")
-        self._find.clicked.connect(self.find)
+        self._find.clicked.connect(self.searched)
         self.primary_button = QPushButton()
         self.primary_button.setObjectName("primary")
         self.primary_button.clicked.connect(self.primary)

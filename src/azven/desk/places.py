@@ -1,6 +1,7 @@
 """Where we are: book, site, show and act, each with a list to go elsewhere, make, rename, copy, archive and remove."""
 
 from collections.abc import Callable
+from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QInputDialog, QMessageBox
@@ -60,7 +61,7 @@ class Places:
         window, shelf = self._window, self._window.books
         here = self._session.store.path.absolute()
         out = [
-            Entry(f"{p.stem}   {p.parent}", "", lambda p=p: shelf.open(p, window))
+            Entry(f"{p.stem}   {p.parent}", "", partial(shelf.open, p, window))
             for p in shelf.remembered.recent()
             if p.absolute() != here
         ]
@@ -69,7 +70,7 @@ class Places:
     def sites(self) -> list[Entry]:
         store, scope = self._session.store, self._session.scope
         out = [
-            Entry(one_line(s.name) + _away(s), "here" if s.id == scope.site else "", lambda s=s: self._to_site(s))
+            Entry(one_line(s.name) + _away(s), "here" if s.id == scope.site else "", partial(self._to_site, s))
             for s in sites.sites(store)
         ]
         return [*out, *(Entry(a.title, "", a.run) for a in self._site_actions())]
@@ -79,7 +80,7 @@ class Places:
         out = [
             Entry(
                 one_line(s.name) + _away(s), "here" if s.id == scope.show else "",
-                lambda s=s: self._session.go(of_show(s)),
+                partial(self._session.go, of_show(s)),
             )
             for s in shows.shows(store, scope.site)
         ]  # fmt: skip
@@ -89,7 +90,7 @@ class Places:
         session = self._session
         out = [Entry("all acts", "", lambda: session.choose_act(None))]
         out += [
-            Entry(one_line(a.name), "", lambda a=a: session.choose_act(a.id))
+            Entry(one_line(a.name), "", partial(session.choose_act, a.id))
             for a in kit.acts(session.store, session.scope)
         ]
         return [*out, Entry("Add or change acts in Kit", "", lambda: self._window.show_stage("kit"))]
@@ -130,13 +131,12 @@ class Places:
     def _show_actions(self) -> list[Action]:
         out = [Action("new-show", "New show, empty…", self._new_show)]
         for i, title in enumerate(shows.templates()):
-            run: Callable[[], object] = lambda t=title: self._new_show(t)  # noqa: E731
-            out.append(Action(f"new-show-{i}", f"New show like “{title}”…", run))
+            out.append(Action(f"new-show-{i}", f"New show like “{title}”…", partial(self._new_show, title)))
         out.append(Action("copy-show", "Copy this show…", lambda: self._copy_show(self._site)))
         for site in sites.sites(self._store):
             if site.id != self._session.scope.site and not site.archived:
-                copy: Callable[[], object] = lambda s=site: self._copy_show(s)  # noqa: E731
-                out.append(Action(f"copy-show-{site.id}", f"Copy this show for {one_line(site.name)}…", copy))
+                title = f"Copy this show for {one_line(site.name)}…"
+                out.append(Action(f"copy-show-{site.id}", title, partial(self._copy_show, site)))
         return [
             *out,
             Action("rename-show", "Rename this show…", self._rename_show),

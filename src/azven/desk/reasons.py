@@ -71,7 +71,8 @@ class ReasonsPanel(QScrollArea):
         if chosen.kind == "line" and isinstance(chosen.key, Line) and chosen.key in session.picture.lines:
             return spectrum.for_line(session.store, session.scope, chosen.key)
         if chosen.kind == "channel" and isinstance(chosen.key, tuple):
-            return spectrum.for_channel(session.picture, *chosen.key, session.now())
+            use, channel = chosen.key
+            return spectrum.for_channel(session.picture, use, channel, session.now())
         if chosen.kind == "rule" and isinstance(chosen.key, int):
             region = ground.here(session.store, session.scope).region
             if region is not None and chosen.key < len(region.rules):

@@ -1,7 +1,7 @@
 """What the window asks of a stage, and small pieces that all stages are made of."""
 
 import html
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
@@ -102,7 +102,7 @@ def shortened(text: str, most: int) -> str:
 
 def tip(text: str) -> str:
     """A text for a tool tip, where what looks like markup would be taken for it."""
-    return html.escape(text) if Qt.mightBeRichText(text) else text
+    return html.escape(text) if Qt.mightBeRichText(text) else text  # type: ignore[attr-defined]
 
 
 def rule() -> QFrame:
@@ -141,7 +141,7 @@ class Choice(QComboBox):
         super().showPopup()
 
 
-def choice(items: list[tuple[str, object]], name: str) -> Choice:
+def choice(items: Sequence[tuple[str, object]], name: str) -> Choice:
     """A box of named values."""
     made = Choice()
     made.setAccessibleName(name)
@@ -150,7 +150,7 @@ def choice(items: list[tuple[str, object]], name: str) -> Choice:
     return made
 
 
-def fill(box: QComboBox, items: list[tuple[str, object]]) -> None:
+def fill(box: QComboBox, items: Sequence[tuple[str, object]]) -> None:
     """Put items in a box, keeping the chosen value where it is still there; no signal is sent."""
     kept = box.currentData()
     box.blockSignals(True)

@@ -1,6 +1,7 @@
 """A row of titles of which one is chosen, and the pages that they bring into view."""
 
 from collections.abc import Callable, Sequence
+from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QWidget
@@ -22,7 +23,7 @@ class Tabs(QWidget):
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(4)
         for i, title in enumerate(self._titles):
-            made = button(title, lambda n=i: show(n), name="flat")
+            made = button(title, partial(show, i), name="flat")
             made.setCheckable(True)
             made.setChecked(i == 0)
             self._group.addButton(made, i)
@@ -38,7 +39,7 @@ class Tabs(QWidget):
     def as_actions(self, stage: str) -> list[Action]:
         """The pages for keys and palette, named `stage-number`."""
         return [
-            Action(f"{stage}-{i}", f"{stage.capitalize()}: {title.lower()}", lambda n=i: self._show(n))
+            Action(f"{stage}-{i}", f"{stage.capitalize()}: {title.lower()}", partial(self._show, i))
             for i, title in enumerate(self._titles)
         ]
 

@@ -3,6 +3,7 @@
 What needs a book is imported where it is first used: the frame is on the screen before the rest is loaded.
 """
 
+from functools import partial
 from typing import TYPE_CHECKING, cast
 
 from PyQt6.QtCore import QSize, QTimer
@@ -70,6 +71,7 @@ class Window(QMainWindow):
         self._offer_actions()
         self.panel.refresh()
         self.filled = True
+        QTimer.singleShot(_FRAMED_MS, self.fit_screen)  # its own timer was due while all this was loaded
 
     def _lay_out(self) -> None:
         middle = QHBoxLayout()
@@ -93,7 +95,7 @@ class Window(QMainWindow):
     def _connect(self) -> None:
         session = self.session
         self.rail.chosen.connect(self.show_stage)
-        self.header.find.connect(self.find)
+        self.header.searched.connect(self.look_up)
         self.header.asked.connect(self.places.open)
         self.header.menu.connect(self.open_menu)
         self.header.primary.connect(lambda: self.stage.run_primary())
@@ -187,7 +189,7 @@ class Window(QMainWindow):
 
         session = self.session
         self.actions_table.add(
-            Action("find", "Find or do", self.find, "Ctrl+K"),
+            Action("find", "Find or do", self.look_up, "Ctrl+K"),
             Action("undo", "Undo", session.step_back, "Ctrl+Z"),
             Action("redo", "Redo", session.step_forward, "Ctrl+Shift+Z"),
             Action("theme", "Daylight or Backstage", self._other_theme, "Ctrl+Shift+B"),
@@ -198,14 +200,14 @@ class Window(QMainWindow):
         )
         for i, each in enumerate(STAGES, start=1):
             name, title = f"stage-{each.name}", f"Go to {each.title}"
-            self.actions_table.add(Action(name, title, lambda n=each.name: self.show_stage(n), f"Ctrl+{i}"))
+            self.actions_table.add(Action(name, title, partial(self.show_stage, each.name), f"Ctrl+{i}"))
         self.actions_table.add(*self.places.actions())
 
     def _other_theme(self) -> None:
         dark = self.session.theme is look.BACKSTAGE
         self.session.set_theme(look.DAYLIGHT if dark else look.BACKSTAGE)
 
-    def find(self) -> None:
+    def look_up(self) -> None:
         """Open Find or do under the header."""
         from azven.desk.finding import entries
 
@@ -224,7 +226,7 @@ class Window(QMainWindow):
             entry = QAction(action.title, menu)
             entry.setShortcut(QKeySequence(action.key))
             entry.setEnabled(action.enabled())
-            entry.triggered.connect(lambda _=False, a=action: a.run())
+            entry.triggered.connect(partial(self.actions_table.run, name))
             menu.addAction(entry)
         menu.popup(self.header.menu_button.mapToGlobal(self.header.menu_button.rect().bottomLeft()))
 

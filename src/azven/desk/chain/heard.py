@@ -91,12 +91,12 @@ class HeardView(BandView):
         painter, theme = QPainter(self), self._session.theme
         painter.fillRect(self.rect(), theme.color("ground"))
         painter.setFont(look.font(look.SMALL_PX))
-        for level in range(int(_TOP_DBM), int(_BOTTOM_DBM) - 1, -_GRID_DB):
-            y = float(self._y(float(level)))
+        for line_dbm in range(int(_TOP_DBM), int(_BOTTOM_DBM) - 1, -_GRID_DB):
+            y = float(self._y(float(line_dbm)))
             painter.setPen(theme.color("line"))
             painter.drawLine(QLineF(_LEFT, y, self.width() - _RIGHT, y))
             painter.setPen(theme.color("dim"))
-            text = f"{level}".replace("-", "−")
+            text = f"{line_dbm}".replace("-", "−")
             painter.drawText(QRectF(0, y - 8, _LEFT - 6, 16), Qt.AlignmentFlag.AlignRight, text)
         painter.save()
         painter.setClipRect(QRectF(_LEFT, 0, self._axis.width, self.height()))

@@ -47,7 +47,8 @@ class InstrumentPanel(QWidget):
         super().__init__()
         self.session, self.number = session, number
         self._job: Job | None = None
-        self._timetable = QTimer(self, singleShot=True)
+        self._timetable = QTimer(self)
+        self._timetable.setSingleShot(True)
         self._timetable.timeout.connect(self._due)
         self._make_fields()
         self._lay_out()
@@ -252,8 +253,8 @@ class InstrumentPanel(QWidget):
 
         title = "Sweeping" if self.number == 1 else f"Sweeping {self.number}"
         job = self.session.jobs.start(
-            title, work, lambda found: self._keep(*found, about), lambda part: self.heard.emit(self.number, part),
-            lane=f"instrument {self.number}",
+            title, work, lambda found: self._keep(found[0], found[1], about),
+            lambda part: self.heard.emit(self.number, part), lane=f"instrument {self.number}",
         )  # fmt: skip
         if job is None:
             return

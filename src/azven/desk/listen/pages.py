@@ -1,5 +1,7 @@
 """Listen's pages beside the plot: two sweeps compared, and what should be swept."""
 
+from functools import partial
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QScrollArea, QVBoxLayout, QWidget
 
@@ -151,7 +153,7 @@ class AdvicePage(Page):
         if not found:
             self._box.addWidget(label("No links yet: add them in Kit, and their ranges are proposed here.", "dim"))
         for p in found:
-            line = row(label(p.sentence(), wrap=True), button("Set it up", lambda p=p: self._ask(p)))
+            line = row(label(p.sentence(), wrap=True), button("Set it up", partial(self._ask, p)))
             line.setStretch(0, 1)
             self._box.addLayout(line)
         self._box.addWidget(

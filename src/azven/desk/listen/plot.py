@@ -10,7 +10,6 @@ from PyQt6.QtGui import (
     QPaintEvent,
     QPen,
     QPixmap,
-    QPolygonF,
     QResizeEvent,
 )
 
@@ -78,7 +77,7 @@ class SweepPlot(BandView):
 
     def _y(self, level: np.ndarray) -> np.ndarray:
         share = (np.clip(level, _BOTTOM_DBM, _TOP_DBM) - _BOTTOM_DBM) / (_TOP_DBM - _BOTTOM_DBM)
-        return self._bottom - share * (self._bottom - _TOP)
+        return np.asarray(self._bottom - share * (self._bottom - _TOP))
 
     # -- painting ------------------------------------------------------------------------------------
 
@@ -129,11 +128,11 @@ class SweepPlot(BandView):
             return
         share, level = silhouette(merged.freq_hz, merged.level_dbm, *self._session.view_hz, int(self._axis.width))
         if len(share):
-            curve = polygon(self._axis.left + share * self._axis.width, self._y(level))
-            ends = [QPointF(curve[0].x(), self._bottom), QPointF(curve[len(share) - 1].x(), self._bottom)]
+            x = self._axis.left + share * self._axis.width
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(self._session.theme.color("silhouette", 130))
-            painter.drawPolygon(QPolygonF([ends[0], *curve, ends[1]]))
+            shape = np.r_[self._bottom, self._y(level), self._bottom]
+            painter.drawPolygon(polygon(np.r_[x[:1], x, x[-1:]], shape))
 
     def _paint_sweep(self, painter: QPainter, sweep: Sweep, role: str, bold: bool) -> None:
         self._paint_curve(painter, sweep.freq_hz, sweep.level_dbm, role, 2 if bold else 1)

@@ -1,5 +1,6 @@
 """Waterfall: sweeps one under the other, the newest on top, with the trace they add up to."""
 
+from collections.abc import Callable
 from datetime import datetime
 
 import numpy as np
@@ -57,7 +58,7 @@ class Waterfall(BandView):
         self.setMinimumHeight(240)
         self.rows: list[tuple[datetime, Sweep]] = []
         self.frozen, self.mode = False, "last"
-        self.tell = lambda text: None
+        self.tell: Callable[[str], object] = lambda text: None
         self._pointer: tuple[float, float] | None = None
 
     def clear(self) -> None:
@@ -117,18 +118,18 @@ class Waterfall(BandView):
         self._paint_pointer(painter, theme)
 
     def _paint_trace(self, painter: QPainter, theme: look.Theme) -> None:
-        for level in range(-40, -121, -20):
-            y = self._y(float(level))
+        for line_dbm in range(-40, -121, -20):
+            y = self._y(float(line_dbm))
             painter.setPen(theme.color("line"))
             painter.drawLine(QLineF(_LEFT, y, self.width() - _RIGHT, y))
             painter.setPen(theme.color("dim"))
-            painter.drawText(QRectF(0, y - 8, _LEFT - 6, 16), Qt.AlignmentFlag.AlignRight, f"−{-level}")
+            painter.drawText(QRectF(0, y - 8, _LEFT - 6, 16), Qt.AlignmentFlag.AlignRight, f"−{-line_dbm}")
         trace = self.trace()
         if trace is not None:
             share, level = silhouette(trace.freq_hz, trace.level_dbm, *self._session.view_hz, int(self._axis.width))
             painter.setPen(QPen(theme.color("petrol"), 1))
-            y = _TRACE_H - (np.clip(level, _BOTTOM_DBM, _TOP_DBM) - _BOTTOM_DBM) / 100 * (_TRACE_H - 10)
-            painter.drawPolyline(polygon(self._axis.left + share * self._axis.width, y))
+            curve = _TRACE_H - (np.clip(level, _BOTTOM_DBM, _TOP_DBM) - _BOTTOM_DBM) / 100 * (_TRACE_H - 10)
+            painter.drawPolyline(polygon(self._axis.left + share * self._axis.width, curve))
 
     def _y(self, level: float) -> float:
         return _TRACE_H - (level - _BOTTOM_DBM) / (_TOP_DBM - _BOTTOM_DBM) * (_TRACE_H - 10)

@@ -1,5 +1,7 @@
 """Compare page: two plans link by link, out of the ones that were kept."""
 
+from collections.abc import Mapping
+
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from azven.book.records import KeptPlan
@@ -31,12 +33,12 @@ class ComparePage(QWidget):
         self.summary, self.origin = label(_NONE, wrap=True), label(name="dim", wrap=True)
         self.table = RecordTable(_columns(), "Differences link by link")
         self.back = button("Go back to it", self.go_back, "Make the plan on the left the plan of the show again")
-        box = QVBoxLayout(self)
-        box.setContentsMargins(14, 6, 12, 0)
-        box.addLayout(row(self.old, label("against", "dim"), self.new, 1, self.back))
-        box.addWidget(self.origin)
-        box.addWidget(self.summary)
-        box.addWidget(self.table, 1)
+        body = QVBoxLayout(self)
+        body.setContentsMargins(14, 6, 12, 0)
+        body.addLayout(row(self.old, label("against", "dim"), self.new, 1, self.back))
+        body.addWidget(self.origin)
+        body.addWidget(self.summary)
+        body.addWidget(self.table, 1)
         self.table.picked.connect(lambda d: session.select("link", d.id))
 
     def show_board(self, board: Board) -> None:
@@ -74,10 +76,10 @@ class ComparePage(QWidget):
             self._session.do(lambda: plan.go_back_to(self._session.store, self._session.scope, old))
 
 
-def _judged(board: Board, frequencies: dict[str, int] | object) -> tuple[dict[str, int], dict[str, Margin]]:
+def _judged(board: Board, frequencies: Mapping[str, int]) -> tuple[dict[str, int], dict[str, Margin]]:
     """Frequencies of links that are still there, and their margins under today's rules."""
     request = board.input.request
-    known = {n: f for n, f in dict(frequencies).items() if n in board.input.links}  # type: ignore[call-overload]
+    known = {n: f for n, f in frequencies.items() if n in board.input.links}
     found = margins(Situation(carriers_of(request, known), request.profiles, request.relations))
     return known, {n: found[n] for n in known}
 

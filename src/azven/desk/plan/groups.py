@@ -4,6 +4,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
+from azven.book.records import Model
 from azven.desk import files
 from azven.desk.session import Session
 from azven.desk.stage import button, choice, fill, label, row
@@ -27,8 +28,8 @@ class GroupsPage(QWidget):
         self._session = session
         self.table_read: Table = {}
         self.model, self.band, self.room = choice([], "Model"), choice([], "Band"), choice([], "Room")
-        self.groups, self.size = QLineEdit("8"), QLineEdit("12")
-        for field, name in ((self.groups, "Groups"), (self.size, "Channels in a group")):
+        self.groups, self.channels = QLineEdit("8"), QLineEdit("12")
+        for field, name in ((self.groups, "Groups"), (self.channels, "Channels in a group")):
             field.setFixedWidth(44)
             field.setAccessibleName(name)
         self.words, self.warning = label(_EXPLAIN, "dim", wrap=True), label("", "warn", wrap=True)
@@ -38,7 +39,7 @@ class GroupsPage(QWidget):
         box.addLayout(row(self.model, self.band, self.room, 1, spacing=6))
         box.addLayout(
             row(
-                self.groups, label("groups of", "dim"), self.size, button("Compute", self.compute),
+                self.groups, label("groups of", "dim"), self.channels, button("Compute", self.compute),
                 button("Read CSV", self.load), button("Export", self.export), 1, spacing=6,
             )
         )  # fmt: skip
@@ -57,7 +58,7 @@ class GroupsPage(QWidget):
         fill(self.room, [(name, key) for key, name in rooms.items()])
         self._show_bands()
 
-    def _model(self) -> "ground.Model | None":
+    def _model(self) -> Model | None:
         return next((m for m in ground.models(self._session.store) if m.id == self.model.currentData()), None)
 
     def _show_bands(self) -> None:
@@ -67,7 +68,7 @@ class GroupsPage(QWidget):
 
     def compute(self) -> None:
         model, session = self._model(), self._session
-        counts = [int(f.text()) if f.text().strip().isdigit() else 0 for f in (self.groups, self.size)]
+        counts = [int(f.text()) if f.text().strip().isdigit() else 0 for f in (self.groups, self.channels)]
         if model is None or not all(1 <= n <= 60 for n in counts):
             session.say("Between 1 and 60 groups of 1 to 60 channels.", trouble=True)
             return

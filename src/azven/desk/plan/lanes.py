@@ -13,7 +13,7 @@ from PyQt6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PyQt6.QtWidgets import QAbstractScrollArea
+from PyQt6.QtWidgets import QAbstractScrollArea, QScrollBar, QWidget
 
 from azven.desk import theme as look
 from azven.desk.axis import Axis, paint_mhz
@@ -38,12 +38,25 @@ class LaneChart(QAbstractScrollArea):
 
     moved = pyqtSignal(str, int)
 
+    @property
+    def _port(self) -> QWidget:
+        """Where it is painted."""
+        port = self.viewport()
+        assert port is not None
+        return port
+
+    @property
+    def _bar(self) -> QScrollBar:
+        bar = self.verticalScrollBar()
+        assert bar is not None
+        return bar
+
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.setFrameShape(self.Shape.NoFrame)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Lane chart: one lane per link, frequency to the right")
-        self.viewport().setMouseTracking(True)
+        self._port.setMouseTracking(True)
         self._session = session
         self._axis = Axis(session)
         self._board: Board | None = None
@@ -76,7 +89,7 @@ class LaneChart(QAbstractScrollArea):
         board = self._board
         if board is None:
             return
-        first = self.verticalScrollBar().value() // ROW
+        first = self._bar.value() // ROW
         waiting = [v.id for v in board.verdicts if v.id not in self._fresh]
         in_view = [v.id for v in board.verdicts[first : first + _BATCH] if v.id not in self._fresh]
         batch = (in_view or waiting)[:_BATCH]
@@ -97,22 +110,22 @@ class LaneChart(QAbstractScrollArea):
             self._tint()
 
     def _repaint(self) -> None:
-        self.viewport().update()
+        self._port.update()
 
     def _range(self) -> None:
         rows = len(self._board.verdicts) if self._board else 0
-        fit = max((self.viewport().height() - HEAD) // ROW, 1)
-        self.verticalScrollBar().setRange(0, max(rows - fit, 0) * ROW)
-        self.verticalScrollBar().setPageStep(fit * ROW)
-        self.verticalScrollBar().setSingleStep(ROW)
+        fit = max((self._port.height() - HEAD) // ROW, 1)
+        self._bar.setRange(0, max(rows - fit, 0) * ROW)
+        self._bar.setPageStep(fit * ROW)
+        self._bar.setSingleStep(ROW)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
-        self._axis.place(NAME_W, self.viewport().width() - NAME_W - TAIL_W)
+        self._axis.place(NAME_W, self._port.width() - NAME_W - TAIL_W)
         self._range()
 
     def scrollContentsBy(self, dx: int, dy: int) -> None:
         """Rows stay whole: wherever the bar is let go, the top lane begins under the head."""
-        bar = self.verticalScrollBar()
+        bar = self._bar
         if bar.value() % ROW:
             bar.setValue(round(bar.value() / ROW) * ROW)
         self._repaint()
@@ -121,7 +134,7 @@ class LaneChart(QAbstractScrollArea):
         row = self._row_of(self._session.link_id)
         if row is None:
             return
-        bar = self.verticalScrollBar()
+        bar = self._bar
         if row * ROW < bar.value():
             bar.setValue(row * ROW)
         elif (row + 1) * ROW > bar.value() + bar.pageStep():
@@ -132,18 +145,18 @@ class LaneChart(QAbstractScrollArea):
         return next((i for i, v in enumerate(verdicts) if v.id == link_id), None)
 
     def _row_at(self, y: float) -> int | None:
-        row = int((y - HEAD + self.verticalScrollBar().value()) // ROW)
+        row = int((y - HEAD + self._bar.value()) // ROW)
         return row if self._board and y >= HEAD and 0 <= row < len(self._board.verdicts) else None
 
     # -- painting ------------------------------------------------------------------------------------
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self.viewport())
+        painter = QPainter(self._port)
         theme = self._session.theme
-        painter.fillRect(self.viewport().rect(), theme.color("ground"))
+        painter.fillRect(self._port.rect(), theme.color("ground"))
         if self._board is not None:
-            top = self.verticalScrollBar().value()
-            last = min(len(self._board.verdicts), (top + self.viewport().height()) // ROW + 1)
+            top = self._bar.value()
+            last = min(len(self._board.verdicts), (top + self._port.height()) // ROW + 1)
             for i in range(top // ROW, last):
                 self._paint_lane(painter, self._board.verdicts[i], HEAD + i * ROW - top)
         self._paint_head(painter)
@@ -151,7 +164,7 @@ class LaneChart(QAbstractScrollArea):
 
     def _paint_head(self, painter: QPainter) -> None:
         theme = self._session.theme
-        width = self.viewport().width()
+        width = self._port.width()
         painter.fillRect(QRectF(0, 0, width, HEAD), theme.color("ground"))
         painter.setPen(theme.color("line"))
         painter.drawLine(0, HEAD - 1, width, HEAD - 1)
@@ -179,7 +192,7 @@ class LaneChart(QAbstractScrollArea):
 
     def _paint_lane(self, painter: QPainter, verdict: Verdict, y: float) -> None:
         theme = self._session.theme
-        width = self.viewport().width()
+        width = self._port.width()
         if verdict.id == self._session.link_id:
             painter.fillRect(QRectF(0, y, width, ROW), theme.color("chosen"))
             if self.hasFocus():
@@ -274,12 +287,12 @@ class LaneChart(QAbstractScrollArea):
         if row is None:
             return
         theme = self._session.theme
-        y = HEAD + row * ROW - self.verticalScrollBar().value()
+        y = HEAD + row * ROW - self._bar.value()
         text = f"{mhz(self.trial.freq_hz)}   {self.trial.sentence()}"
         painter.setFont(look.font(bold=True))
         width = painter.fontMetrics().horizontalAdvance(text) + 20
-        x = min(max(self._axis.x(self.trial.freq_hz) - width / 2, 4), self.viewport().width() - width - 4)
-        below = y + ROW + 26 < self.viewport().height()
+        x = min(max(self._axis.x(self.trial.freq_hz) - width / 2, 4), self._port.width() - width - 4)
+        below = y + ROW + 26 < self._port.height()
         box = QRectF(x, y + ROW + 2 if below else y - 26, width, 24)
         painter.fillRect(box, theme.color("field"))
         painter.setPen(QPen(theme.color("accent" if self.trial.clean else "brick"), 1.5))

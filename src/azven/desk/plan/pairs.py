@@ -1,5 +1,7 @@
 """Pairs page: every carrier against every other, painted as one matrix."""
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
@@ -54,7 +56,7 @@ class PairGrid(QWidget):
         super().__init__()
         self._session = session
         self.shown: Matrix | None = None
-        self.explained = lambda text: None
+        self.explained: Callable[[str], object] = lambda text: None
         self.setMouseTracking(True)
         self.setAccessibleName("Pairs of carriers")
         session.themed.connect(self.update)
@@ -126,7 +128,7 @@ class PairGrid(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         at = self.cell_at(event.position().x(), event.position().y()) if event else None
-        text = self.shown.words(*at) + "." if at and self.shown and at[0] != at[1] else ""
+        text = self.shown.words(at[0], at[1]) + "." if at and self.shown and at[0] != at[1] else ""
         self.explained(text)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:

@@ -53,11 +53,10 @@ class WalkGraph(QWidget):
             return
         x = _LEFT + self.walk.along_m / self.walk.along_m[-1] * (self.width() - _LEFT - 8)
         best = self.walk.levels_dbm.max(axis=0)
-        curve = polygon(x, self._y(best))
-        ends = [QPointF(x[0], self.height() - _BOTTOM), QPointF(x[-1], self.height() - _BOTTOM)]
+        floor = float(self.height() - _BOTTOM)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.color("silhouette", 110))
-        painter.drawPolygon(QPolygonF([ends[0], *curve, ends[1]]))
+        painter.drawPolygon(polygon(np.r_[x[:1], x, x[-1:]], np.r_[floor, self._y(best), floor]))
         for i, levels in enumerate(self.walk.levels_dbm):
             painter.setPen(QPen(theme.color(_ROLES[i % 4]), 1))
             painter.drawPolyline(polygon(x, self._y(levels)))
