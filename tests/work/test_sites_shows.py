@@ -5,7 +5,7 @@ import pytest
 from azven.book.records import Act, Link, Plan, Relation, Show, Site, Trace, Unit, Zone
 from azven.book.tables import TABLES
 from azven.refusal import Refusal
-from azven.work import chain, ground, ids, kit, listen, plan, shows, sites
+from azven.work import chain, ground, ids, keeping, kit, listen, plan, shows, sites
 from azven.work.plan import history
 from azven.work.scope import exists, of_show, opening
 
@@ -168,11 +168,11 @@ def test_removing_takes_all_of_it_and_only_that_and_is_undone(store, site, show)
 
 def test_archived_shows_stay_out_of_the_way_and_lose_nothing(store, site, show):
     second = made(store, shows.copy_show(store, show, site, "Second evening"))
-    store.apply(shows.archive_show(store, show, archived=True))
+    store.apply(keeping.archive(show, archived=True))
     assert [s.id for s in shows.shows(store, site.id)] == [second.show, show.id]
     assert opening(store) == second
     assert len([x for x in store.all(Link) if x.show_id == show.id]) == 29
-    store.apply(shows.archive_show(store, store.get(Show, show.id), archived=False))
+    store.apply(keeping.archive(store.get(Show, show.id), archived=False))
     assert opening(store).show == show.id
 
 

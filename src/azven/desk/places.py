@@ -11,7 +11,7 @@ from azven.book.records import Show, Site
 from azven.book.store import Store
 from azven.desk.actions import Action
 from azven.desk.palette import Entry, Palette
-from azven.work import ground, kit, shows, sites
+from azven.work import ground, keeping, kit, shows, sites
 from azven.work.scope import of_show
 from azven.work.wording import one_line
 
@@ -123,8 +123,8 @@ class Places:
         return [
             Action("new-site", "New site…", self._new_site),
             Action("copy-site", "Copy this site…", self._copy_site),
-            Action("rename-site", "Rename this site…", self._rename_site),
-            Action("archive-site", _archiving(self._site, "site"), self._archive_site),
+            Action("rename-site", "Rename this site…", lambda: self._rename(self._site)),
+            Action("archive-site", _archiving(self._site, "site"), lambda: self._archive(self._site)),
             Action("remove-site", "Remove this site", self._remove_site),
         ]
 
@@ -139,8 +139,8 @@ class Places:
                 out.append(Action(f"copy-show-{site.id}", title, partial(self._copy_show, site)))
         return [
             *out,
-            Action("rename-show", "Rename this show…", self._rename_show),
-            Action("archive-show", _archiving(self._show, "show"), self._archive_show),
+            Action("rename-show", "Rename this show…", lambda: self._rename(self._show)),
+            Action("archive-show", _archiving(self._show, "show"), lambda: self._archive(self._show)),
             Action("remove-show", "Remove this show", self._remove_show),
         ]
 
@@ -192,15 +192,6 @@ class Places:
         if name := self._name(f"Copy of {one_line(site.name)}", site.name):
             self._make(lambda: sites.duplicate_site(self._store, site, name))
 
-    def _rename_site(self) -> None:
-        site = self._site
-        if name := self._name("Rename the site", site.name):
-            self._do(lambda: sites.rename_site(self._store, site, name))
-
-    def _archive_site(self) -> None:
-        site = self._site
-        self._do(lambda: sites.archive_site(self._store, site, not site.archived))
-
     def _new_show(self, template: str = "") -> None:
         site = self._site
         if name := self._name(f"New show at {one_line(site.name)}", template):
@@ -211,14 +202,12 @@ class Places:
         if name := self._name(f"Copy of {one_line(show.name)} for {one_line(site.name)}", show.name):
             self._make(lambda: shows.copy_show(self._store, show, site, name))
 
-    def _rename_show(self) -> None:
-        show = self._show
-        if name := self._name("Rename the show", show.name):
-            self._do(lambda: shows.rename_show(self._store, show, name))
+    def _rename(self, record: Site | Show) -> None:
+        if name := self._name(f"Rename {one_line(record.name)}", record.name):
+            self._do(lambda: keeping.rename(record, name))
 
-    def _archive_show(self) -> None:
-        show = self._show
-        self._do(lambda: shows.archive_show(self._store, show, not show.archived))
+    def _archive(self, record: Site | Show) -> None:
+        self._do(lambda: keeping.archive(record, not record.archived))
 
     def _remove_site(self) -> None:
         site = self._site

@@ -7,7 +7,7 @@ from functools import cache
 from importlib.resources import files
 from typing import Any
 
-from azven.book.edits import Edit, add, remove, replace_record
+from azven.book.edits import Edit, add, remove
 from azven.book.records import Act, Assignment, KeptPlan, Link, Model, Plan, Record, Show, Site, Zone
 from azven.book.store import Store
 from azven.refusal import Refusal
@@ -108,19 +108,6 @@ def _rooms_by_name(store: Store, show: Show, site: Site) -> dict[int | None, int
         raise Refusal(f"{site.name} has no room yet; add one in Ground first.")
     named = {z.name.casefold(): z.id for z in reversed(there)}
     return {z.id: named.get(z.name.casefold(), there[0].id) for z in store.all(Zone, site_id=show.site_id)}
-
-
-def rename_show(store: Store, show: Show, name: str) -> Edit:
-    """Another name; Refusal for an empty one."""
-    if not name.strip():
-        raise Refusal("A show needs a name.")
-    return Edit(f"Rename {show.name}", replace_record(show, replace(show, name=name.strip())))
-
-
-def archive_show(store: Store, show: Show, archived: bool) -> Edit:
-    """Put a show out of the way, or back; nothing of it is lost."""
-    word = "Archive" if archived else "Bring back"
-    return Edit(f"{word} {show.name}", replace_record(show, replace(show, archived=archived)))
 
 
 def remove_show(store: Store, show: Show) -> Edit:

@@ -1,8 +1,6 @@
 """Sites of a book: new ones, copies, archived ones, and what keeps one from being removed."""
 
-from dataclasses import replace
-
-from azven.book.edits import Edit, add, remove, replace_record
+from azven.book.edits import Edit, add, remove
 from azven.book.records import (
     Antenna,
     Area,
@@ -61,19 +59,6 @@ def duplicate_site(store: Store, site: Site, name: str) -> Edit:
         new += copier.copies(r for z in rooms for r in store.all(kind, zone_id=z.id))
     show = Show(id=store.reserve(), site_id=again.id, name="New show")
     return Edit(f"Copy of {site.name}", add(*new, show), (show.id,))
-
-
-def rename_site(store: Store, site: Site, name: str) -> Edit:
-    """Another name; Refusal for an empty one."""
-    if not name.strip():
-        raise Refusal("A site needs a name.")
-    return Edit(f"Rename {site.name}", replace_record(site, replace(site, name=name.strip())))
-
-
-def archive_site(store: Store, site: Site, archived: bool) -> Edit:
-    """Put a site out of the way, or back; nothing of it is lost."""
-    word = "Archive" if archived else "Bring back"
-    return Edit(f"{word} {site.name}", replace_record(site, replace(site, archived=archived)))
 
 
 def remove_site(store: Store, site: Site) -> Edit:
