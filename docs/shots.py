@@ -1,9 +1,12 @@
 """Makes the pictures of docs/screenshots anew from the demonstration book: ./run shots."""
 
+import sys
 from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QEventLoop, QTimer
+from PyQt6.QtGui import QPainter, QPixmap
+from PyQt6.QtWidgets import QApplication
 
 from azven.desk.app import start
 from azven.desk.window import Window
@@ -27,6 +30,7 @@ VIEWS = (
     ("chain-venue-daylight", "chain-4", ("", None)),
     ("reach-daylight", "", ("", None)),
     ("reach-backstage", "", ("", None)),
+    ("plan-places-daylight", "", ("link", "Lamp Choir 4")),
 )
 """Picture name (stage, anything, theme), an action to run first, and what is selected."""
 SCHOOLS = {"spacing": "spacing", "excused": "both", "level": "level"}
@@ -49,16 +53,9 @@ def wait(until: Callable[[], bool]) -> None:
     loop.exec()
 
 
-def close(window: Window) -> None:
-    window.close()
-    if window.session.venue is not None:
-        window.session.venue.stop()
-    window.session.store.close()
-
-
 def link_named(window: Window, name: object) -> str:
     """The id of the link of this name."""
-    return ids.of(next(x for x in kit.links(window.session.store) if x.name == name))
+    return ids.of(next(x for x in kit.links(window.session.store, window.session.scope) if x.name == name))
 
 
 def select_link(window: Window, name: object) -> None:
@@ -67,15 +64,15 @@ def select_link(window: Window, name: object) -> None:
 
 def prepare(window: Window, name: str) -> None:
     """What has to be done in the window before its picture is taken."""
-    session, store = window.session, window.session.store
+    session, store, scope = window.session, window.session.store, window.session.scope
     kind = name.split("-")[1]
     if kind in SCHOOLS:
         at = session.board.frequencies
         who = "Lamp Choir" if kind == "level" else "Brass"
         one, two, three = (link_named(window, f"{who} {n}") for n in (1, 2, 3))
         product = 2 * at[two] - at[one]
-        session.do(lambda: plan.set_frequencies(store, {three: product}, "Move"))
-        session.do(lambda: plan.set_school(store, SCHOOLS[kind]))  # type: ignore[arg-type]
+        session.do(lambda: plan.set_frequencies(store, scope, {three: product}, "Move"))
+        session.do(lambda: plan.set_school(store, scope, SCHOOLS[kind]))  # type: ignore[arg-type]
     if kind == "venue":
         row = window.stage.heard.row  # type: ignore[attr-defined]
         row.kind.setCurrentIndex(1)
@@ -90,7 +87,21 @@ def prepare(window: Window, name: str) -> None:
         stage = window.stage
         stage.view.selected = stage.room().antennas[-1].id  # type: ignore[attr-defined]
         stage._pick(stage.view.selected)  # type: ignore[attr-defined]
+    if kind == "places":
+        window.places.open("site")
     window.tell("")
+
+
+def picture(window: Window) -> QPixmap:
+    """The window with what is open over it."""
+    shown = window.grab()
+    painter = QPainter(shown)
+    for over in QApplication.topLevelWidgets():
+        if over is not window and over.isVisible():
+            painter.drawPixmap(window.mapFromGlobal(over.pos()), over.grab())
+            over.close()
+    painter.end()
+    return shown
 
 
 def main() -> None:
@@ -98,6 +109,7 @@ def main() -> None:
     for name, action, selection in VIEWS:
         stage, theme = name.split("-")[0], name.split("-")[-1]
         window = start(True, None, stage, theme)
+        sys.excepthook = sys.__excepthook__  # a picture that cannot be taken ends it
         window.tell("")
         if action:
             window.actions_table.run(action)
@@ -108,9 +120,9 @@ def main() -> None:
             window.session.select(*selection)
         wait(lambda w=window: w.session.jobs.idle)  # type: ignore[misc]
         path = FOLDER / f"{name}.png"
-        window.grab().save(str(path))
+        picture(window).save(str(path))
         print(path.relative_to(FOLDER.parent.parent))
-        close(window)
+        window.close()
 
 
 if __name__ == "__main__":

@@ -1,12 +1,13 @@
 """Where we are: going between sites and shows, looking at one act, several books in windows of their own."""
 
 import pytest
-from PyQt6.QtWidgets import QFileDialog, QInputDialog
+from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog
 
 from azven.book.records import Link, Neighbour, Show, Site
 from azven.book.store import Store
 from azven.desk import theme as look
 from azven.desk.books import Books
+from azven.desk.palette import Palette
 from azven.work import books, ground, kit, shows
 from azven.work.scope import Scope, of_show, opening
 
@@ -53,6 +54,16 @@ def test_every_stage_shows_the_place_one_goes_to(window, settle):
     assert [u.name for u in kit_stage.units.records.records] == ["Yard rack"]
     entries(window, "sites")["Marrowby Harbour"]()
     assert len(session.board.verdicts) == 29
+
+
+def test_enter_at_once_leaves_one_where_one_is(window):
+    home = window.session.scope
+    for kind in ("site", "show", "act"):
+        window.places.open(kind)
+        palette = QApplication.activePopupWidget() or window.findChildren(Palette)[-1]
+        palette._take()
+        assert window.session.scope == home
+        assert window.session.act is None
 
 
 def test_an_edit_lands_where_we_are_and_undo_works_from_elsewhere(window):

@@ -17,8 +17,10 @@ from azven.desk import theme as look
 from azven.refusal import Refusal
 
 if TYPE_CHECKING:
+    from azven.book.store import Store
     from azven.desk.session import Session
     from azven.desk.window import Window
+    from azven.work.simulation import SimulatedVenue
 
 _VENUE_MS = 300
 _QUIET_MS = 80
@@ -85,18 +87,24 @@ def _fill(window: "Window", demonstrate: bool, book: Path | None, stage: str, th
     chosen = look.THEMES.get(theme or shelf.remembered.theme, look.DAYLIGHT)
     store = demo.build() if demonstrate else books.open_book(book or books.default_book())
     note = f"Demonstration: a fresh copy in {store.path.parent}. Nothing you do here touches a book of yours."
-    shelf.show(store, stage, chosen, note if demonstrate else damage_note(store), not demonstrate, window)
+    venue = _simulated(store) if demonstrate and stage == "listen" else None
+    shelf.show(store, stage, chosen, note if demonstrate else damage_note(store), not demonstrate, window, venue)
     sys.excepthook = _Apology(lambda: next((w for w in shelf.windows if w.isActiveWindow()), window))
     if demonstrate:
-        QTimer.singleShot(0 if stage == "listen" else _VENUE_MS, lambda: _attach_venue(window.session))
+        QTimer.singleShot(_VENUE_MS, lambda: _attach_venue(window.session))
+
+
+def _simulated(store: "Store") -> "SimulatedVenue":
+    from azven.work.scope import opening
+    from azven.work.simulation import SimulatedVenue
+
+    return SimulatedVenue(store, opening(store)).start()
 
 
 def _attach_venue(session: "Session") -> None:
     """The stand-ins come once the window is there; nobody can sweep before."""
     if session.venue is None and not session.jobs.closed:
-        from azven.work.simulation import SimulatedVenue
-
-        session.venue = SimulatedVenue(session.store, session.scope).start()
+        session.venue = _simulated(session.store)
 
 
 def run(demonstrate: bool, book: Path | None, stage: str, theme: str | None, shot: Path | None) -> int:

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
@@ -13,6 +14,9 @@ from azven.desk.session import Session
 from azven.desk.window import Window
 from azven.refusal import Refusal
 from azven.work import books, scope
+
+if TYPE_CHECKING:
+    from azven.work.simulation import SimulatedVenue
 
 _KINDS = f"Azven books (*{SUFFIX})"
 
@@ -28,13 +32,13 @@ class Books:
 
     def show(
         self, store: Store, stage: str, theme: look.Theme, note: str = "", lasting: bool = True,
-        frame: Window | None = None,
+        frame: Window | None = None, venue: "SimulatedVenue | None" = None,
     ) -> Window:  # fmt: skip
         """A window over an open book, at the place where one was last, in a `frame` that is there already or a new one;
         `lasting` books are remembered."""
         stayed = self.remembered.place(store.path) if lasting else None
         at = scope.Scope(*stayed) if stayed is not None else scope.opening(store)
-        session = Session(store, at if scope.exists(store, at) else scope.opening(store))
+        session = Session(store, at if scope.exists(store, at) else scope.opening(store), venue)
         session.theme = theme
         window = frame or Window()
         window.fill(session, note, self)

@@ -8,6 +8,8 @@ from PyQt6.QtGui import QKeyEvent, QShowEvent
 from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 _MOST = 60
+HERE = "here"
+"""The kind of what is chosen already."""
 
 
 @dataclass(frozen=True)
@@ -63,7 +65,8 @@ class Palette(QDialog):
         for entry in self._shown:
             self._list.addItem(QListWidgetItem(f"{entry.title}   ·   {entry.kind}" if entry.kind else entry.title))
         if self._shown:
-            self._list.setCurrentRow(0)
+            here = next((i for i, e in enumerate(self._shown) if e.kind == HERE), 0)
+            self._list.setCurrentRow(0 if text.strip() else here)  # Enter at once leaves everything as it is
 
     def _take(self) -> None:
         at = self._list.currentRow()

@@ -10,7 +10,7 @@ from azven.book.edits import Edit
 from azven.book.records import Show, Site
 from azven.book.store import Store
 from azven.desk.actions import Action
-from azven.desk.palette import Entry, Palette
+from azven.desk.palette import HERE, Entry, Palette
 from azven.work import ground, keeping, kit, shows, sites
 from azven.work.scope import of_show
 from azven.work.wording import one_line
@@ -70,7 +70,7 @@ class Places:
     def sites(self) -> list[Entry]:
         store, scope = self._session.store, self._session.scope
         out = [
-            Entry(one_line(s.name) + _away(s), "here" if s.id == scope.site else "", partial(self._to_site, s))
+            Entry(one_line(s.name) + _away(s), HERE if s.id == scope.site else "", partial(self._to_site, s))
             for s in sites.sites(store)
         ]
         return [*out, *(Entry(a.title, "", a.run) for a in self._site_actions())]
@@ -79,7 +79,7 @@ class Places:
         store, scope = self._session.store, self._session.scope
         out = [
             Entry(
-                one_line(s.name) + _away(s), "here" if s.id == scope.show else "",
+                one_line(s.name) + _away(s), HERE if s.id == scope.show else "",
                 partial(self._session.go, of_show(s)),
             )
             for s in shows.shows(store, scope.site)
@@ -88,9 +88,9 @@ class Places:
 
     def acts(self) -> list[Entry]:
         session = self._session
-        out = [Entry("all acts", "", lambda: session.choose_act(None))]
+        out = [Entry("all acts", HERE if session.act is None else "", lambda: session.choose_act(None))]
         out += [
-            Entry(one_line(a.name), "", partial(session.choose_act, a.id))
+            Entry(one_line(a.name), HERE if a.id == session.act else "", partial(session.choose_act, a.id))
             for a in kit.acts(session.store, session.scope)
         ]
         return [*out, Entry("Add or change acts in Kit", "", lambda: self._window.show_stage("kit"))]
