@@ -77,6 +77,20 @@ def test_an_edit_lands_where_we_are_and_undo_works_from_elsewhere(window):
     assert session.store.all(Neighbour, name="Ice cream van") == []
 
 
+def test_stand_ins_are_offered_at_their_own_site_alone(window, settle):
+    def offered():
+        window.show_stage("listen")
+        settle(window)
+        box = window.open_stage("listen").instrument.address
+        return [box.itemText(i) for i in range(box.count()) if "stand-in" in box.itemText(i)]
+
+    assert len(offered()) == 2
+    entries(window, "sites")["Kiln Yard"]()
+    assert offered() == []
+    entries(window, "sites")["Marrowby Harbour"]()
+    assert len(offered()) == 2
+
+
 def test_nobody_goes_while_something_runs_that_would_land_in_the_wrong_show(window, settle):
     session = window.session
     home = session.scope

@@ -146,10 +146,15 @@ class Session(QObject):
         self._picture = self._board = self._full = None
         self.select("")
         self.view_hz = self.full_view()
-        if self.venue is not None:
-            self.venue.refresh(self.store, scope)
+        if (venue := self.venue_here) is not None:
+            venue.refresh(self.store, scope)
         self.moved.emit()
         self.view_changed.emit()
+
+    @property
+    def venue_here(self) -> "SimulatedVenue | None":
+        """The simulated venue, where one is at the site in view."""
+        return self.venue if self.venue is not None and self.venue.site == self.scope.site else None
 
     def choose_act(self, act: int | None) -> None:
         """Look at one act: what is not on in it is dimmed; None looks at all."""
@@ -208,8 +213,8 @@ class Session(QObject):
             self._picture = None
         self._board = None
         self._full = None
-        if self.venue is not None and kinds & {Assignment, Link}:
-            self.venue.refresh(self.store, self.scope)
+        if (venue := self.venue_here) is not None and kinds & {Assignment, Link}:
+            venue.refresh(self.store, self.scope)
         self.edited.emit()
 
     # -- telling -------------------------------------------------------------------------------------

@@ -20,6 +20,8 @@ class SimulatedVenue:
 
     def __init__(self, store: Store, scope: Scope, pace: float = 1.0) -> None:
         self.own_on = False
+        self.site = scope.site
+        """Where this is: at another site of the book there is nothing of it."""
         self._world: Venue = demo_story.venue()
         self.analysers = {name: StandInAnalyser(self._reader(name), pace) for name in ANTENNAS}
         self.refresh(store, scope)

@@ -49,8 +49,8 @@ class HeardPage(QWidget):
         document, design = self._shown
         session = self._session
         world = (
-            session.venue.world
-            if session.venue is not None
+            session.venue_here.world
+            if session.venue_here is not None
             else chain_heard.world(session.store, session.scope, session.picture)
         )
         quiet = chain_heard.quiet_channels(session.picture)

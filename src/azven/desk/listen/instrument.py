@@ -56,7 +56,7 @@ class InstrumentPanel(QWidget):
         self._foretell()
 
     def _make_fields(self) -> None:
-        venue = self.session.venue
+        venue = self.session.venue_here
         addresses: list[tuple[str, object]] = []
         if venue is not None:
             addresses = [(f"stand-in: {ANTENNAS[k]}", a.resource) for k, a in venue.analysers.items()]
@@ -159,7 +159,7 @@ class InstrumentPanel(QWidget):
         self.changed.emit()
 
     def _name_antenna(self) -> None:
-        venue = self.session.venue
+        venue = self.session.venue_here
         for name, analyser in venue.analysers.items() if venue is not None else ():
             if analyser.resource == self._resource():
                 self.antenna.setText(ANTENNAS[name])
@@ -215,8 +215,8 @@ class InstrumentPanel(QWidget):
             self.session.say(str(error), trouble=True)
             return
         about = About(self.place.text(), self.antenna.text(), self.own_on.isChecked(), self.hears.currentData())
-        if self.session.venue is not None:
-            self.session.venue.own_on = about.own_on
+        if (venue := self.session.venue_here) is not None:
+            venue.own_on = about.own_on
         self._sweep(self._resource(), settings, about, twice)
 
     def _sweep(self, resource: str, settings: Settings, about: About, twice: bool) -> None:
