@@ -132,6 +132,8 @@ class Window(QMainWindow):
 
     def refresh(self) -> None:
         """Everything that depends on the book, for the stage in view and the frame around it."""
+        if self._stack.currentWidget() is None:  # before the first is shown
+            return
         self.stage.refresh()
         self.header.show_place(self.places.crumbs())
         self.rail.show_stages(self.stage.name)
