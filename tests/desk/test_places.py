@@ -1,13 +1,16 @@
 """Where we are: going between sites and shows, looking at one act, several books in windows of their own."""
 
+import time
+
 import pytest
-from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog
+from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMenu
 
 from azven.book.records import Link, Neighbour, Show, Site
 from azven.book.store import Store
 from azven.desk import theme as look
 from azven.desk.books import Books
 from azven.desk.palette import Palette
+from azven.desk.plan.lanes import LaneChart
 from azven.work import books, ground, kit, shows
 from azven.work.scope import Scope, of_show, opening
 
@@ -109,6 +112,74 @@ def test_nobody_goes_while_something_runs_that_would_land_in_the_wrong_show(wind
     settle(window)
     entries(window, "sites")["Kiln Yard"]()
     assert session.scope != home
+
+
+def test_a_sweep_is_not_lost_while_others_are_worked_out(window, settle, qtbot):
+    """Working out new sweeps is stopped and begun again; what else runs beside it is not."""
+    session = window.session
+    home = session.scope
+
+    def work(progress):
+        while progress(0, 1):
+            time.sleep(0.005)
+
+    session.jobs.start("Sweeping", work, lambda _: None, lane="instrument 1")
+    session.jobs.start("Working out the sweeps", work, lambda _: None, lane="sweeps")
+    entries(window, "sites")["Kiln Yard"]()
+    assert session.scope == home
+    assert "“Sweeping” is still running here; stop it first." in window.said()
+    session.jobs.visible["instrument 1"].stop()
+    qtbot.waitUntil(lambda: "instrument 1" not in session.jobs.visible, timeout=60_000)
+    entries(window, "sites")["Kiln Yard"]()
+    assert session.scope != home
+    settle(window)
+    assert "sweeps" not in session.jobs.visible
+
+
+def test_a_timetable_holds_one_where_one_is(window, settle):
+    stage = window.open_stage("listen")
+    window.show_stage("listen")
+    stage.instrument.repeat.setCurrentIndex(stage.instrument.repeat.findData(600))
+    stage.run_primary()
+    settle(window)
+    home = window.session.scope
+    entries(window, "sites")["Kiln Yard"]()
+    assert window.session.scope == home
+    assert "The timetable of instrument 1 is still running here; stop it first." in window.said()
+    stage.instrument.stop_repeating()
+    entries(window, "sites")["Kiln Yard"]()
+    assert window.session.scope != home
+
+
+def test_going_elsewhere_reads_the_book_once(window, settle, monkeypatch):
+    window.show_stage("kit")
+    settle(window)
+    read = []
+    stage = type(window.open_stage("kit"))
+    real = stage.refresh
+    monkeypatch.setattr(stage, "refresh", lambda self: (read.append(1), real(self))[1])
+    entries(window, "sites")["Kiln Yard"]()
+    assert len(read) == 1
+    assert [u.name for u in window.stage.units.records.records] == ["Yard rack"]
+
+
+def test_the_lanes_are_painted_anew_for_an_act(window, settle, monkeypatch, qtbot):
+    window.show_stage("plan")
+    settle(window)
+    painted = []
+    real = LaneChart.paintEvent
+    monkeypatch.setattr(LaneChart, "paintEvent", lambda self, event: (painted.append(1), real(self, event))[1])
+    entries(window, "acts")["Tide Concert"]()
+    qtbot.waitUntil(lambda: bool(painted), timeout=60_000)
+
+
+def test_the_menu_runs_what_it_shows(window):
+    window.open_menu()
+    (menu,) = (m for m in window.findChildren(QMenu) if m.isVisible())
+    titles = [a.text() for a in menu.actions() if not a.isSeparator()]
+    assert titles[:3] == ["New book…", "Open a book…", "Recent books…"]
+    next(a for a in menu.actions() if a.text() == "Recent books…").trigger()
+    assert any(p.isVisible() for p in window.findChildren(Palette))
 
 
 def test_a_site_and_shows_are_made_renamed_copied_archived_and_removed(window, named, settle):

@@ -80,7 +80,7 @@ def main():
     print(json.dumps({"value": "ready"}), flush=True)
     status = application.exec()
     for left in list(window.books.windows):
-        window.books.closed(left)
+        left.close()
     sys.exit(status)
 
 

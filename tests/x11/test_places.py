@@ -59,6 +59,10 @@ def test_two_books_in_two_windows_each_with_its_own_edits(start, tmp_path):
     first = tmp_path / "first.azven"
     desk = start(book=first, stage="kit")
     desk.until("session.jobs.idle")
+    desk.click(*desk.ask("at(window.header.menu_button)"))
+    desk.until("app.activePopupWidget() is not None")
+    desk.key("Escape")
+    desk.until("app.activePopupWidget() is None")
     desk.key("ctrl+n")
     desk.until("app.activeModalWidget() is not None and app.activeModalWidget().isActiveWindow()")
     desk.key("ctrl+a")

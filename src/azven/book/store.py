@@ -3,7 +3,6 @@
 import os
 import sqlite3
 import stat
-import tempfile
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import closing
 from dataclasses import fields, replace
@@ -19,12 +18,15 @@ from sqlalchemy.exc import DatabaseError, IntegrityError, OperationalError
 from azven.book import damage
 from azven.book.damage import Damage
 from azven.book.edits import BookError, Change, ConflictError, Edit
+from azven.book.formats.whole import written_whole
 from azven.book.records import Record, Show, Site, Trace
 from azven.book.tables import APPLICATION_ID, REVISION, REVISIONS, TABLES, as_read, counter, metadata, revision, values
 
 R = TypeVar("R", bound=Record)
 SUFFIX = ".azven"
 _SAID_CHARS = 80
+_RIGHTS = 0o600
+"""A book is its owner's alone."""
 _DAMAGE_SAID = 3
 
 
@@ -51,7 +53,7 @@ class Store:
         if not path.parent.is_dir():
             raise BookError(f"{path.parent} is not a folder; no book was made.")
         try:
-            os.close(os.open(path, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600))
+            os.close(os.open(path, os.O_CREAT | os.O_EXCL | os.O_WRONLY, _RIGHTS))
         except OSError as error:
             raise BookError(
                 f"{path} cannot be opened or made there ({error.strerror}); nothing was changed."
@@ -196,21 +198,14 @@ class Store:
     def copy_to(self, path: Path) -> None:
         """The book as it stands as another file, whole or not at all; BookError when it cannot be written there."""
         try:
-            handle, name = tempfile.mkstemp(".part", path.name[:40], path.parent)
-        except OSError as error:
-            raise BookError(f"{path} cannot be written ({error.strerror}); no copy was made.") from error
-        os.close(handle)
-        part = Path(name)
-        try:
-            with closing(self._engine.raw_connection()) as source, closing(sqlite3.connect(part)) as target:
+            with (
+                written_whole(path, _RIGHTS) as fresh,
+                closing(self._engine.raw_connection()) as source,
+                closing(sqlite3.connect(fresh)) as target,
+            ):
                 source.driver_connection.backup(target)  # type: ignore[union-attr]
-            with part.open("rb") as file:
-                os.fsync(file.fileno())
-            part.replace(path)
         except (sqlite3.Error, OSError) as error:
             raise BookError(f"{path} could not be written ({error}); no copy was made.") from error
-        finally:
-            part.unlink(missing_ok=True)
 
     def max_pages(self, pages: int) -> None:
         """Limit the size of the file, as a full disk would (SQLite pages of 4 KiB)."""

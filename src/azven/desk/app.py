@@ -68,7 +68,7 @@ def start(demonstrate: bool, book: Path | None, stage: str, theme: str | None) -
     gc.disable()
     window = frame(theme, stood=not demonstrate)
     try:
-        _fill(window, demonstrate, book, stage, theme)
+        _fill(window, demonstrate, book, stage)
     except Refusal:
         window.close()
         raise
@@ -78,17 +78,17 @@ def start(demonstrate: bool, book: Path | None, stage: str, theme: str | None) -
     return window
 
 
-def _fill(window: "Window", demonstrate: bool, book: Path | None, stage: str, theme: str | None) -> None:
+def _fill(window: "Window", demonstrate: bool, book: Path | None, stage: str) -> None:
     """Load what a book needs, and show it."""
     from azven.desk.books import Books, damage_note
     from azven.work import books, demo
 
     shelf = Books()
-    chosen = look.THEMES.get(theme or shelf.remembered.theme, look.DAYLIGHT)
     store = demo.build() if demonstrate else books.open_book(book or books.default_book())
     note = f"Demonstration: a fresh copy in {store.path.parent}. Nothing you do here touches a book of yours."
     venue = _simulated(store) if demonstrate and stage == "listen" else None
-    shelf.show(store, stage, chosen, note if demonstrate else damage_note(store), not demonstrate, window, venue)
+    said = note if demonstrate else damage_note(store)
+    shelf.show(store, stage, window.theme, said, not demonstrate, window, venue)
     sys.excepthook = _Apology(lambda: next((w for w in shelf.windows if w.isActiveWindow()), window))
     if demonstrate:
         QTimer.singleShot(_VENUE_MS, lambda: _attach_venue(window.session))
@@ -118,7 +118,7 @@ def run(demonstrate: bool, book: Path | None, stage: str, theme: str | None, sho
         _shoot_when_quiet(app, window, shot)
     status = app.exec()
     for left in list(window.books.windows):
-        window.books.closed(left)
+        left.close()
     if not window.books.all_ended:
         _leave(status)
     return status

@@ -24,8 +24,8 @@ _KINDS = f"Azven books (*{SUFFIX})"
 class Books:
     """Every open book with its window, the one used last at the end."""
 
-    def __init__(self, remembered: Remembered | None = None) -> None:
-        self.remembered = remembered or Remembered()
+    def __init__(self) -> None:
+        self.remembered = Remembered()
         self.windows: list[Window] = []
         self.all_ended = True
         """Whether all jobs of the windows that were closed have ended in time."""
@@ -37,8 +37,8 @@ class Books:
         """A window over an open book, at the place where one was last, in a `frame` that is there already or a new one;
         `lasting` books are remembered."""
         stayed = self.remembered.place(store.path) if lasting else None
-        at = scope.Scope(*stayed) if stayed is not None else scope.opening(store)
-        session = Session(store, at if scope.exists(store, at) else scope.opening(store), venue)
+        there = stayed is not None and scope.exists(store, scope.Scope(*stayed))
+        session = Session(store, scope.Scope(*stayed) if stayed and there else scope.opening(store), venue)
         session.theme = theme
         window = frame or Window()
         window.fill(session, note, self)
@@ -92,8 +92,8 @@ class Books:
             return
         of.session.say(f"Wrote a copy of the book to {path.name}; you go on in {of.session.store.path.name}.")
 
-    def closed(self, window: Window) -> None:
-        """A window has gone: remember where it was, and let go of its book."""
+    def closed(self, window: Window, ended: bool) -> None:
+        """A window has gone: remember where it was, and let go of its book, if all its jobs have `ended`."""
         session = window.session
         if window not in self.windows:
             return
@@ -104,7 +104,7 @@ class Books:
             self.remembered.geometry = window.saveGeometry()
         if session.venue is not None:
             session.venue.stop()
-        if session.jobs.wait():
+        if ended:
             session.store.close()
         else:
             self.all_ended = False

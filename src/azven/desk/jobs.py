@@ -1,6 +1,6 @@
 """Long work off the GUI thread: a pure call with progress and Stop, answered back on the GUI thread."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from concurrent import futures
 from typing import Any
 
@@ -100,6 +100,11 @@ class Jobs(QObject):
     def taken(self, lane: str) -> bool:
         """Whether something visible is running in a lane."""
         return lane in self._visible
+
+    @property
+    def visible(self) -> Mapping[str, Job]:
+        """The visible jobs by their lanes, the one that began last at the end."""
+        return self._visible
 
     @property
     def shown(self) -> Job | None:

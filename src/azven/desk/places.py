@@ -120,15 +120,21 @@ class Places:
         ]
 
     def _site_actions(self) -> list[Action]:
+        def remove_site() -> Edit:
+            return sites.remove_site(self._store, self._site)
+
         return [
             Action("new-site", "New site…", self._new_site),
             Action("copy-site", "Copy this site…", self._copy_site),
             Action("rename-site", "Rename this site…", lambda: self._rename(self._site)),
             Action("archive-site", _archiving(self._site, "site"), lambda: self._archive(self._site)),
-            Action("remove-site", "Remove this site", self._remove_site),
+            Action("remove-site", "Remove this site", lambda: self._session.do(remove_site)),
         ]
 
     def _show_actions(self) -> list[Action]:
+        def remove_show() -> Edit:
+            return shows.remove_show(self._store, self._show)
+
         out = [Action("new-show", "New show, empty…", self._new_show)]
         for i, title in enumerate(shows.templates()):
             out.append(Action(f"new-show-{i}", f"New show like “{title}”…", partial(self._new_show, title)))
@@ -141,7 +147,7 @@ class Places:
             *out,
             Action("rename-show", "Rename this show…", lambda: self._rename(self._show)),
             Action("archive-show", _archiving(self._show, "show"), lambda: self._archive(self._show)),
-            Action("remove-show", "Remove this show", self._remove_show),
+            Action("remove-show", "Remove this show", lambda: self._session.do(remove_show)),
         ]
 
     @property
@@ -155,9 +161,6 @@ class Places:
     @property
     def _show(self) -> Show:
         return ground.here(self._session.store, self._session.scope).show
-
-    def _do(self, make: Callable[[], Edit]) -> bool:
-        return self._session.do(make)
 
     def _make(self, make: Callable[[], Edit]) -> None:
         """Carry out an edit that makes a show, and go to it."""
@@ -204,18 +207,10 @@ class Places:
 
     def _rename(self, record: Site | Show) -> None:
         if name := self._name(f"Rename {one_line(record.name)}", record.name):
-            self._do(lambda: keeping.rename(record, name))
+            self._session.do(lambda: keeping.rename(record, name))
 
     def _archive(self, record: Site | Show) -> None:
-        self._do(lambda: keeping.archive(record, not record.archived))
-
-    def _remove_site(self) -> None:
-        site = self._site
-        self._do(lambda: sites.remove_site(self._store, site))
-
-    def _remove_show(self) -> None:
-        show = self._show
-        self._do(lambda: shows.remove_show(self._store, show))
+        self._session.do(lambda: keeping.archive(record, not record.archived))
 
     def _print(self) -> None:
         self._window.show_stage("plan")

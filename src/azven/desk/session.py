@@ -63,6 +63,8 @@ class Session(QObject):
         self.selection = Selection()
         self.act: int | None = None
         self.theme: Theme = DAYLIGHT
+        self.held: Callable[[], str] = str
+        """What goes on between jobs and would end by going elsewhere, such as a timetable; empty for nothing."""
         self.wrong: dict[int, tuple[int, int]] = {}
         """How many things are wrong with a design, by its id: its version then, and the count."""
         self._picture: Picture | None = None
@@ -130,12 +132,12 @@ class Session(QObject):
 
     def go(self, scope: Scope) -> bool:
         """Go to another site and show of the book; not while something runs that would land in the wrong one."""
-        running = self.jobs.shown
-        if running is not None and not self.jobs.taken(_SWEEPS):
-            self.say(f"“{running.title}” is still running here; stop it first.", trouble=True)
+        running = [job.title for lane, job in self.jobs.visible.items() if lane != _SWEEPS]
+        if held := self.held() or (f"“{running[-1]}”" if running else ""):
+            self.say(f"{held} is still running here; stop it first.", trouble=True)
             return False
-        if running is not None:
-            running.stop()
+        if _SWEEPS in self.jobs.visible:
+            self.jobs.visible[_SWEEPS].stop()
         if scope != self.scope:
             self._move(scope)
             self.edited.emit()

@@ -28,6 +28,7 @@ class Spine(BandView):
         self.setFixedHeight(_HEIGHT)
         self.setAccessibleName("Spine: the band we work in")
         self.threats: tuple[int, ...] = ()
+        session.acted.connect(self.update)
 
     def show_threats(self, threats: tuple[int, ...]) -> None:
         """Thin lines at the products [Hz] that threaten what is selected."""

@@ -39,9 +39,9 @@ class Stage(QWidget):
     def refresh(self) -> None:
         """Read the book anew."""
 
-    def show_act(self) -> None:
-        """Another act is looked at, or all."""
-        self.update()
+    def held(self) -> str:
+        """What goes on here by itself and would end if one went to another show; empty for nothing."""
+        return ""
 
     def take_focus(self) -> None:
         """Give the keyboard to what it is most used for here."""

@@ -6,7 +6,7 @@ What needs a book is imported where it is first used: the frame is on the screen
 from functools import partial
 from typing import TYPE_CHECKING, cast
 
-from PyQt6.QtCore import QSize, QTimer
+from PyQt6.QtCore import QSize, Qt, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence, QShowEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
@@ -34,6 +34,8 @@ class Window(QMainWindow):
         self.application: QApplication | None = None
         self._placed = self.filled = self.lasting = False
         self._made: dict[str, Stage] = {}
+        self.theme = look.DAYLIGHT
+        """What it waits in, until a session has its own."""
         self.actions_table = Actions(self)
         self.setMinimumSize(*LEAST)
         self.resize(*MADE_FOR)
@@ -43,6 +45,7 @@ class Window(QMainWindow):
 
     def wait(self, theme: look.Theme) -> None:
         """Show the frame until there is a book."""
+        self.theme = theme
         self.setCentralWidget(Waiting(theme))
 
     def fill(self, session: "Session", note: str = "", books: "Books | None" = None) -> None:
@@ -103,7 +106,8 @@ class Window(QMainWindow):
         session.said.connect(self._say)
         session.themed.connect(self._dress)
         session.moved.connect(self._arrived)
-        session.acted.connect(self._show_act)
+        session.acted.connect(lambda: self.header.show_place(self.places.crumbs()))
+        session.held = lambda: next(filter(None, (stage.held() for stage in self._made.values())), "")
         session.selected.connect(self._show_threats)
         session.jobs.started.connect(lambda _: self._refresh_primary())
         session.jobs.ended.connect(self._refresh_primary)
@@ -165,18 +169,15 @@ class Window(QMainWindow):
         return self._said.text() if not self._said.isHidden() else ""
 
     def _arrived(self) -> None:
-        """Another site or show: stages that are open forget what they showed of the last one."""
+        """Another site or show: stages that are open forget what they showed of the last one. `edited`, which follows,
+        lets the one in view read the book."""
         shown = self.stage.name
         for stage in self._made.values():
             self._stack.removeWidget(stage)
             stage.deleteLater()
         self._made.clear()
-        self.show_stage(shown)
-
-    def _show_act(self) -> None:
-        self.header.show_place(self.places.crumbs())
-        self.stage.show_act()
-        self.spine.update()
+        self._stack.setCurrentWidget(self.open_stage(shown))
+        self.stage.take_focus()
 
     def _dress(self) -> None:
         app = QApplication.instance()
@@ -220,6 +221,7 @@ class Window(QMainWindow):
     def open_menu(self) -> None:
         """What every desktop program has, under its button."""
         menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for name in self.places.MENU:
             if not name:
                 menu.addSeparator()
@@ -228,7 +230,7 @@ class Window(QMainWindow):
             entry = QAction(action.title, menu)
             entry.setShortcut(QKeySequence(action.key))
             entry.setEnabled(action.enabled())
-            entry.triggered.connect(partial(self.actions_table.run, name))
+            entry.triggered.connect(lambda _=False, n=name: self.actions_table.run(n))
             menu.addAction(entry)
         menu.popup(self.header.menu_button.mapToGlobal(self.header.menu_button.rect().bottomLeft()))
 
@@ -260,8 +262,6 @@ class Window(QMainWindow):
             self.move(x, y)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
-        if self.filled:
-            self.session.jobs.wait()
         super().closeEvent(event)
         if self.filled:
-            self.books.closed(self)
+            self.books.closed(self, self.session.jobs.wait())

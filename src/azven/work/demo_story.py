@@ -11,19 +11,14 @@ from azven.book import regions
 from azven.book.edits import Change, Edit, add
 from azven.book.records import (
     EPOCH,
-    Act,
     Antenna,
     Area,
     KeptPlan,
-    Link,
     Model,
     Mount,
-    Neighbour,
     Region,
-    Relation,
     Show,
     Site,
-    Unit,
     Wall,
     Zone,
 )
@@ -33,7 +28,7 @@ from azven.rf.links import WALL_DB
 from azven.rf.venue import Antenna as VenueAntenna
 from azven.rf.venue import Electronics, Emitter, Multiplex, Settings, Venue
 from azven.rf.walls import WallLine
-from azven.work import demo_elsewhere, ids, kit, listen, plan
+from azven.work import demo_elsewhere, demo_records, ids, kit, listen, plan
 from azven.work.demo import script
 from azven.work.kit.catalogue import generic_models
 from azven.work.listen.taking import About
@@ -41,7 +36,7 @@ from azven.work.scope import Scope
 
 
 def prepare(path: Path) -> Store:
-    """Make the demonstration book from the story; what ships is made by `python -m azven.work.demo FILE`."""
+    """Make the demonstration book from the story; what ships is made by `python -m azven.work.demo_story FILE`."""
     store = Store.create(path)
     story = script()
     number = _Numbers(store.reserve(200))
@@ -78,54 +73,19 @@ def _rooms(store: Store, story: Mapping[str, Any], number: _Numbers) -> dict[str
         document=document,
     )  # fmt: skip
     site = Site(id=number(), name=story["site"], region_id=region.id, time_zone=story["time_zone"])
-    zones = {
-        name: Zone(id=number(), site_id=site.id, name=name, position=i, **_frozen(story["rooms"][name]))
-        for i, name in enumerate(story["zones"])
-    }
-    relations = [
-        Relation(id=number(), zone_a_id=zones[a].id, zone_b_id=zones[b].id, relation=r, wall_loss_db=loss)
-        for a, b, r, loss in story["relations"]
-    ]
-    neighbours = []
-    for entry in story["neighbours"]:
-        zone = zones.get(entry.get("zone", ""))
-        fields = {k: v for k, v in entry.items() if k != "zone"}
-        neighbours.append(Neighbour(id=number(), site_id=site.id, zone_id=zone.id if zone else None, **fields))
+    zones, relations = demo_records.rooms(site, story, number)
+    neighbours = demo_records.neighbours(site, story, zones, number)
     store.apply(Edit("Rooms", add(region, site, *zones.values(), *relations, *neighbours)))
     return zones
-
-
-def _frozen(fields: Mapping[str, Any]) -> dict[str, Any]:
-    """Fields of a record from JSON: lists as tuples."""
-    return {k: frozen(v) for k, v in fields.items()}
 
 
 def _kit(store: Store, story: Mapping[str, Any], zones: Mapping[str, Zone], number: _Numbers) -> Scope:
     site_id = next(iter(zones.values())).site_id
     show = Show(id=number(), site_id=site_id, name=story["show"], density=1)
     models: dict[str, Model] = {m.name: replace(m, id=number()) for m in generic_models()}
-    acts = {name: Act(id=number(), show_id=show.id, name=name, position=i) for i, name in enumerate(story["acts"])}
-    units = {
-        u["name"]: Unit(
-            id=number(), model_id=models[u["model"]].id, name=u["name"], band=u["band"], channels=u["channels"],
-            zone_id=zones[u["zone"]].id,
-        )
-        for u in story["units"]
-    }  # fmt: skip
-    links: list[Link] = []
-    for entry in story["links"]:
-        model = models[entry["model"]]
-        for name in kit.numbered(entry["name"], entry.get("count", 1)) if "count" in entry else [entry["name"]]:
-            unit = units.get(entry.get("unit", ""))
-            links.append(
-                Link(
-                    id=number(), show_id=show.id, name=name, model_id=model.id, band=entry["band"],
-                    zone_id=zones[entry["zone"]].id, unit_id=unit.id if unit else None, service=model.service,
-                    priority=entry["priority"], use_class=entry.get("use_class", "usable"),
-                    spare=entry.get("spare", False), acts=tuple(acts[a].id for a in entry.get("acts", ())),
-                    position=len(links),
-                )
-            )  # fmt: skip
+    acts = demo_records.acts(show, story, number)
+    units = demo_records.units(story, models, zones, number)
+    links = demo_records.links(show, story, models, zones, units, acts, number)
     store.apply(Edit("Kit", add(show, *models.values(), *acts.values(), *units.values(), *links)))
     return Scope(site_id, show.id)
 
@@ -186,10 +146,10 @@ def venue(own: tuple[Emitter, ...] = ()) -> Venue:
         Multiplex(channels[m["channel"]].low_hz, channels[m["channel"]].high_hz, m["level_dbm"], m["bearing_deg"])
         for m in story["multiplexes"]
     )
-    emitters = tuple(Emitter(**_frozen(e)) for e in story["emitters"])
+    emitters = tuple(Emitter(**demo_records.fields(e)) for e in story["emitters"])
     antennas = {k: VenueAntenna(**{**a, "position": tuple(a["position"])}) for k, a in story["antennas"].items()}
     walls = tuple(WallLine((a, b), (c, d), WALL_DB[material]) for a, b, c, d, material in script()["walls"])
-    racks = tuple(Electronics(**_frozen(e)) for e in story["electronics"])
+    racks = tuple(Electronics(**demo_records.fields(e)) for e in story["electronics"])
     return Venue(
         multiplexes, emitters + own, seed=story["seed"], antennas=antennas, walls=walls, electronics=racks
     )  # fmt: skip

@@ -11,9 +11,8 @@ from azven.book.edits import Edit, add, remove
 from azven.book.records import Act, Assignment, KeptPlan, Link, Model, Plan, Record, Show, Site, Zone
 from azven.book.store import Store
 from azven.refusal import Refusal
-from azven.work import kit
+from azven.work import ground, kit
 from azven.work.copying import Copier
-from azven.work.ground.site import unused
 
 
 def shows(store: Store, site_id: int) -> list[Show]:
@@ -44,22 +43,24 @@ def add_show(store: Store, site: Site, name: str, template: str = "") -> Edit:
 
 
 def _links(store: Store, site: Site, show: Show, groups: list[dict[str, Any]]) -> list[Link]:
-    rooms = sorted(store.all(Zone, site_id=site.id), key=lambda z: (z.position, z.id))
-    if not rooms:
-        raise Refusal(f"{site.name} has no room yet; add one in Ground first.")
+    room = _rooms(store, site)[0]
     out: list[Link] = []
     for group in groups:
         model = _model(store, group["model"], group["service"])
-        first = store.reserve(group["count"])
-        for i, name in enumerate(kit.numbered(group["name"], group["count"])):
-            out.append(
-                Link(
-                    id=first + i, show_id=show.id, name=name, model_id=model.id, band=model.bands[0][0],
-                    zone_id=rooms[0].id, service=model.service, priority=group["priority"], position=len(out),
-                    use_class="quiet" if model.service == "in-ear" else "usable", spare=group.get("spare", False),
-                )
-            )  # fmt: skip
+        spare, priority = group.get("spare", False), group["priority"]
+        out += kit.alike(
+            store, show, group["name"], group["count"], model, model.bands[0][0], room, len(out),
+            priority=priority, spare=spare,
+        )  # fmt: skip
     return out
+
+
+def _rooms(store: Store, site: Site) -> list[Zone]:
+    """Rooms of a site in their order; Refusal when it has none."""
+    rooms = ground.zones_of(store, site.id)
+    if not rooms:
+        raise Refusal(f"{site.name} has no room yet; add one in Ground first.")
+    return rooms
 
 
 def _model(store: Store, name: str, service: str) -> Model:
@@ -103,9 +104,7 @@ def _of_copies(inputs: Mapping[str, str], copier: Copier) -> dict[str, str]:
 
 
 def _rooms_by_name(store: Store, show: Show, site: Site) -> dict[int | None, int | None]:
-    there = sorted(store.all(Zone, site_id=site.id), key=lambda z: (z.position, z.id))
-    if not there:
-        raise Refusal(f"{site.name} has no room yet; add one in Ground first.")
+    there = _rooms(store, site)
     named = {z.name.casefold(): z.id for z in reversed(there)}
     return {z.id: named.get(z.name.casefold(), there[0].id) for z in store.all(Zone, site_id=show.site_id)}
 
@@ -121,4 +120,4 @@ def remove_show(store: Store, show: Show) -> Edit:
 
 
 def _free(store: Store, site: Site, name: str, otherwise: str) -> str:
-    return unused(name.strip() or otherwise, [s.name for s in store.all(Show, site_id=site.id)])
+    return ground.unused(name.strip() or otherwise, [s.name for s in store.all(Show, site_id=site.id)])

@@ -38,10 +38,15 @@ def sites(store: Store) -> list[Site]:
 def add_site(store: Store, name: str) -> Edit:
     """A new site with a room and a show, so that there is something to go to; `select` names the show."""
     title = _free(store, name, "Site")
-    first = store.reserve(3)
-    site = Site(id=first, name=title, time_zone=zone_here())
-    room, show = Zone(id=first + 1, site_id=first, name="Main room"), Show(id=first + 2, site_id=first, name="New show")
+    site, room, show = fresh(store.reserve(3), title)
     return Edit(f"Site {title}", add(site, room, show), (show.id,))
+
+
+def fresh(first_id: int, name: str) -> tuple[Site, Zone, Show]:
+    """A site with what it takes to go there, a room and a show; their ids from `first_id` on."""
+    site = Site(id=first_id, name=name, time_zone=zone_here())
+    room = Zone(id=first_id + 1, site_id=first_id, name="Main room")
+    return site, room, Show(id=first_id + 2, site_id=first_id, name="New show")
 
 
 def duplicate_site(store: Store, site: Site, name: str) -> Edit:

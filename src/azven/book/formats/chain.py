@@ -8,7 +8,6 @@ from pydantic import AliasChoices, Field, model_validator
 from azven.book.formats.errors import FormatError
 from azven.book.formats.plan_request import Hertz
 from azven.book.formats.reading import Document, parse
-from azven.refusal import Refusal
 from azven.rf.chain.blocks import COAX, Block, Stop
 from azven.rf.chain.dc import Device, Load, Source
 from azven.rf.chain.design import CarrierSpec, Design, ZoneInfo
@@ -86,7 +85,7 @@ class NodeDocument(Document):
     def _left_out(cls, data: Any) -> Any:
         """`null` is meaningful for the gain of an amplifier only."""
         if isinstance(data, dict) and data.get("type") != "amp" and data.get("gain_db", 0.0) is None:
-            raise Refusal("gain_db null is for amplifiers that are left out")
+            raise ValueError("gain_db null is for amplifiers that are left out")
         return data
 
 

@@ -12,9 +12,10 @@ _NAME_CHARS = 40
 
 
 @contextmanager
-def written_whole(path: Path) -> Iterator[Path]:
+def written_whole(path: Path, mode: int | None = None) -> Iterator[Path]:
     """A new file beside `path` to write into. It is flushed and takes the place of `path` when the block ends; when
-    that fails, whatever stood there stays. OSError when it cannot be written, or when nothing was.
+    that fails, whatever stood there stays. It has the rights `mode`, else those of what it replaces. OSError when it
+    cannot be written, or when nothing was.
 
     The new file has a name nobody can know before, so that no link laid in its way is followed.
     """
@@ -27,7 +28,7 @@ def written_whole(path: Path) -> Iterator[Path]:
             if file.seek(0, os.SEEK_END) == 0:
                 raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
             os.fsync(file.fileno())
-        fresh.chmod(_mode(path))
+        fresh.chmod(_mode(path) if mode is None else mode)
         fresh.replace(path)
     finally:
         fresh.unlink(missing_ok=True)

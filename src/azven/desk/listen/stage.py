@@ -190,6 +190,11 @@ class ListenStage(Stage):
         else:
             self.instrument.take()
 
+    def held(self) -> str:
+        """The timetable of an instrument, which would end with the panels."""
+        repeating = [p.number for p in self.instruments.panels if p.repeating]
+        return f"The timetable of instrument {repeating[0]}" if repeating else ""
+
     def actions_offered(self) -> list[Action]:
         return [
             Action("sweep", "Sweep now", self.run_primary),

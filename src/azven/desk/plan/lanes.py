@@ -66,7 +66,7 @@ class LaneChart(QAbstractScrollArea):
         self.trial: Trial | None = None
         self.dragged: str | None = None
         self._panning = False
-        for signal in (session.selected, session.view_changed):
+        for signal in (session.selected, session.view_changed, session.acted):
             signal.connect(self._repaint)
         session.themed.connect(self._strips.clear)
         session.themed.connect(self._repaint)

@@ -27,6 +27,7 @@ from azven.work.ground.site import (
     take_out,
     unused,
     zones,
+    zones_of,
 )
 
 __all__ = [
@@ -56,4 +57,5 @@ __all__ = [
     "take_out",
     "unused",
     "zones",
+    "zones_of",
 ]

@@ -9,6 +9,7 @@ from azven.work.kit.gear import (
     add_links,
     add_model,
     add_unit,
+    alike,
     band_note,
     change_links,
     links,
@@ -18,6 +19,7 @@ from azven.work.kit.gear import (
     remove_acts,
     remove_links,
     units,
+    usual_class,
 )
 
 __all__ = [
@@ -29,6 +31,7 @@ __all__ = [
     "add_links",
     "add_model",
     "add_unit",
+    "alike",
     "band_note",
     "change_links",
     "links",
@@ -38,4 +41,5 @@ __all__ = [
     "remove_acts",
     "remove_links",
     "units",
+    "usual_class",
 ]

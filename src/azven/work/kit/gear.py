@@ -9,7 +9,7 @@ from typing import Any
 from azven.book.edits import Change, Edit, add, remove, replace_record
 from azven.book.formats.errors import in_short
 from azven.book.formats.rows import rows_of
-from azven.book.records import USE_CLASSES, Act, Assignment, Link, Model, Unit, Zone
+from azven.book.records import USE_CLASSES, Act, Assignment, Link, Model, Show, Unit, Zone
 from azven.book.store import Store
 from azven.refusal import Refusal
 from azven.work import ground
@@ -49,6 +49,27 @@ def numbered(pattern: str, count: int, taken: Sequence[str] = ()) -> list[str]:
     return list(itertools.islice((n for n in names if n not in taken), count))
 
 
+def alike(
+    store: Store, show: Show, pattern: str, count: int, model: Model, band: str, zone: Zone, position: int,
+    taken: Sequence[str] = (), **more: Any,
+) -> list[Link]:  # fmt: skip
+    """`count` new links of a show named after `pattern`, from a `position` in its list on."""
+    first = store.reserve(count)
+    fields: dict[str, Any] = {"use_class": usual_class(model.service)} | more
+    return [
+        Link(
+            id=first + i, show_id=show.id, name=name, model_id=model.id, band=band, zone_id=zone.id,
+            service=model.service, position=position + i, **fields,
+        )
+        for i, name in enumerate(numbered(pattern, count, taken))
+    ]  # fmt: skip
+
+
+def usual_class(service: str) -> str:
+    """Which channels a link of a service is planned into when nobody says: an in-ear pack hears weak signals."""
+    return "quiet" if service == "in-ear" else "usable"
+
+
 def add_links(
     store: Store, scope: Scope, pattern: str, count: int, model: Model, band: str, zone: Zone, **more: Any
 ) -> Edit:
@@ -61,17 +82,8 @@ def add_links(
         raise Refusal(f"{model.name} has no tuning band {band}.")
     existing = links(store, scope)
     taken = [x.name for x in existing]
-    first = store.reserve(count)
     show = ground.here(store, scope).show
-    new = []
-    for i, name in enumerate(numbered(pattern, count, taken)):
-        new.append(
-            Link(
-                id=first + i, show_id=show.id, name=name, model_id=model.id, band=band, zone_id=zone.id,
-                service=model.service, position=len(existing) + i,
-                **({"use_class": "quiet" if model.service == "in-ear" else "usable"} | more),
-            )
-        )  # fmt: skip
+    new = alike(store, show, pattern, count, model, band, zone, len(existing), taken, **more)
     title = f"Add {new[0].name}" if count == 1 else f"Add {new[0].name} … {new[-1].name}"
     return Edit(title, add(*new), tuple(x.id for x in new))
 
@@ -243,7 +255,7 @@ class _RowReader:
         band = cell("band").replace("-", "–") or bands[0]
         if band not in bands:
             raise Refusal(f"{model.name} has no tuning band {band}")
-        use = cell("use_class").lower() or ("quiet" if model.service == "in-ear" else "usable")
+        use = cell("use_class").lower() or usual_class(model.service)
         if use not in USE_CLASSES:
             raise Refusal(f"use is {' or '.join(USE_CLASSES)}, not {use}")
         priority = cell("priority") or "3"

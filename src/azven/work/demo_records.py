@@ -1,0 +1,74 @@
+"""Records from the demonstration's story: a site with its rooms and neighbours, a show with its acts and links."""
+
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from azven.book.records import Act, Link, Model, Neighbour, Relation, Show, Site, Unit, Zone
+from azven.book.tables import frozen
+from azven.work import kit
+
+Number = Callable[[], int]
+"""Gives the next id."""
+
+
+def fields(entry: Mapping[str, Any]) -> dict[str, Any]:
+    """Fields of a record from JSON: lists as tuples."""
+    return {k: frozen(v) for k, v in entry.items()}
+
+
+def rooms(site: Site, story: Mapping[str, Any], number: Number) -> tuple[dict[str, Zone], list[Relation]]:
+    """Rooms by name, in the order of the story, and how they hear one another."""
+    zones = {
+        name: Zone(id=number(), site_id=site.id, name=name, position=i, **fields(story["rooms"][name]))
+        for i, name in enumerate(story["zones"])
+    }
+    related = [
+        Relation(id=number(), zone_a_id=zones[a].id, zone_b_id=zones[b].id, relation=r, wall_loss_db=loss)
+        for a, b, r, loss in story["relations"]
+    ]
+    return zones, related
+
+
+def neighbours(site: Site, story: Mapping[str, Any], zones: Mapping[str, Zone], number: Number) -> list[Neighbour]:
+    out = []
+    for entry in story["neighbours"]:
+        zone = zones.get(entry.get("zone", ""))
+        said = {k: v for k, v in entry.items() if k != "zone"}
+        out.append(Neighbour(id=number(), site_id=site.id, zone_id=zone.id if zone else None, **said))
+    return out
+
+
+def acts(show: Show, story: Mapping[str, Any], number: Number) -> dict[str, Act]:
+    return {n: Act(id=number(), show_id=show.id, name=n, position=i) for i, n in enumerate(story["acts"])}
+
+
+def units(
+    story: Mapping[str, Any], models: Mapping[str, Model], zones: Mapping[str, Zone], number: Number
+) -> dict[str, Unit]:
+    return {
+        u["name"]: Unit(
+            id=number(), model_id=models[u["model"]].id, name=u["name"], band=u["band"], channels=u["channels"],
+            zone_id=zones[u["zone"]].id,
+        )
+        for u in story["units"]
+    }  # fmt: skip
+
+
+def links(
+    show: Show, story: Mapping[str, Any], models: Mapping[str, Model], zones: Mapping[str, Zone],
+    units: Mapping[str, Unit], acts: Mapping[str, Act], number: Number,
+) -> list[Link]:  # fmt: skip
+    out: list[Link] = []
+    for entry in story["links"]:
+        model, unit = models[entry["model"]], units.get(entry.get("unit", ""))
+        for name in kit.numbered(entry["name"], entry["count"]) if "count" in entry else [entry["name"]]:
+            out.append(
+                Link(
+                    id=number(), show_id=show.id, name=name, model_id=model.id, band=entry["band"],
+                    zone_id=zones[entry["zone"]].id, unit_id=unit.id if unit else None, service=model.service,
+                    priority=entry["priority"], use_class=entry.get("use_class", "usable"),
+                    spare=entry.get("spare", False), acts=tuple(acts[a].id for a in entry.get("acts", ())),
+                    position=len(out),
+                )
+            )  # fmt: skip
+    return out
