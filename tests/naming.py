@@ -1,7 +1,9 @@
-"""Ids of links by the names that the demonstration gives them."""
+"""What tests ask of a book in a word: ids by the names that the demonstration gives, its coordination, what changed."""
 
 from azven.book.store import Store
-from azven.work import ids, kit
+from azven.work import ids, kit, listen
+from azven.work.plan import history
+from azven.work.plan import input as plan_input
 from azven.work.scope import opening as here
 
 
@@ -13,3 +15,13 @@ def key(where, name):
         return key(where.store, name)
     found = getattr(where, "input", where)
     return next(k for k, x in found.links.items() if x.name == name)
+
+
+def asked(store, **more):
+    """The coordination of the show that a book opens at."""
+    return plan_input.input_for(store, here(store), listen.picture(store, here(store)), **more)
+
+
+def changes(store):
+    """What has changed since its plan was made, in words."""
+    return tuple(c.words() for c in history.changed(store, here(store)))

@@ -4,7 +4,6 @@ import pytest
 from PyQt6.QtCore import QCoreApplication, QEvent
 
 from azven.desk import app as desk_app
-from azven.desk import theme as look
 from azven.desk.session import Session
 from azven.desk.window import Window
 from azven.work import books, demo
@@ -14,9 +13,7 @@ from azven.work.simulation import SimulatedVenue
 
 @pytest.fixture(scope="session")
 def qapp():
-    app = desk_app.application()
-    look.apply(app, look.DAYLIGHT)
-    return app
+    return desk_app.application()
 
 
 @pytest.fixture

@@ -8,6 +8,7 @@ from types import SimpleNamespace
 import pytest
 from PyQt6.QtCore import QAbstractItemModel, Qt
 from PyQt6.QtTest import QAbstractItemModelTester
+from PyQt6.QtWidgets import QInputDialog
 
 from azven.desk import finding
 from azven.desk import theme as look
@@ -312,3 +313,18 @@ def test_kit_says_what_the_performer_is_for(window):
     at = [c.title for c in model.columns].index("Performer")
     assert "one body" in model.headerData(at, Qt.Orientation.Horizontal, Qt.ItemDataRole.ToolTipRole)
     assert model.headerData(0, Qt.Orientation.Horizontal, Qt.ItemDataRole.ToolTipRole) is None
+
+
+def test_every_part_stage_and_dialog_is_dressed_in_the_theme_that_is_chosen(window, qtbot):
+    session, kit = window.session, window.open_stage("kit")
+    window.show_stage("plan")
+    session.set_theme(look.BACKSTAGE)
+    dark = look.sheet(look.BACKSTAGE)
+    assert kit.styleSheet() != dark  # nobody sees it
+    window.show_stage("kit")
+    assert kit.styleSheet() == window.rail.styleSheet() == window.panel.styleSheet() == dark
+    asking = QInputDialog(window)
+    asking.show()
+    qtbot.waitUntil(lambda: asking.styleSheet() == dark)
+    asking.close()
+    assert window.grab().toImage().pixelColor(60, 30) == look.BACKSTAGE.color("side")

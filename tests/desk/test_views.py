@@ -218,7 +218,19 @@ def test_a_plan_that_changed_meanwhile_is_not_overwritten(window, settle):
     moved = dict(session.board.frequencies)
     settle(window)
     assert session.board.frequencies == moved
-    assert "the book changed meanwhile" in window.said()
+    assert "was changed meanwhile" in window.said()
+
+
+def test_a_search_outlives_an_edit_that_it_does_not_depend_on(window, settle):
+    stage, session = window.open_stage("plan"), window.session
+    session.do(lambda: plan.set_frequencies(session.store, session.scope, {}, "Clear", complete=True))
+    assert not session.board.frequencies
+    stage.run_primary()
+    narrator = next(x for x in kit.links(session.store, session.scope) if x.name == "Narrator")
+    session.do(lambda: kit.change_links(session.store, [narrator], name="Reader"))
+    settle(window)
+    assert len(session.board.frequencies) == 29
+    assert session.board.input.name(key(session, "Reader")) == "Reader"
 
 
 def test_the_spine_shows_as_permitted_only_what_a_licence_covers_for_every_act(window):

@@ -11,10 +11,9 @@ from azven.book.edits import BookError
 from azven.book.records import SERVICES, Assignment, Link, Model, Site
 from azven.work import ground, ids, kit, listen, plan, reasons
 from azven.work.ground import hours, isolation, permission
-from azven.work.plan import input as plan_input
 from azven.work.plan import search
 from azven.work.scope import opening as here
-from naming import key
+from naming import asked, key
 
 NOW = datetime(2026, 11, 25, tzinfo=UTC)
 
@@ -60,7 +59,7 @@ def test_a_relation_is_changed_in_place(store):
     before = len(ground.relations(store, here(store)))
     apply(store, ground.relate(store, here(store), quay, hall, "together"))
     assert len(ground.relations(store, here(store))) == before
-    request = plan_input.input_for(store, here(store)).request
+    request = asked(store).request
     assert request.relation(ids.of(hall), ids.of(quay)) == "together"
 
 
@@ -80,7 +79,7 @@ def test_a_neighbour_needs_a_frequency_that_can_be(store, freq):
 def test_a_neighbour_in_a_room_counts_only_where_it_is_heard(store):
     quay = ground.zones(store, here(store))[1]
     apply(store, ground.add_neighbour(store, here(store), "Kiosk", 486_100_000, zone_id=quay.id, mixes=True))
-    kiosk = next(c for c in plan_input.input_for(store, here(store)).request.carriers if c.freq_hz == 486_100_000)
+    kiosk = next(c for c in asked(store).request.carriers if c.freq_hz == 486_100_000)
     assert (kiosk.zone, kiosk.radiates) == (ids.of(quay), True)
     # Lamp Choir 5 stands at the same frequency in Rope Hall, which is near: spacing counts
     assert plan.board_of(store, here(store)).verdict(key(store, "Lamp Choir 5")).state == "broken"
@@ -88,7 +87,7 @@ def test_a_neighbour_in_a_room_counts_only_where_it_is_heard(store):
 
 def test_a_line_that_is_ours_is_not_foreign(store):
     apply(store, ground.add_neighbour(store, here(store), "Test pack", 486_100_000, kind="ours"))
-    assert "Test pack" not in {c.id for c in plan_input.input_for(store, here(store)).request.carriers}
+    assert "Test pack" not in {c.id for c in asked(store).request.carriers}
 
 
 def test_choosing_a_region_changes_what_is_permitted_and_is_undone(store):
@@ -264,12 +263,12 @@ def test_notes_where_bands_do_not_meet(store, transmit, receive, note):
 def test_a_receiver_band_shuts_the_rest_of_the_lane(store):
     unit = next(u for u in kit.units(store, here(store)) if u.name == "Voice rack 2")
     apply(store, ground.change(unit, "x", receiver_band="518–606"))
-    bars = [b for b in plan_input.input_for(store, here(store)).bars[key(store, "Narrator")] if b.cause == "tuning"]
+    bars = [b for b in asked(store).bars[key(store, "Narrator")] if b.cause == "tuning"]
     assert [(b.low_hz, b.high_hz) for b in bars] == [(470_000_000, 518_000_000)]
 
 
 def test_emission_width_keeps_links_off_the_edges(store):
-    found = plan_input.input_for(store, here(store))
+    found = asked(store)
     bar = next(b for b in found.bars[key(found, "Narrator")] if b.text == "channel 22 is taken")
     assert (bar.low_hz, bar.high_hz) == (478_000_000 - 100_000, 486_000_000 + 100_000)
     assert all(r.low_hz >= 470_100_000 for r in found.wish(key(found, "Narrator")).allowed)
@@ -288,7 +287,7 @@ def test_a_link_that_may_go_nowhere_is_planned_around(store):
 def test_quiet_links_avoid_channels_that_are_only_usable(store):
     link = next(x for x in kit.links(store, here(store)) if x.name == "Brass 1")
     apply(store, kit.change_links(store, [link], use_class="quiet"))
-    request = plan_input.input_for(store, here(store))
+    request = asked(store)
     causes = {b.cause for b in request.bars[key(request, "Brass 1")]}
     assert "television" in causes
     assert isinstance(request.links[key(request, "Brass 1")], Link)

@@ -11,6 +11,7 @@ from azven.work import ground, kit, listen, plan
 from azven.work.ground import next_door, permission
 from azven.work.plan import history
 from azven.work.scope import opening as here
+from naming import changes
 
 
 def zone(store, i=0):
@@ -79,19 +80,19 @@ DOES_NOT = {
 @pytest.mark.parametrize("make", COUNTS.values(), ids=COUNTS)
 def test_what_counts_is_named_and_forgotten_when_it_is_undone(store, make):
     change, words = make
-    assert history.changes(store, here(store)) == ()
+    assert changes(store) == ()
     landed = store.apply(change(store))
-    said = history.changes(store, here(store))
+    said = changes(store)
     assert any(re.search(words, phrase) for phrase in said), said
     assert plan.board_of(store, here(store)).stale
     store.apply(landed.inverse())
-    assert history.changes(store, here(store)) == ()
+    assert changes(store) == ()
 
 
 @pytest.mark.parametrize("change", DOES_NOT.values(), ids=DOES_NOT)
 def test_what_cannot_break_a_plan_leaves_it_fresh(store, change):
     store.apply(change(store))
-    assert history.changes(store, here(store)) == ()
+    assert changes(store) == ()
     assert plan.board_of(store, here(store)).stale == ()
 
 
@@ -99,10 +100,10 @@ def test_levels_and_distances_count_where_levels_are_judged(store):
     store.apply(plan.set_school(store, here(store), "level"))
     board = plan.board_of(store, here(store))
     store.apply(plan.set_frequencies(store, here(store), board.frequencies, "Again", complete=True))
-    assert history.changes(store, here(store)) == ()
+    assert changes(store) == ()
     store.apply(ground.change(zone(store), "d", near_m=3.0))
     store.apply(ground.change(model(store), "l", iip3_dbm=-3.0))
-    said = history.changes(store, here(store))
+    said = changes(store)
     assert f"room {zone(store).name} changed" in said
     assert "link Narrator changed" in said
 
@@ -112,10 +113,10 @@ def test_the_cap_of_a_licence_counts(store):
     store.apply(
         plan.set_frequencies(store, here(store), plan.board_of(store, here(store)).frequencies, "Again", complete=True)
     )
-    assert history.changes(store, here(store)) == ()
+    assert changes(store) == ()
     (permit,) = store.all(Permit)
     store.apply(Edit("Cap", replace_record(permit, replace(permit, power_mw=5.0))))
-    assert history.changes(store, here(store)) == ("permit EV-4 changed",)
+    assert changes(store) == ("permit EV-4 changed",)
     assert plan.board_of(store, here(store)).count("broken") > 0
 
 
@@ -123,12 +124,12 @@ def test_a_plan_from_before_caps_counted_is_not_called_stale_for_them(store):
     made = history.plan_record(store, here(store))
     old = {key: digest for key, digest in made.inputs.items() if not key.startswith("power/")}
     store.apply(Edit("Older", replace_record(made, replace(made, inputs=old))))
-    assert history.changes(store, here(store)) == ()
+    assert changes(store) == ()
     store.apply(ground.change(model(store), "p", power_mw=100.0))
-    assert history.changes(store, here(store)) == ()
+    assert changes(store) == ()
 
 
 def test_frequencies_for_next_door_make_a_plan_stale_like_any_neighbour(store):
     edit = next_door.keep(store, here(store), {"Ballroom 1": 655_000_000}, zone(store), "the ballroom's engineer")
     store.apply(edit)
-    assert any("Ballroom 1 is new" in phrase for phrase in history.changes(store, here(store)))
+    assert any("Ballroom 1 is new" in phrase for phrase in changes(store))

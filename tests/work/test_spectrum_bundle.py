@@ -13,10 +13,9 @@ from azven.rf.venue import Settings
 from azven.work import demo, demo_story, ground, kit, listen, plan
 from azven.work.ground import bundle, next_door, permission
 from azven.work.listen import spectrum, taking
-from azven.work.plan import history, sheet
-from azven.work.plan import input as plan_input
+from azven.work.plan import sheet
 from azven.work.scope import opening as here
-from naming import key
+from naming import asked, changes, key
 
 
 def test_proposals_cover_the_kit_and_say_what_they_cost(store, empty):
@@ -153,7 +152,7 @@ def test_licences_narrow_what_is_permitted_and_the_stricter_cap_holds(store):
     assert after[0][2].power_mw == 30.0
     assert after[0][2].title == "licence EV-1"
     assert plan.board_of(store, here(store)).count("broken") > 0  # what stands above 542 MHz is not covered any more
-    assert any("permit EV-1 is new" in text for text in history.changes(store, here(store)))
+    assert any("permit EV-1 is new" in text for text in changes(store))
 
 
 def test_an_override_opens_a_reserved_range_and_needs_a_reason(store):
@@ -175,7 +174,7 @@ def test_the_television_guard_and_the_limits_change_the_picture(store):
     board = plan.board_of(store, here(store))
     narrow = board.input.bars[key(board, "Narrator")]
     store.apply(ground.set_site(store, here(store), "guard", tv_guard_hz=500_000))
-    wide = plan_input.input_for(store, here(store)).bars[key(store, "Narrator")]
+    wide = asked(store).bars[key(store, "Narrator")]
     assert next(b for b in wide if b.cause == "television").low_hz == (
         next(b for b in narrow if b.cause == "television").low_hz - 500_000
     )

@@ -18,7 +18,7 @@ from azven.work.listen import files, taking
 from azven.work.plan import input as plan_input
 from azven.work.plan import search, sheet, threats, ways_out
 from azven.work.scope import opening as here
-from naming import key
+from naming import asked, key
 
 
 def test_the_two_sweeps_disagree_about_the_low_power_multiplex(store):
@@ -118,7 +118,7 @@ def test_bands_that_do_not_meet_are_noted(store):
 
 
 def test_request_of_the_show_is_a_valid_document(store):
-    request = plan_input.input_for(store, here(store)).request
+    request = asked(store).request
     assert plan_request.read(plan_request.write(request)) == request
 
 
@@ -156,7 +156,7 @@ def test_a_link_set_aside_or_spare_changes_the_request(store):
     store.apply(kit.change_links(store, [link], set_aside=True))
     assert ids.of(link) not in plan.board_of(store, here(store)).input.links
     spare = next(x for x in kit.links(store, here(store)) if x.spare)
-    assert plan_input.input_for(store, here(store)).wish(ids.of(spare)).priority > plan_input.SPARE_PRIORITY
+    assert asked(store).wish(ids.of(spare)).priority > plan_input.SPARE_PRIORITY
 
 
 def test_reasons_carry_the_arithmetic_of_this_case(store):
@@ -330,20 +330,20 @@ def test_swap_spares_are_found_for_important_links_and_printed(store):
 def test_the_gain_of_acts_is_counted(store):
     from dataclasses import replace
 
-    asked = plan.board_of(store, here(store)).input
-    gain = search.act_gain(asked, lambda done, total: True, lambda: 0.0)
+    wanted = plan.board_of(store, here(store)).input
+    gain = search.act_gain(wanted, lambda done, total: True, lambda: 0.0)
     assert gain.with_acts == gain.wanted
     assert gain.always_on <= gain.with_acts
-    alone = replace(asked.request, requests=tuple(replace(r, times=frozenset()) for r in asked.request.requests))
-    assert search.act_gain(replace(asked, request=alone), lambda done, total: True, lambda: 0.0) is None
+    alone = replace(wanted.request, requests=tuple(replace(r, times=frozenset()) for r in wanted.request.requests))
+    assert search.act_gain(replace(wanted, request=alone), lambda done, total: True, lambda: 0.0) is None
 
 
 def test_more_spares_are_clean_with_everybody_and_undone_in_one(store):
     before = plan.board_of(store, here(store))
     spares = search.spare_links(store, here(store))
     assert len({x.name for x in spares}) == len(spares)
-    asked = plan_input.input_for(store, here(store), extra=spares)
-    found = search.more_spares(asked, before, spares, lambda done, total: done < 300, lambda: 0.0)
+    wanted = asked(store, extra=spares)
+    found = search.more_spares(wanted, before, spares, lambda done, total: done < 300, lambda: 0.0)
     landed = store.apply(search.keep_spares(store, here(store), spares, found))
     after = plan.board_of(store, here(store))
     assert len(after.verdicts) == len(before.verdicts) + len(found.assignments) > len(before.verdicts)
@@ -353,8 +353,8 @@ def test_more_spares_are_clean_with_everybody_and_undone_in_one(store):
 
 
 def test_the_price_of_a_step_is_counted_not_guessed(store):
-    asked, cautious = (plan_input.input_for(store, here(store), density=d) for d in (4, 0))
-    dense = search.price(asked, cautious, 4, lambda done, total: True, lambda: 0.0)
+    loose, cautious = (asked(store, density=d) for d in (4, 0))
+    dense = search.price(loose, cautious, 4, lambda done, total: True, lambda: 0.0)
     safe = search.price(cautious, cautious, 0, lambda done, total: True, lambda: 0.0)
     assert dense.placed == dense.wanted == 29
     assert sum(dense.landing.values()) > 0

@@ -19,6 +19,7 @@ from azven.book import damage
 from azven.book.damage import Damage
 from azven.book.edits import BookError, Change, ConflictError, Edit
 from azven.book.formats.whole import written_whole
+from azven.book.reading import Snapshot, patched, the_one, those
 from azven.book.records import Record, Show, Site, Trace
 from azven.book.tables import APPLICATION_ID, REVISION, REVISIONS, TABLES, as_read, counter, metadata, revision, values
 
@@ -106,11 +107,18 @@ class Store:
         """Records of a kind whose columns equal `where`, in the order of their ids; BookError when unreadable."""
         if kind is Trace:
             return self._select(kind, where)
+        return those(self._every(kind), where)
+
+    def _every(self, kind: type[R]) -> list[R]:
         self._forget_if_others_wrote()
         if kind not in self._read:
             self._read[kind] = self._select(kind, {})
         records: list[R] = self._read[kind]
-        return [r for r in records if all(getattr(r, name) == value for name, value in where.items())]
+        return records
+
+    def snapshot(self) -> Snapshot:
+        """All records but the bins of sweeps as they are now."""
+        return Snapshot({kind: self._every(kind) for kind in TABLES if kind is not Trace})
 
     def _look_through(self) -> None:
         """Read everything but the bins of sweeps once; what does not fit, and what hangs on it, is set aside."""
@@ -153,10 +161,7 @@ class Store:
 
     def get(self, kind: type[R], record_id: int) -> R:
         """One record; raises BookError when it is not there."""
-        found = self.all(kind, id=record_id)
-        if not found:
-            raise BookError(f"The {kind.__name__.lower()} numbered {record_id} is no longer in the book.")
-        return found[0]
+        return the_one(self.all(kind, id=record_id) if kind is Trace else self._every(kind), kind, record_id)
 
     # -- writing -----------------------------------------------------------------------------------
 
@@ -185,8 +190,7 @@ class Store:
             raise BookError(f"“{edit.title}” was not done: something else in the book still needs it.") from error
         except DatabaseError as error:
             raise BookError(_say(error, self.path)) from error
-        for kind in {c.kind for c in landed.changes}:
-            self._read.pop(kind, None)
+        patched(self._read, landed.changes)
         for listener in list(self._listeners):
             listener(landed)
         return landed

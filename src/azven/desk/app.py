@@ -38,6 +38,7 @@ def application() -> QApplication:
     sys.setswitchinterval(_SWITCH_S)
     app.setStyle("Fusion")
     look.load_fonts()
+    app.setFont(look.font())
     return app
 
 
@@ -49,7 +50,6 @@ def frame(theme: str | None, stood: bool = True) -> "Window":
 
     remembered = Remembered()
     chosen = look.THEMES.get(theme or remembered.theme, look.DAYLIGHT)
-    look.apply(app, chosen)
     window = Window()
     window.application = app  # Qt takes all widgets down with the last reference to it
     window.wait(chosen)
@@ -134,7 +134,9 @@ def _leave(status: int) -> NoReturn:
 
 def _cannot_open(message: str, shot: Path | None) -> int:
     if shot is None and QApplication.platformName() != "offscreen":
-        QMessageBox.warning(None, "Azven", message)
+        box = QMessageBox(QMessageBox.Icon.Warning, "Azven", message)
+        box.setStyleSheet(look.sheet(look.DAYLIGHT))
+        box.exec()
     print(message, file=sys.stderr)
     return 2
 

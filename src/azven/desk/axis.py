@@ -66,7 +66,7 @@ class BandView(QWidget):
         self.setMouseTracking(True)
         self._session = session
         self._axis = Axis(session)
-        for signal in (session.edited, session.selected, session.view_changed, session.themed):
+        for signal in (session.edited, session.judged, session.selected, session.view_changed, session.themed):
             signal.connect(self.update)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:

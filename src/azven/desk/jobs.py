@@ -143,7 +143,7 @@ class Jobs(QObject):
         self._go(job)
         return job
 
-    def quiet(self, name: str, work: Work, done: Callable[[Any], None]) -> Job:
+    def quiet(self, name: str, work: Work, done: Callable[[Any], None], after_ms: int = _SETTLE_MS) -> Job:
         """Run `work` unseen; a newer job of the same name makes this one's answer worthless."""
         old = self._quiet.get(name)
         if old is not None:
@@ -151,10 +151,10 @@ class Jobs(QObject):
         job = self._quiet[name] = Job(name, work)
         job.signals.done.connect(lambda result: self._settle(name, job, lambda: done(result)))
         job.signals.failed.connect(lambda error: self._settle(name, job, lambda: self._say(error)))
-        self._go(job)
+        self._go(job, after_ms)
         return job
 
-    def _go(self, job: Job) -> None:
+    def _go(self, job: Job, after_ms: int = _SETTLE_MS) -> None:
         """Run a job; it is held until its answer has been dealt with. After `wait` nothing is run any more, nor
         what a newer quiet job made worthless before it began."""
         if self._closed:
@@ -162,7 +162,7 @@ class Jobs(QObject):
         self._running.add(job)
         job.signals.done.connect(lambda _: self._running.discard(job))
         job.signals.failed.connect(lambda _: self._running.discard(job))
-        QTimer.singleShot(_SETTLE_MS, lambda: self._submit(job))
+        QTimer.singleShot(after_ms, lambda: self._submit(job))
 
     def _submit(self, job: Job) -> None:
         if job.stopped and job not in self._visible.values():

@@ -7,7 +7,7 @@ from azven.desk.jobs import Progress
 from azven.desk.session import Session
 from azven.rf.sweep import Line
 from azven.work import ground, listen, reasons
-from azven.work.plan import ways_out
+from azven.work.plan import Board, ways_out
 from azven.work.reasons import Option, Reasons, Row, spectrum
 
 _WIDTH = 288
@@ -29,7 +29,7 @@ class ReasonsPanel(QScrollArea):
         self._session = session
         self.shown: Reasons | None = None
         session.selected.connect(self.refresh)
-        session.edited.connect(self.refresh)
+        session.judged.connect(self.refresh)
 
     def refresh(self) -> None:
         """Work out the reasons for the selection anew."""
@@ -54,8 +54,8 @@ class ReasonsPanel(QScrollArea):
 
         session.jobs.quiet("alternatives", work, lambda options: self._add_options(board, options))
 
-    def _add_options(self, board: object, options: tuple[Option, ...]) -> None:
-        if options and self.shown is not None and board is self._session.board:
+    def _add_options(self, board: Board, options: tuple[Option, ...]) -> None:
+        if options and self.shown is not None and self._session.board.asks_the_same(board):
             self.shown = self.shown.with_options(options + self.shown.options)
             self._lay_out(self.shown)
 

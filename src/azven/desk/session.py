@@ -9,12 +9,30 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
 from azven.book.edits import BookError, Edit
-from azven.book.records import Act, Assignment, Link, Model, Neighbour, Region, Show, Site, Sweep, Trace
+from azven.book.records import (
+    Act,
+    Antenna,
+    Assignment,
+    Link,
+    Model,
+    Neighbour,
+    Permit,
+    Plan,
+    Region,
+    Relation,
+    Show,
+    Site,
+    Sweep,
+    Trace,
+    Unit,
+    Wall,
+    Zone,
+)
 from azven.book.store import Store
 from azven.desk import faults
 from azven.desk.jobs import Jobs
 from azven.desk.theme import DAYLIGHT, Theme
-from azven.work import ground, kit, listen, plan
+from azven.work import ground, ids, kit, listen, plan
 from azven.work.ground.hours import Clock
 from azven.work.listen import Picture
 from azven.work.plan import Board
@@ -24,10 +42,15 @@ if TYPE_CHECKING:
     from azven.work.simulation import SimulatedVenue
 
 _PICTURE_DEPENDS_ON = (Sweep, Trace, Neighbour, Region, Site)
+_BOARD_DEPENDS_ON = (
+    *_PICTURE_DEPENDS_ON, Act, Antenna, Assignment, Link, Model, Permit, Plan, Relation, Show, Unit, Wall, Zone,
+)  # fmt: skip
 FULL_BAND_HZ = (470_000_000.0, 694_000_000.0)
 _NARROWEST_VIEW_HZ = 200_000.0
 _AT_ONCE = 60
 """So many new sweeps are worked out while the window waits, more beside it."""
+_JUDGED_AT_ONCE = 60
+"""So many links are judged while the window waits, more beside it."""
 _SWEEPS = "sweeps"
 
 
@@ -40,9 +63,13 @@ class Selection:
 
 
 class Session(QObject):
-    """The state of the window. Screens listen to its signals and call `do` to change the book."""
+    """The state of the window. Screens listen to its signals and call `do` to change the book.
+
+    `edited` says that the book has changed, `judged`, which follows it, that the plan as it stands now is known.
+    """
 
     edited = pyqtSignal()
+    judged = pyqtSignal()
     moved = pyqtSignal()
     acted = pyqtSignal()
     selected = pyqtSignal()
@@ -69,6 +96,8 @@ class Session(QObject):
         """How many things are wrong with a design, by its id: its version then, and the count."""
         self._picture: Picture | None = None
         self._board: Board | None = None
+        self._before: Board | None = None
+        self._links: frozenset[str] | None = None
         self._full: tuple[float, float] | None = None
         self._paused = False
         self.view_hz = self.full_view()
@@ -103,18 +132,50 @@ class Session(QObject):
         def finish(job_stopped: bool) -> None:
             self._paused = job_stopped
             task.hand_over(self.store)
-            self._picture = self._board = None
-            self.edited.emit()
+            self._picture = None
+            self._judge_anew()
+            self._tell()
 
         job = self.jobs.start("Working out the sweeps", task.run, lambda _: finish(job is not None and job.stopped),
                               lane=_SWEEPS)  # fmt: skip
 
     @property
     def board(self) -> Board:
-        """The plan as it stands."""
+        """The plan as it stands: what deeds act on."""
         if self._board is None:
-            self._board = plan.board_of(self.store, self.scope, self.picture)
+            self._board = plan.board_from(self.store, self.scope, self.picture, self._before)
         return self._board
+
+    @property
+    def shown(self) -> Board:
+        """The plan as screens paint it: the last one that is known, while the next is judged."""
+        return self._board or self._before or self.board
+
+    def _judge_anew(self) -> None:
+        self._before, self._board = self._board or self._before, None
+
+    def _tell(self) -> None:
+        """Say that the book has changed, and that the plan is judged once it is: beside the window where that takes
+        longer than one should wait."""
+        self.edited.emit()
+        if self._board is not None or len(self.links) <= _JUDGED_AT_ONCE:
+            self.judged.emit()
+            return
+        book, scope, picture, before = self.store.snapshot(), self.scope, self.picture, self._before
+
+        def take(board: Board) -> None:
+            if self.scope == scope:
+                self._board = self._board or board
+                self.judged.emit()
+
+        self.jobs.quiet("judging", lambda _: plan.board_from(book, scope, picture, before), take, after_ms=0)
+
+    @property
+    def links(self) -> frozenset[str]:
+        """Ids of the links that take part in the plan."""
+        if self._links is None:
+            self._links = frozenset(ids.of(x) for x in kit.links(self.store, self.scope) if not x.set_aside)
+        return self._links
 
     def now(self) -> datetime:
         return datetime.now(UTC)
@@ -140,12 +201,12 @@ class Session(QObject):
             self.jobs.visible[_SWEEPS].stop()
         if scope != self.scope:
             self._move(scope)
-            self.edited.emit()
+            self._tell()
         return True
 
     def _move(self, scope: Scope) -> None:
         self.scope, self.act, self._paused = scope, None, False
-        self._picture = self._board = self._full = None
+        self._picture = self._board = self._before = self._links = self._full = None
         self.select("")
         self.view_hz = self.full_view()
         if (venue := self.venue_here) is not None:
@@ -213,11 +274,12 @@ class Session(QObject):
         own_lines = Assignment in kinds and any(r.own_on for r, _ in (self._picture.sweeps if self._picture else ()))
         if kinds & set(_PICTURE_DEPENDS_ON) or own_lines:
             self._picture = None
-        self._board = None
-        self._full = None
+        if kinds & set(_BOARD_DEPENDS_ON) or self._picture is None:
+            self._judge_anew()
+        self._links = self._full = None
         if (venue := self.venue_here) is not None and kinds & {Assignment, Link}:
             venue.refresh(self.store, self.scope)
-        self.edited.emit()
+        self._tell()
 
     # -- telling -------------------------------------------------------------------------------------
 
@@ -233,7 +295,7 @@ class Session(QObject):
     @property
     def link_id(self) -> str | None:
         """Id of the selected link, if it is one of the plan."""
-        if self.selection.kind == "link" and self.selection.key in self.board.input.links:
+        if self.selection.kind == "link" and self.selection.key in self.links:
             return str(self.selection.key)
         return None
 

@@ -113,7 +113,7 @@ class Spine(BandView):
             painter.drawLine(QLineF(self._axis.x(freq), 4, self._axis.x(freq), self._floor))
 
     def _carriers(self) -> list[tuple[float, Verdict]]:
-        placed = [(self._axis.x(v.freq_hz), v) for v in self._session.board.verdicts if v.freq_hz is not None]
+        placed = [(self._axis.x(v.freq_hz), v) for v in self._session.shown.verdicts if v.freq_hz is not None]
         return sorted(placed, key=lambda item: item[0])
 
     def _rows(self, carriers: list[tuple[float, Verdict]]) -> list[float]:
@@ -122,7 +122,7 @@ class Spine(BandView):
     def _paint_carriers(self, painter: QPainter) -> None:
         theme = self._session.theme
         chosen = self._session.link_id
-        for carrier in self._session.board.input.request.carriers:
+        for carrier in self._session.shown.input.request.carriers:
             x = self._axis.x(carrier.freq_hz)
             painter.setPen(QPen(theme.color("slate"), 1, Qt.PenStyle.DotLine))
             painter.drawLine(QLineF(x, self._floor - 34, x, self._floor))
@@ -149,7 +149,7 @@ class Spine(BandView):
     def _paint_label(self, painter: QPainter, x: float, y: float, verdict: Verdict) -> None:
         theme = self._session.theme
         painter.setFont(look.font(12, bold=True))
-        name = self._session.board.input.name(verdict.id)
+        name = self._session.shown.input.name(verdict.id)
         name = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, _LABEL_W)
         text = f"{name}  {mhz(verdict.freq_hz or 0)}"
         width = painter.fontMetrics().horizontalAdvance(text) + 10
@@ -184,7 +184,7 @@ class Spine(BandView):
         if event.buttons():
             self._axis.drag(event)
         elif found := self.link_at(event.position()):
-            name, freq = self._session.board.input.name(found), self._session.board.frequencies.get(found, 0)
+            name, freq = self._session.shown.input.name(found), self._session.shown.frequencies.get(found, 0)
             QToolTip.showText(event.globalPosition().toPoint(), tip(f"{name}  {mhz(freq)} MHz"), self)
         else:
             QToolTip.hideText()

@@ -18,6 +18,8 @@ class Stage(QWidget):
     primary_changed = pyqtSignal()
     name = ""
     title = ""
+    shows_plan = False
+    """Whether it shows how the plan stands, and so reads the book once that is judged."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()

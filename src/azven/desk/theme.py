@@ -1,12 +1,11 @@
 """Two themes of named colour roles, the shipped type, and the one stylesheet made from them."""
 
 from dataclasses import asdict, dataclass
-from functools import cached_property
+from functools import cache, cached_property
 from importlib.resources import files
 from string import Template
 
 from PyQt6.QtGui import QColor, QFont, QFontDatabase
-from PyQt6.QtWidgets import QApplication
 
 FAMILY = "B612"
 BODY_PX, SMALL_PX, FIGURE_PX, TITLE_PX = 13, 11, 16, 15
@@ -81,10 +80,11 @@ def font(px: int = BODY_PX, bold: bool = False) -> QFont:
     return made
 
 
-def apply(app: QApplication, theme: Theme) -> None:
-    """Dress the whole application."""
-    app.setFont(font())
-    sheet = (files("azven") / "data" / "styles" / "desk.qss").read_text("utf-8")
+@cache
+def sheet(theme: Theme) -> str:
+    """The style sheet of the parts of a window. The application itself has none: Qt then dresses every widget again
+    for each that is above it."""
+    template = (files("azven") / "data" / "styles" / "desk.qss").read_text("utf-8")
     icons = str(files("azven") / "data" / "icons")
     sizes = {"icons": icons, "family": FAMILY, "body": BODY_PX, "small": SMALL_PX, "title": TITLE_PX}
-    app.setStyleSheet(Template(sheet).substitute(asdict(theme), **sizes))
+    return Template(template).substitute(asdict(theme), **sizes)

@@ -6,7 +6,7 @@ What needs a book is imported where it is first used: the frame is on the screen
 from functools import partial
 from typing import TYPE_CHECKING, cast
 
-from PyQt6.QtCore import QSize, Qt, QTimer
+from PyQt6.QtCore import QChildEvent, QSize, Qt, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence, QShowEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
@@ -65,11 +65,18 @@ class Window(QMainWindow):
         self._stack = QStackedWidget()
         self._said = FittedLabel("small")
         self._said.setContentsMargins(14, 2, 14, 3)
+        self._foot = QWidget()
+        self._foot.setObjectName("stage")
+        self._foot.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        foot = QVBoxLayout(self._foot)
+        foot.setContentsMargins(0, 0, 0, 0)
+        foot.addWidget(self._said)
         if damaged := session.store.damaged:
             self.header.keep_saying(f"Reading only: {len(damaged)} damaged", session.store.damage_in_words())
-        self.tell(note)
         self.places = Places(self)
+        self._dress()
         self._lay_out()
+        self.tell(note)  # once it has its place: shown before, it would be a window of its own
         self._connect()
         self._offer_actions()
         self.panel.refresh()
@@ -85,7 +92,7 @@ class Window(QMainWindow):
         right.setSpacing(0)
         right.addWidget(self.header)
         right.addLayout(middle, 1)
-        right.addWidget(self._said)
+        right.addWidget(self._foot)
         right.addWidget(self.spine)
         body = QWidget()
         whole = QHBoxLayout(body)
@@ -102,7 +109,8 @@ class Window(QMainWindow):
         self.header.asked.connect(self.places.open)
         self.header.menu.connect(self.open_menu)
         self.header.primary.connect(lambda: self.stage.run_primary())
-        session.edited.connect(self.refresh)
+        session.edited.connect(self._edited)
+        session.judged.connect(self._judged)
         session.said.connect(self._say)
         session.themed.connect(self._dress)
         session.moved.connect(self._arrived)
@@ -123,6 +131,7 @@ class Window(QMainWindow):
 
         if name not in self._made:
             stage = self._made[name] = spec(name).load()(self.session)
+            self._clothe(stage)
             self._stack.addWidget(stage)
             stage.primary_changed.connect(self._refresh_primary)
             self.actions_table.add(*stage.actions_offered())
@@ -130,16 +139,30 @@ class Window(QMainWindow):
 
     def show_stage(self, name: str) -> None:
         """Bring a stage into view; it reads the book when it comes."""
+        self._clothe(self.open_stage(name))
         self._stack.setCurrentWidget(self.open_stage(name))
         self.refresh()
         self.stage.take_focus()
 
     def refresh(self) -> None:
         """Everything that depends on the book, for the stage in view and the frame around it."""
-        if self._stack.currentWidget() is None:  # before the first is shown
-            return
         self.stage.refresh()
         self.header.show_place(self.places.crumbs())
+        self._show_judged()
+
+    def _edited(self) -> None:
+        if self._stack.currentWidget() is not None and not self.stage.shows_plan:
+            self.stage.refresh()
+        self.header.show_place(self.places.crumbs())
+
+    def _judged(self) -> None:
+        if self._stack.currentWidget() is None:  # before the first is shown
+            return
+        if self.stage.shows_plan:
+            self.stage.refresh()
+        self._show_judged()
+
+    def _show_judged(self) -> None:
         self.rail.show_stages(self.stage.name)
         self._refresh_primary()
         self._show_threats()
@@ -162,11 +185,11 @@ class Window(QMainWindow):
     def tell(self, note: str) -> None:
         """Keep a line under the stage until something else is said; an empty one folds it."""
         self._said.setText(note)
-        self._said.setVisible(bool(note))
+        self._foot.setVisible(bool(note))
 
     def said(self) -> str:
         """What the line under the stage says, empty when it is hidden."""
-        return self._said.text() if not self._said.isHidden() else ""
+        return self._said.text() if not self._foot.isHidden() else ""
 
     def _arrived(self) -> None:
         """Another site or show: stages that are open forget what they showed of the last one. `edited`, which follows,
@@ -179,11 +202,26 @@ class Window(QMainWindow):
         self._stack.setCurrentWidget(self.open_stage(shown))
         self.stage.take_focus()
 
+    # -- the theme -----------------------------------------------------------------------------------
+
     def _dress(self) -> None:
-        app = QApplication.instance()
-        assert isinstance(app, QApplication)
-        look.apply(app, self.session.theme)
+        """Dress what is in view; a stage that is not, is dressed when it comes."""
+        for part in (self.rail, self.header, self.spine, self.panel, self._foot, self._stack.currentWidget()):
+            self._clothe(part)
         self.update()
+
+    def _clothe(self, part: QWidget | None) -> None:
+        sheet = look.sheet(self.session.theme)
+        if part is not None and part.styleSheet() != sheet:
+            part.setStyleSheet(sheet)
+
+    def childEvent(self, event: QChildEvent | None) -> None:
+        """Dialogs and menus over the window are dressed as it is, just before they are shown."""
+        super().childEvent(event)
+        if event is not None and event.polished() and self.filled:
+            child = event.child()
+            if isinstance(child, QWidget) and child.isWindow():
+                self._clothe(child)
 
     # -- deeds ---------------------------------------------------------------------------------------
 

@@ -2,8 +2,8 @@
 
 from dataclasses import dataclass
 
+from azven.book.reading import Reading
 from azven.book.records import Show, Site
-from azven.book.store import Store
 from azven.refusal import Refusal
 
 
@@ -15,7 +15,7 @@ class Scope:
     show: int
 
 
-def opening(store: Store) -> Scope:
+def opening(store: Reading) -> Scope:
     """Where a book opens when nobody has been in it before: at its first show that is not archived, else at its first.
     Refusal for a book without one."""
     away = {s.id for s in store.all(Site) if s.archived}
@@ -25,7 +25,7 @@ def opening(store: Store) -> Scope:
     return of_show(shows[0])
 
 
-def exists(store: Store, scope: Scope) -> bool:
+def exists(store: Reading, scope: Scope) -> bool:
     """Whether the show is in the book, and at that site."""
     return any(s.site_id == scope.site for s in store.all(Show, id=scope.show))
 

@@ -183,7 +183,7 @@ class LimitsPage(Page):
             classes = [d.reading.occupancy for d in session.picture.decisions[use]]
             parts.append(f"{use}: {classes.count('quiet')} channels quiet, {classes.count('usable')} usable, "
                          f"{classes.count('taken')} taken")  # fmt: skip
-        broken = session.board.count("broken")
+        broken = session.shown.count("broken")
         self.effect.setText(
             "; ".join(parts) + f". {broken or 'No'} link{'' if broken == 1 else 's'} of the plan broken."
         )

@@ -233,7 +233,7 @@ class SequencePage(Page):
 
     def refresh(self) -> None:
         if not self._steps:
-            names = sequence.candidates(self._session.board)
+            names = sequence.candidates(self._session.shown)
             self.words.setText(sequence.caution(len(names)) if names else self._NOTHING)
             self.go.setEnabled(bool(names))
         self.list.clear()

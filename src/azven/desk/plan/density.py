@@ -96,9 +96,10 @@ class DensityRow(QWidget):
         session.hinted.connect(self._hint)
 
     def refresh(self) -> None:
-        if self._session.board is not self._priced:
-            self._priced = self._session.board
+        board = self._session.board
+        if self._priced is None or not board.asks_the_same(self._priced):
             self._prices.clear()
+        self._priced = board
         self.slider.show_step(ground.here(self._session.store, self._session.scope).show.density)
         self.explain(-1)
 
@@ -124,7 +125,7 @@ class DensityRow(QWidget):
             return search.price(asked, cautious, step, progress, lambda: time.monotonic() - started)
 
         def show(found: Price) -> None:
-            if board is self._session.board:
+            if self._session.board.asks_the_same(board):
                 self._prices[step] = found
                 self.explain(step if self.slider.underMouse() else -1)
 

@@ -21,7 +21,7 @@ from azven.desk.stage import FittedLabel, Stage, button, choice, label, row
 from azven.desk.tabs import Tabs
 from azven.rf.coordinate import Best, Mended, Plan, Swap
 from azven.work import ground, plan
-from azven.work.plan import Board, history, sheet
+from azven.work.plan import Board, sheet
 from azven.work.plan import input as plan_input
 from azven.work.plan import search as planning
 from azven.work.wording import why_moved
@@ -67,6 +67,7 @@ class PlanStage(Stage):
     """Where each link stands, what keeps it from the rest, and the search."""
 
     name, title = "plan", "Plan"
+    shows_plan = True
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -149,8 +150,8 @@ class PlanStage(Stage):
             self.page(self._page).show_board(board)
         self._summary.setText(f"{len(board.verdicts)} links")
         self._detail.setText(_detail(board))
-        changed = history.changes(self.session.store, self.session.scope) if board.stale else ()
-        self._detail.setToolTip("Since the plan was made: " + "; ".join(changed) + "." if changed else "")
+        changed = "; ".join(c.words() for c in board.changed)
+        self._detail.setToolTip(f"Since the plan was made: {changed}." if changed else "")
         self._mend.setEnabled(board.count("broken", "unplaced") > 0 and not self.session.jobs.busy)
         self._add.setEnabled(board.count("unplaced") > 0 and not self.session.jobs.busy)
         self._spares.setEnabled(bool(board.frequencies) and not self.session.jobs.busy)
@@ -261,8 +262,8 @@ class PlanStage(Stage):
 
     def _adopt(self, answer: Plan | Mended, title: str, before: Board, staying: dict[str, int]) -> None:
         found, moves = (answer.plan, answer.moves) if isinstance(answer, Mended) else (answer, ())
-        if self.session.board is not before:
-            text = f"{title}: the book changed meanwhile, so its answer was not used. Run it again."
+        if not self.session.board.asks_the_same(before):
+            text = f"{title}: what it worked on was changed meanwhile, so its answer was not used. Run it again."
             self.session.say(text, trouble=True)
             return
         self.session.do(lambda: plan.adopt(self.session.store, self.session.scope, found, title, staying))
@@ -295,7 +296,7 @@ class PlanStage(Stage):
             board = self.session.board
             self.session.jobs.start(
                 "Looking for swap spares", lambda progress: planning.swap_spares(board, progress),
-                lambda swaps: self.write_sheet(path, swaps=swaps if self.session.board is board else None),
+                lambda swaps: self.write_sheet(path, swaps=swaps if self.session.board.asks_the_same(board) else None),
             )  # fmt: skip
 
     def write_sheet(self, path: Path, show: bool = True, swaps: Mapping[str, Swap] | None = None) -> None:

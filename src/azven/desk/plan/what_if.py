@@ -137,7 +137,7 @@ class WhatIfPage(QWidget):
         outcome, session = self.outcome, self._session
         if outcome is None:
             return
-        if outcome.before is not session.board:
+        if not session.board.asks_the_same(outcome.before):
             session.say("The book changed meanwhile; try it again before keeping it.", trouble=True)
             return
         if session.do(lambda: what_if.keep(session.store, session.scope, outcome)):

@@ -6,6 +6,7 @@ from datetime import datetime
 from itertools import pairwise
 
 from azven.book.edits import Edit, add
+from azven.book.reading import Reading
 from azven.book.records import Act, Model, Permit
 from azven.book.regions import Rule, Territory
 from azven.book.store import Store
@@ -48,7 +49,7 @@ def permitted(
     return out
 
 
-def rule_at(store: Store, scope: Scope, freq_hz: int) -> Rule | None:
+def rule_at(store: Reading, scope: Scope, freq_hz: int) -> Rule | None:
     """The rule that decides at a frequency [Hz]; None where nothing is permitted or no region is chosen."""
     place = ground.here(store, scope)
     if place.region is None:
@@ -75,7 +76,7 @@ def _licensed(rule: Rule, licences: Sequence[Permit] | None, low_hz: int, high_h
     return replace(rule, title=title, power_mw=min(caps, default=None))
 
 
-def permits(store: Store, scope: Scope) -> list[Permit]:
+def permits(store: Reading, scope: Scope) -> list[Permit]:
     """Licences and overrides of the site, by frequency."""
     return sorted(store.all(Permit, site_id=scope.site), key=lambda p: (p.low_hz, p.id))
 

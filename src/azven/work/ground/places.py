@@ -3,8 +3,8 @@
 import math
 from collections.abc import Sequence
 
+from azven.book.reading import Reading
 from azven.book.records import Antenna, Wall, Zone
-from azven.book.store import Store
 from azven.rf.links import WALL_DB, End
 from azven.rf.walls import WallLine
 
@@ -12,7 +12,7 @@ PLACEMENT = "A"
 """The placement that plans and antenna systems take; the others are there to be compared with it."""
 
 
-def ends(store: Store, zone: Zone, role: str) -> tuple[End, ...]:
+def ends(store: Reading, zone: Zone, role: str) -> tuple[End, ...]:
     """The antennas of a role that stand in a room."""
     return tuple(as_end(a) for a in store.all(Antenna, zone_id=zone.id, layout=PLACEMENT) if a.role == role)
 

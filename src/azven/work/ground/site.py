@@ -6,6 +6,7 @@ from functools import lru_cache
 from typing import Any, Literal
 
 from azven.book.edits import Change, Edit, add, remove, replace_record
+from azven.book.reading import Reading
 from azven.book.records import (
     SERVICES,
     Link,
@@ -56,7 +57,7 @@ class Place:
         return self.site.stations or (self.region.stations if self.region is not None else ())
 
 
-def here(store: Store, scope: Scope) -> Place:
+def here(store: Reading, scope: Scope) -> Place:
     """The site and the show of a scope; Refusal when one of them is gone."""
     sites, shows = store.all(Site, id=scope.site), store.all(Show, id=scope.show)
     if not sites or not shows:
@@ -87,12 +88,12 @@ def choose_region(store: Store, scope: Scope, document: Mapping[str, Any]) -> Ed
     return Edit(f"Region: {document['title']}", changes)
 
 
-def zones(store: Store, scope: Scope) -> list[Zone]:
+def zones(store: Reading, scope: Scope) -> list[Zone]:
     """Rooms of the site in their order."""
     return zones_of(store, scope.site)
 
 
-def zones_of(store: Store, site_id: int) -> list[Zone]:
+def zones_of(store: Reading, site_id: int) -> list[Zone]:
     """Rooms of any site, by its id, in their order."""
     return sorted(store.all(Zone, site_id=site_id), key=lambda z: (z.position, z.id))
 
@@ -106,14 +107,14 @@ def add_zone(store: Store, scope: Scope, name: str) -> Edit:
     return Edit(f"Room {name}", add(zone), (zone_id,))
 
 
-def rename_zone(store: Store, zone: Zone, name: str) -> Edit:
+def rename_zone(store: Reading, zone: Zone, name: str) -> Edit:
     name = name.strip()
     if not name:
         raise Refusal("A room needs a name.")
     return Edit(f"Rename {zone.name}", replace_record(zone, replace(zone, name=name)))
 
 
-def remove_zone(store: Store, scope: Scope, zone: Zone) -> Edit:
+def remove_zone(store: Reading, scope: Scope, zone: Zone) -> Edit:
     """Take a room out with its relations; Refusal while links, units or neighbours are in it."""
     users = [
         *(x.name for x in store.all(Link, zone_id=zone.id)),
@@ -135,7 +136,7 @@ def relation_from_loss(loss_db: float) -> RelationName:
     return "near" if loss_db < APART_FROM_DB else "apart"
 
 
-def relations(store: Store, scope: Scope) -> dict[frozenset[int], Relation]:
+def relations(store: Reading, scope: Scope) -> dict[frozenset[int], Relation]:
     """Stored relations by pair of zone ids; a pair that is not stored is apart."""
     here_too = {z.id for z in zones(store, scope)}
     stored = {frozenset((r.zone_a_id, r.zone_b_id)): r for r in store.all(Relation)}
@@ -154,7 +155,7 @@ def relate(
     return Edit(title, add(new))
 
 
-def neighbours(store: Store, scope: Scope) -> list[Neighbour]:
+def neighbours(store: Reading, scope: Scope) -> list[Neighbour]:
     return sorted(store.all(Neighbour, site_id=scope.site), key=lambda n: n.freq_hz)
 
 
@@ -205,12 +206,12 @@ def take_out(record: Any, title: str) -> Edit:
     return Edit(title, (Change(record, None),))
 
 
-def set_site(store: Store, scope: Scope, title: str, **values: Any) -> Edit:
+def set_site(store: Reading, scope: Scope, title: str, **values: Any) -> Edit:
     """Change the site: television guard, thresholds, note."""
     return change(here(store, scope).site, title, **values)
 
 
-def set_time_zone(store: Store, scope: Scope, name: str) -> Edit:
+def set_time_zone(store: Reading, scope: Scope, name: str) -> Edit:
     """Read times as those of a zone of the zone database; moments stay, hours of neighbours are meant there from now
     on. Refusal for a zone that it does not have."""
     if name not in zone_names():
@@ -218,7 +219,7 @@ def set_time_zone(store: Store, scope: Scope, name: str) -> Edit:
     return set_site(store, scope, f"Times of {name}", time_zone=name)
 
 
-def set_stations(store: Store, scope: Scope, text: str) -> Edit:
+def set_stations(store: Reading, scope: Scope, text: str) -> Edit:
     """The raster channels that the local list gives, separated by commas or spaces; Refusal for unknown ones."""
     named = tuple(dict.fromkeys(text.replace(",", " ").replace(";", " ").split()))
     known = {c.name for c in here(store, scope).channels()}
@@ -227,7 +228,7 @@ def set_stations(store: Store, scope: Scope, text: str) -> Edit:
     return set_site(store, scope, "Television stations listed here", stations=named)
 
 
-def open_points(store: Store, scope: Scope) -> int:
+def open_points(store: Reading, scope: Scope) -> int:
     """What Ground still misses: a region, relations nobody has set."""
     place = here(store, scope)
     rooms = zones(store, scope)
@@ -235,7 +236,7 @@ def open_points(store: Store, scope: Scope) -> int:
     return (place.region is None) + max(unset, 0)
 
 
-def models(store: Store) -> list[Model]:
+def models(store: Reading) -> list[Model]:
     return sorted(store.all(Model), key=lambda m: (SERVICES.index(m.service), m.name))
 
 

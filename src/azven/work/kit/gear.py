@@ -9,6 +9,7 @@ from typing import Any
 from azven.book.edits import Change, Edit, add, remove, replace_record
 from azven.book.formats.errors import in_short
 from azven.book.formats.rows import rows_of
+from azven.book.reading import Reading
 from azven.book.records import USE_CLASSES, Act, Assignment, Link, Model, Show, Unit, Zone
 from azven.book.store import Store
 from azven.refusal import Refusal
@@ -19,16 +20,16 @@ PRIORITIES = {1: "vital", 2: "high", 3: "normal", 4: "low"}
 _COUNT_LIMIT = 500
 
 
-def links(store: Store, scope: Scope) -> list[Link]:
+def links(store: Reading, scope: Scope) -> list[Link]:
     """Links of the show in order of importance, spares last."""
     return sorted(store.all(Link, show_id=scope.show), key=lambda x: (x.spare, x.priority, x.position, x.id))
 
 
-def acts(store: Store, scope: Scope) -> list[Act]:
+def acts(store: Reading, scope: Scope) -> list[Act]:
     return sorted(store.all(Act, show_id=scope.show), key=lambda a: (a.position, a.id))
 
 
-def units(store: Store, scope: Scope) -> list[Unit]:
+def units(store: Reading, scope: Scope) -> list[Unit]:
     """Units in rooms of the site, and those that have no room."""
     rooms = {z.id for z in ground.zones(store, scope)}
     return [u for u in store.all(Unit) if u.zone_id is None or u.zone_id in rooms]
@@ -104,7 +105,7 @@ def add_model(store: Store, like: Model, name: str) -> Edit:
     return Edit(f"Add model {model.name}", add(model), (model.id,))
 
 
-def change_links(store: Store, chosen: Sequence[Link], models: Sequence[Model] = (), **values: Any) -> Edit:
+def change_links(store: Reading, chosen: Sequence[Link], models: Sequence[Model] = (), **values: Any) -> Edit:
     """Set the same fields on several links; `models` are about to be added in the same edit.
 
     Refusal for an empty name; a band the model lacks gives way to its first. Acts that are set end the note of acts
@@ -131,7 +132,7 @@ def change_links(store: Store, chosen: Sequence[Link], models: Sequence[Model] =
     return Edit(title, tuple(changes), tuple(x.id for x in chosen))
 
 
-def remove_links(store: Store, chosen: Sequence[Link]) -> Edit:
+def remove_links(store: Reading, chosen: Sequence[Link]) -> Edit:
     """Take links out together with their frequencies."""
     ids = {x.id for x in chosen}
     placed = [a for a in store.all(Assignment) if a.link_id in ids]
@@ -146,7 +147,7 @@ def add_act(store: Store, scope: Scope, name: str = "") -> Edit:
     return Edit(f"Act {name}", add(act), (act.id,))
 
 
-def remove_acts(store: Store, scope: Scope, chosen: Sequence[Act]) -> Edit:
+def remove_acts(store: Reading, scope: Scope, chosen: Sequence[Act]) -> Edit:
     """Take acts out, of their links too. A link that was on in them alone is on always from then on, and says so."""
     gone = {a.id: a.name for a in chosen}
     changes: list[Change] = []
@@ -234,7 +235,7 @@ class _RowReader:
     """Turns the cells of one row into a link, by the names that the book knows."""
 
     def __init__(
-        self, store: Store, scope: Scope, model: Model, zone: Zone, columns: dict[str, int], offset: int
+        self, store: Reading, scope: Scope, model: Model, zone: Zone, columns: dict[str, int], offset: int
     ) -> None:
         self._show = ground.here(store, scope).show
         self._models = _by_name(store.all(Model))
@@ -316,7 +317,7 @@ def band_note(link: Link, unit: Unit | None, model: Model) -> str:
     return ""
 
 
-def open_points(store: Store, scope: Scope) -> int:
+def open_points(store: Reading, scope: Scope) -> int:
     """Links whose transmitter and receiver do not meet, or whose acts were removed."""
     units_by_id = {u.id: u for u in units(store, scope)}
     by_id = {m.id: m for m in store.all(Model)}

@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 
 from azven.book.edits import Change, Edit, add, replace_record
+from azven.book.reading import Reading
 from azven.book.records import Assignment, KeptPlan, Link, Record
 from azven.book.records import Plan as PlanRecord
 from azven.book.store import Store
@@ -15,10 +16,11 @@ from azven.rf.density import STEPS
 from azven.rf.products import Situation
 from azven.rf.schools import LevelJudge, School, Standing
 from azven.rf.verdict import Limit, harmed_by, margins
-from azven.work import ground, ids, kit
+from azven.work import ground, ids, kit, listen
 from azven.work.listen import Picture
-from azven.work.plan.history import SCHOOL_WORDS, fingerprint, keep, plan_record, stale
-from azven.work.plan.input import PlanInput, input_for
+from azven.work.plan import history
+from azven.work.plan.history import SCHOOL_WORDS, Changed, fingerprint, keep, plan_record
+from azven.work.plan.input import PlanInput, input_for, same_question
 from azven.work.scope import Scope
 
 Progress = Callable[[int, int], bool]
@@ -58,7 +60,17 @@ class Board:
     frequencies: Mapping[str, int]
     verdicts: tuple[Verdict, ...]
     locked: frozenset[str]
-    stale: tuple[str, ...]
+    changed: tuple[Changed, ...] = ()
+
+    @property
+    def stale(self) -> tuple[str, ...]:
+        """Kinds of things that have changed since the plan was made."""
+        return tuple(dict.fromkeys(c.kinds() for c in self.changed))
+
+    def asks_the_same(self, other: "Board") -> bool:
+        """Whether all that a search or a judgement depends on stands here as it stands there."""
+        alike = self.frequencies == other.frequencies and self.locked == other.locked
+        return alike and same_question(self.input, other.input)
 
     def verdict(self, link_id: str) -> Verdict:
         return next(v for v in self.verdicts if v.id == link_id)
@@ -70,7 +82,7 @@ class Board:
 # -- how the plan stands -------------------------------------------------------------------------------
 
 
-def assignments(store: Store, scope: Scope) -> dict[int, Assignment]:
+def assignments(store: Reading, scope: Scope) -> dict[int, Assignment]:
     """Assignments of the show's plan by link id."""
     plan = plan_record(store, scope)
     return {a.link_id: a for a in store.all(Assignment, plan_id=plan.id)} if plan else {}
@@ -78,18 +90,28 @@ def assignments(store: Store, scope: Scope) -> dict[int, Assignment]:
 
 def board_of(store: Store, scope: Scope, picture: Picture | None = None) -> Board:
     """The plan as it stands in the book, judged exactly."""
+    return board_from(store, scope, picture or listen.picture(store, scope))
+
+
+def board_from(store: Reading, scope: Scope, picture: Picture, before: Board | None = None) -> Board:
+    """The plan as it stands in the book, judged exactly; what was judged `before` still holds where nothing that it
+    depends on has changed."""
     found = input_for(store, scope, picture)
     placed = assignments(store, scope)
     frequencies = {k: placed[x.id].freq_hz for k, x in found.links.items() if x.id in placed}
     locked = frozenset(k for k, x in found.links.items() if x.id in placed and placed[x.id].locked)
-    return judge(found, frequencies, locked, stale(store, scope))
+    changed = history.changed(store, scope)
+    if before is None or frequencies != before.frequencies or not same_question(found, before.input):
+        return judge(found, frequencies, locked, changed)
+    verdicts = (replace(v, link=found.links[v.id], locked=v.id in locked) for v in before.verdicts)
+    return Board(found, frequencies, tuple(verdicts), locked, changed)
 
 
 def judge(
     found: PlanInput,
     frequencies: Mapping[str, int],
     locked: frozenset[str] = frozenset(),
-    changed: tuple[str, ...] = (),
+    changed: tuple[Changed, ...] = (),
 ) -> Board:
     """Verdicts on `frequencies` (link id → Hz)."""
     request = found.request
@@ -245,7 +267,7 @@ def set_frequencies(
     return Edit(title, tuple(changes), tuple(by_id[k].id for k in frequencies) if len(frequencies) == 1 else ())
 
 
-def lock(store: Store, scope: Scope, link: Link, locked: bool) -> Edit:
+def lock(store: Reading, scope: Scope, link: Link, locked: bool) -> Edit:
     """Hold a link where it is, or let it go; Refusal when it has no frequency."""
     placed = assignments(store, scope).get(link.id)
     if placed is None:
@@ -254,12 +276,12 @@ def lock(store: Store, scope: Scope, link: Link, locked: bool) -> Edit:
     return Edit(title, replace_record(placed, replace(placed, locked=locked)), (link.id,))
 
 
-def set_density(store: Store, scope: Scope, step: int) -> Edit:
+def set_density(store: Reading, scope: Scope, step: int) -> Edit:
     show = ground.here(store, scope).show
     return Edit(f"Density: {STEPS[step].name}", replace_record(show, replace(show, density=step)))
 
 
-def set_school(store: Store, scope: Scope, school: School) -> Edit:
+def set_school(store: Reading, scope: Scope, school: School) -> Edit:
     """Judge and plan by spacing, by level, or by spacing with what is harmless excused."""
     show = ground.here(store, scope).show
     return Edit(f"Judge {SCHOOL_WORDS[school]}", replace_record(show, replace(show, school=school)))

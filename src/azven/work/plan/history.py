@@ -6,9 +6,10 @@ from collections.abc import Iterable, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import TypeVar
+from typing import NamedTuple, TypeVar
 
 from azven.book.edits import Change, add, remove
+from azven.book.reading import Reading
 from azven.book.records import (
     Act,
     Antenna,
@@ -45,13 +46,13 @@ _TIMES = {"hours", "starts_at", "ends_at"}
 _DRAWN = {"shape", "height_m", "builtin", "modulation", "service"}
 
 
-def plan_record(store: Store, scope: Scope) -> Plan | None:
+def plan_record(store: Reading, scope: Scope) -> Plan | None:
     """The plan of the show, None before the first."""
     found = store.all(Plan, show_id=scope.show)
     return found[0] if found else None
 
 
-def fingerprint(store: Store, scope: Scope, coming: Sequence[Record] = ()) -> dict[str, str]:
+def fingerprint(store: Reading, scope: Scope, coming: Sequence[Record] = ()) -> dict[str, str]:
     """What the plan depends on, condensed per thing: `kind/id` to a digest and, behind a blank, the thing's name then.
 
     `coming` records are about to be added, or to replace those with their id, in the same edit.
@@ -127,11 +128,26 @@ _MANY = {
 }
 
 
-def _changed(store: Store, scope: Scope) -> list[tuple[str, str, str]]:
-    """Kind, name and what happened to everything that differs from when the plan was made."""
+class Changed(NamedTuple):
+    """A thing that is not as it was when the plan was made: its kind, its name and what happened to it."""
+
+    kind: str
+    name: str
+    word: str
+
+    def words(self) -> str:
+        return f"{_WORDS.get(self.kind, self.kind)} {self.name}".strip() + f" {self.word}"
+
+    def kinds(self) -> str:
+        """Things of its kind, as one calls them: `neighbours`."""
+        return _MANY.get(self.kind, self.kind)
+
+
+def changed(store: Reading, scope: Scope) -> tuple[Changed, ...]:
+    """Everything that differs from when the plan was made; empty when it is up to date or there is none."""
     plan = plan_record(store, scope)
     if plan is None or not all("/" in key for key in plan.inputs):
-        return []
+        return ()
     today = fingerprint(store, scope) if plan.inputs else {}
     if not any(key.startswith("power/") for key in plan.inputs):  # made when caps did not count
         today = {key: digest for key, digest in today.items() if not key.startswith("power/")}
@@ -141,24 +157,14 @@ def _changed(store: Store, scope: Scope) -> list[tuple[str, str, str]]:
         if then[0] != now[0]:
             name = (now if now[0] else then)[1:]
             what = "changed" if then[0] and now[0] else "is new" if now[0] else "is gone"
-            out.append((key.split("/")[0], " ".join(name), what))
-    return sorted(out)
-
-
-def changes(store: Store, scope: Scope) -> tuple[str, ...]:
-    """What has changed since the plan was made, one phrase a thing: `neighbour Ferry is new`."""
-    return tuple(f"{_WORDS.get(kind, kind)} {name}".strip() + f" {word}" for kind, name, word in _changed(store, scope))
-
-
-def stale(store: Store, scope: Scope) -> tuple[str, ...]:
-    """Kinds of things that have changed since the plan was made; empty when it is up to date or there is none."""
-    return tuple(dict.fromkeys(_MANY.get(kind, kind) for kind, _, _ in _changed(store, scope)))
+            out.append(Changed(key.split("/")[0], " ".join(name), what))
+    return tuple(sorted(out))
 
 
 # -- the history -----------------------------------------------------------------------------------------
 
 
-def kept_plans(store: Store, scope: Scope) -> list[KeptPlan]:
+def kept_plans(store: Reading, scope: Scope) -> list[KeptPlan]:
     """Plans as they were adopted, the newest first."""
     found = store.all(KeptPlan, show_id=scope.show)
     return sorted(found, key=lambda k: (k.made_at, k.id), reverse=True)
@@ -177,7 +183,7 @@ def keep(
     return add(new) + remove(kept_plans(store, scope)[KEPT_AT_MOST - 1 :])
 
 
-def _names(store: Store, scope: Scope, frequencies: Mapping[str, int]) -> dict[str, str]:
+def _names(store: Reading, scope: Scope, frequencies: Mapping[str, int]) -> dict[str, str]:
     return {ids.of(x): one_line(x.name) for x in kit.links(store, scope) if ids.of(x) in frequencies}
 
 
@@ -189,7 +195,7 @@ def who() -> str:
         return ""
 
 
-def made_from(store: Store, scope: Scope) -> tuple[str, ...]:
+def made_from(store: Reading, scope: Scope) -> tuple[str, ...]:
     """In words what a plan made now rests on: rules, sweeps, density, school."""
     place = ground.here(store, scope)
     clock = place.clock

@@ -1,19 +1,20 @@
 """From what the book knows to a coordination: what every link may use, and what it has to keep clear of."""
 
 import math
+import operator
 from collections.abc import Iterable, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, replace
 
+from azven.book.reading import Reading
 from azven.book.records import Act, Link, Model, Neighbour, Unit, Wall, Zone
-from azven.book.store import Store
 from azven.rf.by_level import Levels
 from azven.rf.density import at_density
 from azven.rf.imlevels import CONVERSION_LOSS_DB, ISOLATED_CONVERSION_LOSS_DB
 from azven.rf.radios import Radio, Room, Rooms
 from azven.rf.request import Carrier, PlanRequest, Profile, Range, Relation, Request
 from azven.rf.schools import SCHOOLS, School
-from azven.work import ground, ids, kit, listen
+from azven.work import ground, ids, kit
 from azven.work.ground import permission, places
 from azven.work.ids import EVERYWHERE
 from azven.work.listen import Picture
@@ -60,10 +61,17 @@ class PlanInput:
         return self.names.get(member, member)
 
 
+def same_question(a: PlanInput, b: PlanInput) -> bool:
+    """Whether two coordinations ask for the same, whatever things are called; levels count where they are judged."""
+    nameless = (replace(x.request, names={}, zone_names={}, act_names={}) for x in (a, b))
+    levels = a.school == "spacing" or a.levels == b.levels
+    return a.school == b.school and levels and operator.eq(*nameless)
+
+
 class _Known:
     """What the book says about links, looked up once."""
 
-    def __init__(self, store: Store, scope: Scope, picture: Picture, more_models: tuple[Model, ...] = ()) -> None:
+    def __init__(self, store: Reading, scope: Scope, picture: Picture, more_models: tuple[Model, ...] = ()) -> None:
         self.place, self.picture = ground.here(store, scope), picture
         self.models = {m.id: m for m in (*store.all(Model), *more_models)}
         self.zones = ground.zones(store, scope)
@@ -99,9 +107,9 @@ class _Known:
 
 
 def input_for(
-    store: Store,
+    store: Reading,
     scope: Scope,
-    picture: Picture | None = None,
+    picture: Picture,
     density: int | None = None,
     extra: tuple[Link, ...] = (),
     school: School | None = None,
@@ -113,7 +121,6 @@ def input_for(
     `density`, `school` and `related` (ids of rooms → relation) stand in for what the book says, `extra` links and more
     `neighbours`, their ids negative, come on top, to try something out.
     """
-    picture = picture or listen.picture(store, scope)
     known = _Known(store, scope, picture)
     show = known.place.show
     links = {ids.of(x): x for x in [*kit.links(store, scope), *extra] if not x.set_aside}
@@ -137,7 +144,7 @@ def input_for(
 
 
 def with_link(
-    now: PlanInput, store: Store, scope: Scope, picture: Picture, link: Link, models: tuple[Model, ...] = ()
+    now: PlanInput, store: Reading, scope: Scope, picture: Picture, link: Link, models: tuple[Model, ...] = ()
 ) -> PlanInput:
     """The same coordination with one link changed, perhaps to one of `models` that the book does not hold yet."""
     known = _Known(store, scope, picture, models)
@@ -151,7 +158,7 @@ def with_link(
     return replace(now, request=request, links={**now.links, key: link}, bars={**now.bars, key: bars}, names=names)
 
 
-def levels_for(store: Store, scope: Scope, links: Mapping[str, Link], models: Mapping[int, Model]) -> Levels:
+def levels_for(store: Reading, scope: Scope, links: Mapping[str, Link], models: Mapping[int, Model]) -> Levels:
     """What levels need to know: every link's radio and wearer, the rooms with the antennas that Reach has in them, and
     what stands between."""
     radios = {key: _radio(models[link.model_id], link) for key, link in links.items()}
@@ -289,7 +296,7 @@ class _Foreign:
             self.words[carrier.id] = words
 
 
-def _relations(store: Store, scope: Scope, rooms: Sequence[str]) -> dict[frozenset[str], Relation]:
+def _relations(store: Reading, scope: Scope, rooms: Sequence[str]) -> dict[frozenset[str], Relation]:
     known: dict[str, Relation] = {"together": "together", "near": "near", "apart": "apart"}
     out: dict[frozenset[str], Relation] = {frozenset((z, EVERYWHERE)): "together" for z in rooms}
     for pair, relation in ground.relations(store, scope).items():
