@@ -9,12 +9,12 @@ import spectra
 from azven.rf.detect import blocks
 from azven.rf.live import Receiver, crew_of, status
 from azven.rf.occupancy import survey
-from azven.rf.sweep import Channel, Sweep
-from azven.rf.venue import Antenna, Emitter, Multiplex, Settings, Venue
+from azven.rf.sweep import Channel, Sweep, SweepSettings
+from azven.rf.venue import Antenna, Emitter, Multiplex, Venue
 from timing import least, row
 
 CHANNELS = [Channel(str(21 + k), 470_000_000 + 8_000_000 * k, 478_000_000 + 8_000_000 * k) for k in range(28)]
-SETTINGS = Settings(470_000_000, 694_000_000, 10_001, 30_000)
+SETTINGS = SweepSettings(start_hz=470_000_000, stop_hz=694_000_000, points=10_001, rbw_hz=30_000)
 VENUES = 200
 
 
@@ -40,14 +40,31 @@ def venue(seed: int) -> tuple[Venue, set[str], list[Emitter]]:
     for k in taken:
         in_rbw = floor + rng.uniform(10, 50)
         power = in_rbw + 10 * np.log10(0.95 * 8e6 / SETTINGS.rbw_hz)
-        muxes.append(Multiplex(CHANNELS[k].low_hz, CHANNELS[k].high_hz, float(power), 0.0, pilot=False))
+        muxes.append(
+            Multiplex(
+                low_hz=CHANNELS[k].low_hz,
+                high_hz=CHANNELS[k].high_hz,
+                level_dbm=float(power),
+                bearing_deg=0.0,
+                pilot=False,
+            )
+        )
     free = [k for k in range(28) if k not in set(taken.tolist())]
     emitters = []
     for k in rng.choice(free, min(len(free), int(rng.integers(0, 9))), replace=False):
         freq = CHANNELS[k].low_hz + int(rng.integers(800_000, 7_200_000))
         level = floor + rng.uniform(10.5, 40)
-        emitters.append(Emitter(f"line {k}", freq, 0.0, (0.0, 0.0, 1.5), 12_500, arrives_dbm=float(level)))
-    world = Venue(tuple(muxes), tuple(emitters), seed=seed)
+        emitters.append(
+            Emitter(
+                name=f"line {k}",
+                freq_hz=freq,
+                power_dbm=0.0,
+                position=(0.0, 0.0, 1.5),
+                bandwidth_hz=12_500,
+                arrives_dbm=float(level),
+            )
+        )
+    world = Venue(multiplexes=tuple(muxes), emitters=tuple(emitters), seed=seed)
     return world, {CHANNELS[k].name for k in taken}, emitters
 
 
@@ -97,7 +114,12 @@ def main(_: list[str]) -> None:
     print(f"within half an RBW     {score.exact} of {score.lines_found}: {exact:.2%}")
     rng = np.random.default_rng(5)
     own = tuple(
-        Emitter(f"t{i}", int(470e6 + 3.6e6 * i), 15.0, (float(rng.uniform(-9, 9)), float(rng.uniform(5, 55)), 1.5))
+        Emitter(
+            name=f"t{i}",
+            freq_hz=int(470e6 + 3.6e6 * i),
+            power_dbm=15.0,
+            position=(float(rng.uniform(-9, 9)), float(rng.uniform(5, 55)), 1.5),
+        )
         for i in range(60)
     )
     busy = Venue(emitters=own, front_iip3_dbm=10.0)
@@ -110,10 +132,21 @@ def main(_: list[str]) -> None:
         "(wanted under 20 ms)",
     )
     many = tuple(
-        Emitter(f"l{i}", 470_000_000 + 224_000 * i, 15.0, (float(x), float(y), 1.5), 60_000, 10.0, ours=True)
+        Emitter(
+            name=f"l{i}",
+            freq_hz=470_000_000 + 224_000 * i,
+            power_dbm=15.0,
+            position=(float(x), float(y), 1.5),
+            bandwidth_hz=60_000,
+            extra_loss_db=10.0,
+            ours=True,
+        )
         for i, (x, y) in enumerate(zip(rng.uniform(-40, 40, 1_000), rng.uniform(5, 90, 1_000), strict=True))
     )
-    world, pair = Venue(emitters=many, front_iip3_dbm=5.0), (Antenna((-2, 0, 3), 6.5), Antenna((2, 0, 3), 6.5))
+    world, pair = (
+        Venue(emitters=many, front_iip3_dbm=5.0),
+        (Antenna(position=(-2, 0, 3), gain_dbi=6.5), Antenna(position=(2, 0, 3), gain_dbi=6.5)),
+    )
     receivers = [Receiver(e.name) for e in many]
     crew = crew_of(world, pair, receivers)
     row(

@@ -48,8 +48,13 @@ def mixed(n: int) -> PlanRequest:
     dense = {k: Profile(p.spacing_hz, {"2a-b": 50_000}) for k, p in profiles.items()}
     kinds = ["voice", "voice", "ear", "intercom"]
     band = (Range(470_000_000, 608_000_000),)
-    wishes = tuple(Request(f"l{i}", kinds[i % 4], "hall", band, 25_000, 0, 1 + i % 3) for i in range(n))
-    return PlanRequest(profiles if n <= 40 else dense, ("hall",), wishes, time_limit_s=20)
+    wishes = tuple(
+        Request(
+            id=f"l{i}", profile=kinds[i % 4], zone="hall", ranges=band, step_hz=25_000, origin_hz=0, priority=1 + i % 3
+        )
+        for i in range(n)
+    )
+    return PlanRequest(profiles=profiles if n <= 40 else dense, zones=("hall",), requests=wishes, time_limit_s=20)
 
 
 def run(name: str, request: PlanRequest, goal: object, baseline: list[int] | None) -> None:
@@ -74,9 +79,16 @@ def check_200() -> None:
     """All kinds on, 200 links where a plan of theirs with third-order guards put them: hits, clashes and margins."""
     guards = {"2a-b": 25_000, "a+b-c": 5_000, "3a-2b": 5_000, "3a-b-c": 2_000, "4a-3b": 2_000, "5a-4b": 2_000}
     profiles = {"voice": Profile(300_000, guards)}
-    carriers = [Carrier(f"l{i}", 470_000_000 + 25_000 * (11 * i * i // 10 + 37 * i) % 224_000_000, "voice", "hall")
-                for i in range(200)]  # fmt: skip
-    request = PlanRequest(profiles, zones=("hall",), requests=(), carriers=tuple(carriers))
+    carriers = [
+        Carrier(
+            id=f"l{i}",
+            freq_hz=470_000_000 + 25_000 * (11 * i * i // 10 + 37 * i) % 224_000_000,
+            profile="voice",
+            zone="hall",
+        )
+        for i in range(200)
+    ]
+    request = PlanRequest(profiles=profiles, zones=("hall",), requests=(), carriers=tuple(carriers))
     started = time.process_time()
     found = conflicts(request, {})[1]
     judged = time.process_time()

@@ -18,7 +18,7 @@ from azven.desk import theme as look
 from azven.desk.session import Session
 from azven.desk.stages import STAGES
 from azven.desk.window import Window
-from azven.rf.venue import Settings
+from azven.rf.sweep import SweepSettings
 from azven.work import chain, demo, demo_story, ground, kit, listen, plan
 from azven.work.listen import taking
 from azven.work.plan import Board
@@ -32,7 +32,7 @@ def big_book() -> Store:
     world = demo_story.venue()
     for record in listen.sweeps(store, here(store)):
         store.apply(listen.set_used(record, False))
-    settings = Settings(470_000_000, 694_000_000, 100_000, 10_000)
+    settings = SweepSettings(start_hz=470_000_000, stop_hz=694_000_000, points=100_000, rbw_hz=10_000)
     for number, name in enumerate(("omni", "rack")):
         sweep = world.sweep(world.antennas[name], settings, number, own_on=False)
         store.apply(listen.keep(store, here(store), sweep, taking.About(name, name), "bench"))

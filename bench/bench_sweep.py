@@ -3,8 +3,8 @@
 import numpy as np
 
 from azven.rf.occupancy import judge, survey
-from azven.rf.sweep import Channel, merge
-from azven.rf.venue import Antenna, Settings, Venue
+from azven.rf.sweep import Channel, SweepSettings, merge
+from azven.rf.venue import Antenna, Venue
 from timing import least, row
 
 
@@ -13,7 +13,7 @@ def main(_: list[str]) -> None:
     numbers = rng.random(100_000)
     baseline = least(lambda: np.sort(numbers))
     channels = [Channel(str(k), 470_000_000 + 8_000_000 * k, 478_000_000 + 8_000_000 * k) for k in range(28)]
-    settings = Settings(470_000_000, 694_000_000, 100_000, 10_000)
+    settings = SweepSettings(start_hz=470_000_000, stop_hz=694_000_000, points=100_000, rbw_hz=10_000)
     first, second = (Venue().sweep(Antenna(), settings, n) for n in (1, 2))
 
     def whole() -> None:

@@ -65,7 +65,13 @@ def test_a_two_zone_system_is_built_tuned_overloaded_cured_printed_and_undone(wi
     document.load(str(tmp_path / "design.pdf"))
     text = "".join(document.getAllText(i).text() for i in range(document.pageCount()))
     document.close()
-    for words in ("Stage and house", "Settings to dial in", "Rope Hall mast", "licensed riggers", "local code decides"):
+    for words in (
+        "Stage and house",
+        "Settings to dial in",
+        "Rope Hall mast",
+        "licensed riggers",
+        "local code decides",
+    ):
         assert words.replace(" ", "") in text.replace(" ", "").replace("\n", "")
     while session.undo.index():
         session.step_back()

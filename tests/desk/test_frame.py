@@ -96,7 +96,11 @@ def test_tables_hold_to_qts_rules_and_edit_in_place(window, qtbot):
 def test_a_cell_outside_its_choices_is_left_as_it_is_unless_one_is_taken(qtbot):
     taken = []
     column = Column(
-        "Acts", 80, lambda _: "1, 3", lambda _, v: taken.append(v) is None, lambda _: [("always", ()), ("1", (1,))]
+        title="Acts",
+        width=80,
+        show=lambda _: "1, 3",
+        change=lambda _, v: taken.append(v) is None,
+        choices=lambda _: [("always", ()), ("1", (1,))],
     )
     table = RecordTable([column], "Acts")
     qtbot.addWidget(table)

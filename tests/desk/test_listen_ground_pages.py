@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPointF, Qt
 
 from azven.desk import files
 from azven.desk.listen.instrument import _local_time
-from azven.rf.venue import Settings
+from azven.rf.sweep import SweepSettings
 from azven.work import demo, demo_story, ground, kit, listen
 from azven.work.ground import permission
 from azven.work.listen import taking
@@ -35,7 +35,11 @@ def test_repeated_sweeps_go_on_while_something_else_is_edited(window, qtbot, set
 
 def test_many_sweeps_are_worked_out_beside_the_window_and_nothing_is_planned_before(open_window, settle, tmp_path):
     store, world = demo.build(tmp_path), demo_story.venue()
-    taken = world.sweep(world.antennas["omni"], Settings(470_000_000, 694_000_000, 2_001, 120_000), 1)
+    taken = world.sweep(
+        world.antennas["omni"],
+        SweepSettings(start_hz=470_000_000, stop_hz=694_000_000, points=2_001, rbw_hz=120_000),
+        1,
+    )
     for i in range(70):
         store.apply(listen.keep(store, here(store), taken, taking.About(f"Place {i}", "whip"), "x"))
     window = open_window(store, stage="plan")

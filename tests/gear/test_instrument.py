@@ -11,15 +11,15 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from azven.gear.instrument import ScpiInstrument, sweep_in_parts
+from azven.gear.instrument import Reconnecting, ScpiInstrument, sweep_in_parts
 from azven.gear.standin import StandInAnalyser
 from azven.gear.transport import InstrumentError, connect
-from azven.rf.sweep import sweep_time_s
-from azven.rf.venue import Antenna, Multiplex, Settings, Venue
+from azven.rf.sweep import SweepSettings, sweep_time_s
+from azven.rf.venue import Antenna, Multiplex, Venue
 from azven.work.listen import taking
 
-WORLD = Venue(multiplexes=(Multiplex(566_000_000, 574_000_000, -60.0, 0.0),))
-SETTINGS = Settings(550_000_000, 600_000_000, 2_001, 30_000)
+WORLD = Venue(multiplexes=(Multiplex(low_hz=566_000_000, high_hz=574_000_000, level_dbm=-60.0, bearing_deg=0.0),))
+SETTINGS = SweepSettings(start_hz=550_000_000, stop_hz=600_000_000, points=2_001, rbw_hz=30_000)
 
 
 @pytest.fixture
@@ -82,7 +82,7 @@ def test_identify_and_sweep(instrument):
 
 
 def test_an_instrument_clips_what_it_cannot_do_and_says_so(instrument):
-    used = instrument.configure(Settings(50_000_000, 600_000_000, 100_000, 10.0))
+    used = instrument.configure(SweepSettings(start_hz=50_000_000, stop_hz=600_000_000, points=100_000, rbw_hz=10.0))
     assert (used.start_hz, used.points, used.rbw_hz) == (100_000_000, 20_001, 1_000.0)
 
 
@@ -164,44 +164,70 @@ def test_other_resource_names_go_through_pyvisa():
 
 
 class Failing:
-    """An instrument that goes away at the given part."""
+    """An instrument that goes away at the given part, and answers nobody once it is closed."""
 
     def __init__(self, at):
-        self.left = at
+        self.left, self.closed = at, False
 
     def configure(self, settings):
+        assert not self.closed
         return settings
 
     def sweep(self):
+        assert not self.closed
         self.left -= 1
         if self.left < 0:
             raise InstrumentError("It went away.")
         return np.full(125, -90.0)
 
     def close(self):
-        pass
+        self.closed = True
+
+
+def one_after_another(*parts):
+    """An instrument whose connections go away at these parts, and the connections that were made."""
+    made, left = [], iter(parts)
+
+    def connected():
+        made.append(Failing(next(left)))
+        return made[-1]
+
+    return Reconnecting(connected), made
+
+
+LONG = SweepSettings(start_hz=550_000_000, stop_hz=600_000_000, points=2_000, rbw_hz=30_000)
 
 
 def test_a_link_that_breaks_is_taken_up_once_and_what_arrived_is_kept():
-    settings = Settings(550_000_000, 600_000_000, 2_000, 30_000)
-    seen = []
-
-    def part(freq, level, share):
-        seen.append(share)
+    def on(freq, level, share):
         return True
 
-    whole = taking.take(Failing(4), settings, part, lambda: Failing(100))
+    whole = taking.take(one_after_another(4, 100)[0], LONG, on)
     assert (len(whole.sweep.freq_hz), whole.remark) == (2_000, "")
-    seen.clear()
-    partly = taking.take(Failing(4), settings, part, lambda: Failing(3))
+    partly = taking.take(one_after_another(4, 3)[0], LONG, on)
     assert len(partly.sweep.freq_hz) == 7 * 125
     assert "What had arrived was kept" in partly.remark
     with pytest.raises(InstrumentError):
-        taking.take(Failing(0), settings, part, lambda: Failing(0))
+        taking.take(one_after_another(0, 0)[0], LONG, on)
+    with pytest.raises(InstrumentError):
+        taking.take(Failing(0), LONG, on)
+
+
+def test_every_connection_is_closed_and_none_is_asked_after_that():
+    instrument, made = one_after_another(4, 20, 100)
+    twice = taking.take_twice(instrument, LONG, lambda f, v, s: True)
+    assert (len(twice.sweep.freq_hz), twice.remark) == (2_000, "")
+    assert [m.closed for m in made] == [True, True, False]
+    instrument.close()
+    assert all(m.closed for m in made)
 
 
 def test_what_an_instrument_cannot_do_is_said(instrument):
-    taken = taking.take(instrument, Settings(50_000_000, 600_000_000, 2_001, 30_000), lambda f, v, s: True)
+    taken = taking.take(
+        instrument,
+        SweepSettings(start_hz=50_000_000, stop_hz=600_000_000, points=2_001, rbw_hz=30_000),
+        lambda f, v, s: True,
+    )
     assert "begins at 100 MHz" in taken.remark
     assert taken.sweep.freq_hz[0] == 100_000_000
 
@@ -341,7 +367,7 @@ class Patient:
 
 @pytest.mark.parametrize("timeout_s", [0.5, 5.0])
 def test_a_sweep_may_take_four_times_what_its_filter_needs_and_the_time_out_on_top(timeout_s):
-    slow = Settings(470_000_000, 694_000_000, 1_001, 3_000.0)
+    slow = SweepSettings(start_hz=470_000_000, stop_hz=694_000_000, points=1_001, rbw_hz=3_000.0)
     line = Patient(slow)
     instrument = ScpiInstrument(line, timeout_s)
     instrument.configure(slow)

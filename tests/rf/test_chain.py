@@ -20,7 +20,9 @@ def cases(kind):
 def block(given, name=None):
     fields = {k: v for k, v in given.items() if k not in ("type", "name", "stop", "steps_db")}
     stop = tuple(Stop(**s) for s in given.get("stop", ()))
-    return Block(name or given["name"], given["type"], stop=stop, steps_db=tuple(given.get("steps_db", ())), **fields)
+    return Block(
+        id=name or given["name"], kind=given["type"], stop=stop, steps_db=tuple(given.get("steps_db", ())), **fields
+    )
 
 
 def chain(branches, combiner=None, after=(), **head):
@@ -28,7 +30,7 @@ def chain(branches, combiner=None, after=(), **head):
     blocks, edges, signals, wanted, ends = {}, [], [], {}, []
     for name, stages, carriers, weakest in branches:
         antenna = last = f"{name}/antenna"
-        blocks[antenna] = Block(antenna, "antenna")
+        blocks[antenna] = Block(id=antenna, kind="antenna")
         for stage in stages:
             here = f"{name}/{stage['name']}" if combiner else stage["name"]
             blocks[here] = block(stage, here)
@@ -36,7 +38,11 @@ def chain(branches, combiner=None, after=(), **head):
             last = here
         signals += [
             Signal(
-                f"{name}:{c['id']}", antenna, c.get("freq_hz", head["freq_hz"]), c["level_dbm"], c.get("crest_db", 0)
+                id=f"{name}:{c['id']}",
+                antenna=antenna,
+                freq_hz=c.get("freq_hz", head["freq_hz"]),
+                level_dbm=c["level_dbm"],
+                crest_db=c.get("crest_db", 0),
             )
             for c in carriers
         ]
@@ -44,7 +50,7 @@ def chain(branches, combiner=None, after=(), **head):
             wanted[antenna] = weakest
         ends.append(last)
     if combiner:
-        blocks["combiner"] = Block("combiner", "hybrid", **combiner)
+        blocks["combiner"] = Block(id="combiner", kind="hybrid", **combiner)
         edges += [(end, "combiner") for end in ends]
         last = "combiner"
         for stage in after:
@@ -52,7 +58,13 @@ def chain(branches, combiner=None, after=(), **head):
             edges.append((last, stage["name"]))
             last = stage["name"]
     return System(
-        blocks, tuple(edges), head["freq_hz"], head["bandwidth_hz"], tuple(signals), head.get("fa_db", 0.0), wanted
+        blocks=blocks,
+        edges=tuple(edges),
+        freq_hz=head["freq_hz"],
+        bandwidth_hz=head["bandwidth_hz"],
+        signals=tuple(signals),
+        fa_db=head.get("fa_db", 0.0),
+        wanted_dbm=wanted,
     ), last
 
 
@@ -179,9 +191,9 @@ def test_equal_passive_branches_lose_what_the_formula_says_and_no_more_noise(n):
 
 
 def test_a_cycle_is_refused():
-    blocks = {n: Block(n, "loss") for n in "ab"}
+    blocks = {n: Block(id=n, kind="loss") for n in "ab"}
     with pytest.raises(ValueError, match="cycle through a, b"):
-        solve(System(blocks, (("a", "b"), ("b", "a")), 600e6, 200e3))
+        solve(System(blocks=blocks, edges=(("a", "b"), ("b", "a")), freq_hz=600e6, bandwidth_hz=200e3))
 
 
 def test_unknown_cables_are_refused():
@@ -226,7 +238,7 @@ def test_supply_over_coax(given, expect):
 def test_in_ear_transmitters(given, expect):
     c = given["combiner"]
     combiner = transmit.Combiner(
-        c["kind"] == "active", c.get("inputs", c.get("ports")),
+        active=c["kind"] == "active", inputs=c.get("inputs", c.get("ports")),
         **{k: v for k, v in c.items() if k not in ("kind", "inputs", "ports")},
     )  # fmt: skip
     cable = coax_db(given["freq_hz"], **given["cable"]) if "cable" in given else 0.0

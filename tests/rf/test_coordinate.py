@@ -20,11 +20,29 @@ VOICE = Profile(350_000, {"2a-b": 100_000, "a+b-c": 50_000})
 
 
 def voices(n, priority=1, **more):
-    return tuple(Request(f"v{priority}-{i:02}", "voice", "hall", BAND, 25_000, 0, priority, **more) for i in range(n))
+    return tuple(
+        Request(
+            id=f"v{priority}-{i:02}",
+            profile="voice",
+            zone="hall",
+            ranges=BAND,
+            step_hz=25_000,
+            origin_hz=0,
+            priority=priority,
+            **more,
+        )
+        for i in range(n)
+    )
 
 
 def request(requests, effort=1, **more):
-    return PlanRequest({"voice": VOICE, **more.pop("profiles", {})}, ("hall", "foyer"), requests, effort=effort, **more)
+    return PlanRequest(
+        profiles={"voice": VOICE, **more.pop("profiles", {})},
+        zones=("hall", "foyer"),
+        requests=requests,
+        effort=effort,
+        **more,
+    )
 
 
 def frequencies(plan):
@@ -49,28 +67,28 @@ def plan_requests(draw):
     names = ["a", "b"]
     wishes = tuple(
         Request(
-            f"r{i}", draw(st.sampled_from(names)), draw(st.sampled_from(["hall", "foyer"])),
-            (Range(500_000_000, draw(st.sampled_from([501_000_000, 503_000_000]))),),
-            draw(st.sampled_from([25_000, 12_500, 30_000])), draw(st.sampled_from([0, 500_000_000])),
-            draw(st.integers(1, 3)), frozenset(draw(st.sets(st.sampled_from(["x", "y"]), max_size=2))),
+            id=f"r{i}", profile=draw(st.sampled_from(names)), zone=draw(st.sampled_from(["hall", "foyer"])),
+            ranges=(Range(500_000_000, draw(st.sampled_from([501_000_000, 503_000_000]))),),
+            step_hz=draw(st.sampled_from([25_000, 12_500, 30_000])), origin_hz=draw(st.sampled_from([0, 500_000_000])),
+            priority=draw(st.integers(1, 3)), times=frozenset(draw(st.sets(st.sampled_from(["x", "y"]), max_size=2))),
         )
         for i in range(draw(st.integers(1, 7)))
     )  # fmt: skip
     carriers = tuple(
         Carrier(
-            f"g{i}",
-            draw(st.integers(499_500_000, 503_500_000)),
-            draw(st.sampled_from(names)),
-            "hall",
-            draw(st.booleans()),
+            id=f"g{i}",
+            freq_hz=draw(st.integers(499_500_000, 503_500_000)),
+            profile=draw(st.sampled_from(names)),
+            zone="hall",
+            radiates=draw(st.booleans()),
         )
         for i in range(draw(st.integers(0, 3)))
     )
     relation = draw(st.sampled_from(["together", "near", "apart"]))
     blocked = (Blocked(500_400_000, 500_700_000, "test"),) if draw(st.booleans()) else ()
     return PlanRequest(
-        {n: draw(profiles) for n in names}, ("hall", "foyer"), wishes,
-        {frozenset(("hall", "foyer")): relation}, blocked, carriers, effort=1,
+        profiles={n: draw(profiles) for n in names}, zones=("hall", "foyer"), requests=wishes,
+        relations={frozenset(("hall", "foyer")): relation}, blocked=blocked, carriers=carriers, effort=1,
     )  # fmt: skip
 
 
@@ -114,11 +132,12 @@ def test_open_steps_of_the_search_are_open_in_truth(asked):
 def test_effect_of_a_new_carrier_matches_the_definition():
     """Bit sets against the product checker, step by step, all kinds on."""
     everything = Profile(200_000, dict.fromkeys(KINDS, 60_000))
-    wish = Request("new", "p", "hall", (Range(100_000_000, 104_000_000),), 25_000)
+    wish = Request(id="new", profile="p", zone="hall", ranges=(Range(100_000_000, 104_000_000),), step_hz=25_000)
     others = tuple(
-        Carrier(f"g{i}", f, "p", "hall") for i, f in enumerate((50_000_000, 101_000_000, 101_450_000, 102_725_000))
+        Carrier(id=f"g{i}", freq_hz=f, profile="p", zone="hall")
+        for i, f in enumerate((50_000_000, 101_000_000, 101_450_000, 102_725_000))
     )
-    asked = PlanRequest({"p": everything}, ("hall",), (wish,), carriers=others)
+    asked = PlanRequest(profiles={"p": everything}, zones=("hall",), requests=(wish,), carriers=others)
     grid = Grid(asked)
     closed = build(Rules(grid), grid.given).closed[grid.request_tag[0]]
     for freq in tunable(wish):
@@ -185,7 +204,9 @@ def test_cancel_answers_with_the_best_so_far_and_time_is_kept():
 def test_carriers_never_on_at_once_share_a_frequency():
     acts = [frozenset({"one"}), frozenset({"two"}), frozenset()]
     wishes = tuple(
-        Request(f"r{i}", "voice", "hall", (Range(500_000_000, 500_400_000),), 25_000, times=t)
+        Request(
+            id=f"r{i}", profile="voice", zone="hall", ranges=(Range(500_000_000, 500_400_000),), step_hz=25_000, times=t
+        )
         for i, t in enumerate(acts)
     )
     placed = frequencies(coordinate(request(wishes)))
@@ -193,7 +214,10 @@ def test_carriers_never_on_at_once_share_a_frequency():
 
 
 def test_given_carriers_stay_and_their_conflicts_are_reported():
-    given_two = (Carrier("g0", 501_000_000, "voice", "hall"), Carrier("g1", 501_100_000, "voice", "hall"))
+    given_two = (
+        Carrier(id="g0", freq_hz=501_000_000, profile="voice", zone="hall"),
+        Carrier(id="g1", freq_hz=501_100_000, profile="voice", zone="hall"),
+    )
     plan = coordinate(request(voices(3), carriers=given_two))
     assert len(plan.assignments) == 3
     assert [c.ids for c in plan.given_conflicts] == [("g0", "g1")]
@@ -228,7 +252,10 @@ def test_mend_moves_only_what_is_broken_and_least_important_first():
         ({"profiles": {"voice": Profile(1, {"4T4O": 1})}}, "unknown product kind; known: 2a-b"),
         ({"profiles": {"voice": Profile(1, {"2a-b": -1})}}, "guard_hz.2a-b: must not be negative"),
         ({"relations": {frozenset(("hall", "attic")): "near"}}, "relations: unknown zone 'attic'"),
-        ({"carriers": (Carrier("c", 0, "voice", "hall"),)}, r"carriers\[0\].freq_hz: must be above 0"),
+        (
+            {"carriers": (Carrier(id="c", freq_hz=0, profile="voice", zone="hall"),)},
+            r"carriers\[0\].freq_hz: must be above 0",
+        ),
         ({"requests": (replace(voices(1)[0], profile="lute"),)}, r"requests\[0\].profile: unknown profile 'lute'"),
         ({"requests": (replace(voices(1)[0], ranges=()),)}, r"requests\[0\].ranges: is empty"),
         ({"requests": (replace(voices(1)[0], ranges=(Range(2, 1),)),)}, r"ranges\[0\]: low_hz 2 must be above 0"),
@@ -253,11 +280,19 @@ def hard(n=120):
     guards = {"2a-b": 100_000, "a+b-c": 50_000, "3a-2b": 90_000, "3a-b-c": 45_000, "4a-3b": 40_000, "5a-4b": 30_000}
     profiles = {f"p{k}": Profile(350_000 + 1_000 * k, guards) for k in range(6)}
     wishes = tuple(
-        Request(f"l{i}", f"p{i % 6}", "hall", (Range(470_000_000 + i % 9 * 8_000_000, 694_000_000),), 25_000, 0,
-                i % 5 + 1, frozenset({f"a{i % 7}"}))
+        Request(
+            id=f"l{i}",
+            profile=f"p{i % 6}",
+            zone="hall",
+            ranges=(Range(470_000_000 + i % 9 * 8_000_000, 694_000_000),),
+            step_hz=25_000,
+            origin_hz=0,
+            priority=i % 5 + 1,
+            times=frozenset({f"a{i % 7}"}),
+        )
         for i in range(n)
-    )  # fmt: skip
-    return PlanRequest(profiles, ("hall",), wishes, effort=5, time_limit_s=60.0)
+    )
+    return PlanRequest(profiles=profiles, zones=("hall",), requests=wishes, effort=5, time_limit_s=60.0)
 
 
 def looks_until_stop(search, stop_at):

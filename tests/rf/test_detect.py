@@ -7,12 +7,12 @@ from hypothesis import strategies as st
 
 from azven.rf import detect, fading, imlevels
 from azven.rf.occupancy import survey
-from azven.rf.sweep import Channel, Line, Sweep
-from azven.rf.venue import Antenna, Emitter, Multiplex, Settings, Venue
+from azven.rf.sweep import Channel, Line, Sweep, SweepSettings
+from azven.rf.venue import Antenna, Emitter, Multiplex, Venue
 from azven.rf.walls import WallLine, crossed_db
 
 CHANNELS = [Channel(str(k), 470_000_000 + 8_000_000 * k, 478_000_000 + 8_000_000 * k) for k in range(10)]
-SETTINGS = Settings(470_000_000, 550_000_000, 4_001, 30_000)
+SETTINGS = SweepSettings(start_hz=470_000_000, stop_hz=550_000_000, points=4_001, rbw_hz=30_000)
 
 
 def venue(*muxes, emitters=(), **more):
@@ -20,18 +20,20 @@ def venue(*muxes, emitters=(), **more):
 
 
 def mux(k, level=-60.0, **more):
-    return Multiplex(CHANNELS[k].low_hz, CHANNELS[k].high_hz, level, 0.0, **more)
+    return Multiplex(low_hz=CHANNELS[k].low_hz, high_hz=CHANNELS[k].high_hz, level_dbm=level, bearing_deg=0.0, **more)
 
 
 def test_a_multiplex_is_matched_to_its_channel_and_a_line_is_not_one():
-    world = venue(mux(3), emitters=(Emitter("voice", 523_000_000, 0.0, (0, 20, 1.5)),))
+    world = venue(mux(3), emitters=(Emitter(name="voice", freq_hz=523_000_000, power_dbm=0.0, position=(0, 20, 1.5)),))
     found = detect.blocks(world.sweep(Antenna(), SETTINGS), CHANNELS)
     assert [(b.channel.name, b.kind, b.pilot) for b in found] == [("3", "multiplex", False)]
     assert found[0].share > 0.9
 
 
 def test_half_a_channel_is_said_to_be_part_of_one_and_a_pilot_is_seen():
-    half = Multiplex(CHANNELS[2].low_hz, CHANNELS[2].low_hz + 4_000_000, -60.0, 0.0)
+    half = Multiplex(
+        low_hz=CHANNELS[2].low_hz, high_hz=CHANNELS[2].low_hz + 4_000_000, level_dbm=-60.0, bearing_deg=0.0
+    )
     single = mux(6, pilot=True)
     found = {b.channel.name: b for b in detect.blocks(venue(half, single).sweep(Antenna(), SETTINGS), CHANNELS)}
     assert found["2"].kind == "part of a channel"
@@ -40,9 +42,9 @@ def test_half_a_channel_is_said_to_be_part_of_one_and_a_pilot_is_seen():
 
 
 def test_what_appeared_went_and_grew():
-    voice = Emitter("voice", 523_000_000, 0.0, (0, 20, 1.5))
+    voice = Emitter(name="voice", freq_hz=523_000_000, power_dbm=0.0, position=(0, 20, 1.5))
     before = venue(mux(3), emitters=(voice,)).sweep(Antenna(), SETTINGS, 1)
-    louder = Emitter("voice", 523_000_000, 15.0, (0, 20, 1.5))
+    louder = Emitter(name="voice", freq_hz=523_000_000, power_dbm=15.0, position=(0, 20, 1.5))
     after = venue(mux(5), emitters=(louder,)).sweep(Antenna(), SETTINGS, 2)
     kinds = {d.kind: d for d in detect.compare(before, after)}
     assert CHANNELS[5].low_hz - 1e5 <= kinds["appeared"].low_hz < CHANNELS[5].high_hz
@@ -53,7 +55,7 @@ def test_what_appeared_went_and_grew():
 
 def test_the_one_carrier_that_came_stands_before_a_hundred_changes_of_noise():
     before = venue(mux(3)).sweep(Antenna(), SETTINGS, 1)
-    came = Emitter("came", 523_000_000, -20.0, (0, 20, 1.5))
+    came = Emitter(name="came", freq_hz=523_000_000, power_dbm=-20.0, position=(0, 20, 1.5))
     noise = np.random.default_rng(1).exponential(1.0, (2, len(before.freq_hz)))
     old, new = (
         Sweep(s.freq_hz, s.level_dbm + 10 * np.log10(n), s.rbw_hz)
@@ -73,21 +75,28 @@ def test_sweeps_that_share_no_band_do_not_differ():
 
 def test_products_of_the_front_end_fall_at_their_place_and_level_and_an_attenuator_unmasks_them():
     isolated = {"bandwidth_hz": 12_500, "conversion_loss_db": 200.0}
-    a, b = (Emitter(n, f, 0.0, (0, 5, 1.5), **isolated) for n, f in (("a", 500_000_000), ("b", 502_000_000)))
+    a, b = (
+        Emitter(name=n, freq_hz=f, power_dbm=0.0, position=(0, 5, 1.5), **isolated)
+        for n, f in (("a", 500_000_000), ("b", 502_000_000))
+    )
     world = venue(emitters=(a, b), front_iip3_dbm=-7.0)
     level = world.received_dbm(a, Antenna())
-    fine = Settings(496_000_000, 506_000_000, 4_001, 30_000)
+    fine = SweepSettings(start_hz=496_000_000, stop_hz=506_000_000, points=4_001, rbw_hz=30_000)
     plain = world.sweep(Antenna(), fine, 1)
     at = int(np.argmin(np.abs(plain.freq_hz - 498_000_000)))
     expected = imlevels.in_receiver_dbm(-7.0, level, world.received_dbm(b, Antenna()))
     assert plain.level_dbm[at - 2 : at + 3].max() == pytest.approx(expected, abs=3.5)
-    weaker = world.sweep(Antenna(), Settings(496_000_000, 506_000_000, 4_001, 30_000, attenuation_db=10.0), 1)
+    weaker = world.sweep(
+        Antenna(),
+        SweepSettings(start_hz=496_000_000, stop_hz=506_000_000, points=4_001, rbw_hz=30_000, attenuation_db=10.0),
+        1,
+    )
     suspects = detect.overload_suspects(plain, weaker)
     assert {round(s.freq_hz / 1e6) for s in suspects} == {498, 504}
 
 
 def test_a_line_that_one_antenna_hardly_sees():
-    there = Emitter("stage", 523_000_000, 10.0, (0, 20, 1.5))
+    there = Emitter(name="stage", freq_hz=523_000_000, power_dbm=10.0, position=(0, 20, 1.5))
     world = venue(emitters=(there,))
     front = world.sweep(Antenna(gain_dbi=6.5, bearing_deg=0.0), SETTINGS, 1)
     behind = world.sweep(Antenna(gain_dbi=6.5, bearing_deg=180.0), SETTINGS, 2)
@@ -97,7 +106,7 @@ def test_a_line_that_one_antenna_hardly_sees():
 
 
 def test_radios_that_key_up_are_on_when_their_time_says():
-    radio = Emitter("radio", 523_000_000, 30.0, (0, 20, 1.5), keyed_s=(5.0, 60.0, 10.0))
+    radio = Emitter(name="radio", freq_hz=523_000_000, power_dbm=30.0, position=(0, 20, 1.5), keyed_s=(5.0, 60.0, 10.0))
     world = venue(emitters=(radio,))
     levels = [world.sweep(Antenna(), SETTINGS, 1, time_s=t).level_dbm.max() for t in (0.0, 12.0, 16.0, 71.0)]
     assert [level > -60 for level in levels] == [False, True, False, True]
@@ -109,7 +118,9 @@ def test_walls_between_add_up_and_walls_aside_do_not():
     assert crossed_db(walls, (0, 0), (0, 6)) == 6.0
     grid = crossed_db(walls, np.array([[0.0, 0.0], [0.0, 6.0]]), np.array([0.0, 10.0]))
     assert grid.tolist() == [26.0, 20.0]
-    shut = venue(emitters=(Emitter("x", 523_000_000, 0.0, (0, 10, 1.5)),), walls=tuple(walls))
+    shut = venue(
+        emitters=(Emitter(name="x", freq_hz=523_000_000, power_dbm=0.0, position=(0, 10, 1.5)),), walls=tuple(walls)
+    )
     open_ = venue(emitters=shut.emitters)
     lost = open_.received_dbm(shut.emitters[0], Antenna()) - shut.received_dbm(shut.emitters[0], Antenna())
     assert lost == pytest.approx(26.0)
@@ -136,7 +147,17 @@ def test_lines_are_placed_within_half_an_rbw(step, above):
     floor = float(np.median(venue().sweep(Antenna(gain_dbi=0.0), SETTINGS).level_dbm))
 
     world = Venue(
-        emitters=(Emitter("x", freq, 0, (0, 0, 0), 12_500, arrives_dbm=floor + 1.0 + above),), surroundings=None
+        emitters=(
+            Emitter(
+                name="x",
+                freq_hz=freq,
+                power_dbm=0,
+                position=(0, 0, 0),
+                bandwidth_hz=12_500,
+                arrives_dbm=floor + 1.0 + above,
+            ),
+        ),
+        surroundings=None,
     )
     sweep = world.sweep(Antenna(), SETTINGS, step)
     found = survey(sweep, CHANNELS).lines

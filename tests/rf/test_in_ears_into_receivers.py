@@ -73,7 +73,7 @@ def test_exposure_is_added_up_at_each_frequency():
 
 
 def test_nought_dbm_is_a_level_and_no_transmitter_is_an_error():
-    combiner = transmit.Combiner(True, 8, p1db_out_dbm=20.0)
+    combiner = transmit.Combiner(active=True, inputs=8, p1db_out_dbm=20.0)
     found = transmit.combine(600e6, {"a": 0.0}, combiner, 0.0)
     assert (found.eirp_total_dbm, found.output_average_dbm, found.output_peak_dbm) == (0.0, 0.0, 0.0)
     assert found.eirp_total_w == pytest.approx(1e-3)

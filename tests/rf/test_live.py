@@ -68,11 +68,13 @@ def test_everybody_stays_near_home():
 
 
 def test_a_bad_plan_is_heard_and_a_good_one_is_not():
-    pair = Antenna((-2.0, 0, 3), 6.5), Antenna((2.0, 0, 3), 6.5)
+    pair = Antenna(position=(-2.0, 0, 3), gain_dbi=6.5), Antenna(position=(2.0, 0, 3), gain_dbi=6.5)
 
     def quality(third_hz):
-        sent = [Emitter(n, f, 17.0, (x, 6.0, 1.5), 60_000, 10.0) for n, f, x in
-                (("a", 500_000_000, 0.0), ("b", 501_000_000, 0.3), ("c", third_hz, 5.0))]  # fmt: skip
+        sent = [
+            Emitter(name=n, freq_hz=f, power_dbm=17.0, position=(x, 6.0, 1.5), bandwidth_hz=60_000, extra_loss_db=10.0)
+            for n, f, x in (("a", 500_000_000, 0.0), ("b", 501_000_000, 0.3), ("c", third_hz, 5.0))
+        ]
         world = Venue(emitters=tuple(sent), surroundings=None, front_iip3_dbm=-20.0)
         found = crew_of(world, pair, [Receiver(n, needed_db=40.0) for n in "abc"])
         return status(found, 5.0).quality, found
@@ -108,8 +110,8 @@ def test_quality_is_a_half_six_decibels_under_the_need_and_grows_as_a_logistic_o
 
 def test_of_two_antennas_the_more_disturbed_one_counts():
     """Wrong by this side: a receiver may use either of its antennas."""
-    ours = Emitter("ours", 560_000_000, 17.0, (0.0, 20.0, 1.5), ours=True)
-    noisy = Emitter("noisy", 560_000_000, 10.0, (40.0, 0.0, 3.0))
+    ours = Emitter(name="ours", freq_hz=560_000_000, power_dbm=17.0, position=(0.0, 20.0, 1.5), ours=True)
+    noisy = Emitter(name="noisy", freq_hz=560_000_000, power_dbm=10.0, position=(40.0, 0.0, 3.0))
     pair = Antenna(position=(39.0, 0.0, 3.0)), Antenna(position=(-400.0, 0.0, 3.0))
     venue = Venue(emitters=(ours, noisy), surroundings=None, exponent=None)
     alone = [float(venue.channels_dbm(a, np.array([560e6]), np.array([200e3]), ["ours"], 0.0)[0]) for a in pair]

@@ -14,10 +14,18 @@ VOICE = Profile(350_000, {"2a-b": 100_000, "a+b-c": 50_000})
 
 def request(priorities, high=512_000_000):
     wishes = tuple(
-        Request(f"v{i:02}", "voice", "hall", (Range(500_000_000, high),), 25_000, 0, p)
+        Request(
+            id=f"v{i:02}",
+            profile="voice",
+            zone="hall",
+            ranges=(Range(500_000_000, high),),
+            step_hz=25_000,
+            origin_hz=0,
+            priority=p,
+        )
         for i, p in enumerate(priorities)
-    )  # fmt: skip
-    return PlanRequest({"voice": VOICE}, ("hall",), wishes, effort=1)
+    )
+    return PlanRequest(profiles={"voice": VOICE}, zones=("hall",), requests=wishes, effort=1)
 
 
 def frequencies(plan):
@@ -45,9 +53,17 @@ def test_one_link_in_two_conflicts_moves_rather_than_both_others():
 
 
 def test_somebody_makes_room_when_the_broken_link_has_nowhere_to_go():
-    narrow = Request("n", "voice", "hall", (Range(505_000_000, 505_100_000),), 25_000, 0, 1)
+    narrow = Request(
+        id="n",
+        profile="voice",
+        zone="hall",
+        ranges=(Range(505_000_000, 505_100_000),),
+        step_hz=25_000,
+        origin_hz=0,
+        priority=1,
+    )
     asked = request([2, 3])
-    asked = PlanRequest(asked.profiles, asked.zones, (*asked.requests, narrow), effort=1)
+    asked = PlanRequest(profiles=asked.profiles, zones=asked.zones, requests=(*asked.requests, narrow), effort=1)
     stands = {"v00": 502_000_000, "v01": 505_000_000, "n": 505_025_000}
     mended = mend(asked, stands)
     assert len(frequencies(mended.plan)) == 3
@@ -66,9 +82,25 @@ def test_a_crowd_on_one_frequency_is_cleared_without_listing_every_set():
 
 
 def test_who_has_nowhere_to_go_loses_its_place_and_the_answer_says_so():
-    shut = Request("n", "voice", "hall", (Range(505_000_000, 505_050_000),), 25_000, 0, 3)
-    held = Request("h", "voice", "hall", (Range(505_000_000, 505_050_000),), 25_000, 0, 1)
-    asked = PlanRequest({"voice": VOICE}, ("hall",), (held, shut), effort=1)
+    shut = Request(
+        id="n",
+        profile="voice",
+        zone="hall",
+        ranges=(Range(505_000_000, 505_050_000),),
+        step_hz=25_000,
+        origin_hz=0,
+        priority=3,
+    )
+    held = Request(
+        id="h",
+        profile="voice",
+        zone="hall",
+        ranges=(Range(505_000_000, 505_050_000),),
+        step_hz=25_000,
+        origin_hz=0,
+        priority=1,
+    )
+    asked = PlanRequest(profiles={"voice": VOICE}, zones=("hall",), requests=(held, shut), effort=1)
     mended = mend(asked, {"h": 505_000_000, "n": 505_050_000})
     assert [(m.id, m.to_hz) for m in mended.moves] == [("n", None)]
     assert [u.id for u in mended.plan.unplaced] == ["n"]
@@ -109,11 +141,18 @@ def test_moving_the_whole_problem_moves_nothing_but_the_numbers(n, by):
     here, there = request([1] * n), request([1] * n)
     shift = 25_000 * by
     moved = tuple(
-        Request(r.id, r.profile, r.zone, tuple(Range(x.low_hz + shift, x.high_hz + shift) for x in r.ranges),
-                r.step_hz, r.origin_hz + shift, r.priority)
+        Request(
+            id=r.id,
+            profile=r.profile,
+            zone=r.zone,
+            ranges=tuple(Range(x.low_hz + shift, x.high_hz + shift) for x in r.ranges),
+            step_hz=r.step_hz,
+            origin_hz=r.origin_hz + shift,
+            priority=r.priority,
+        )
         for r in there.requests
-    )  # fmt: skip
-    found = frequencies(coordinate(PlanRequest(there.profiles, there.zones, moved, effort=1)))
+    )
+    found = frequencies(coordinate(PlanRequest(profiles=there.profiles, zones=there.zones, requests=moved, effort=1)))
     assert found == {k: f + shift for k, f in frequencies(coordinate(here)).items()}
 
 
@@ -156,8 +195,16 @@ def test_a_table_that_cannot_be_meant_is_refused(wrong):
 @pytest.mark.parametrize(("high_hz", "away_hz"), [(505_950_000, 0), (506_000_000, 6_000_000)])
 def test_a_swap_spare_is_six_megahertz_away_where_that_can_be_had(high_hz, away_hz):
     """The link stands at the lower edge of what it may use: with a step less than 6 MHz anything free will do."""
-    wish = Request("v", "voice", "hall", (Range(500_000_000, high_hz),), 50_000, 0, 1)
-    asked = PlanRequest({"voice": Profile(350_000, {})}, ("hall",), (wish,))
+    wish = Request(
+        id="v",
+        profile="voice",
+        zone="hall",
+        ranges=(Range(500_000_000, high_hz),),
+        step_hz=50_000,
+        origin_hz=0,
+        priority=1,
+    )
+    asked = PlanRequest(profiles={"voice": Profile(350_000, {})}, zones=("hall",), requests=(wish,))
     swap = swap_spares(asked, {"v": 500_000_000}, ["v"])["v"]
     assert swap.freq_hz - 500_000_000 >= away_hz
     assert (swap.freq_hz == 506_000_000) is bool(away_hz)

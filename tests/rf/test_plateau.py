@@ -16,11 +16,17 @@ def asked(guard_hz: int = 50_000, count: int = 40, **changes) -> PlanRequest:
     profiles = {"voice": Profile(300_000, {"2a-b": guard_hz, **changes})}
     requests = tuple(
         Request(
-            f"V {i:02}", "voice", "hall", (Range(500_000_000, 510_000_000),), 25_000, 500_000_000, priority=1 + i % 3
+            id=f"V {i:02}",
+            profile="voice",
+            zone="hall",
+            ranges=(Range(500_000_000, 510_000_000),),
+            step_hz=25_000,
+            origin_hz=500_000_000,
+            priority=1 + i % 3,
         )
         for i in range(count)
     )
-    return PlanRequest(profiles, zones=("hall",), requests=requests)
+    return PlanRequest(profiles=profiles, zones=("hall",), requests=requests)
 
 
 def first_fit(grid: Grid) -> list[int]:
@@ -75,4 +81,6 @@ def test_only_links_of_one_shape_that_guard_pairs_suit():
     assert not suit(asked(**{"a+b-c": 25_000}))
     assert not suit(asked(**{"3a-2b": 25_000}))
     assert not suit(replace(request, requests=(replace(first, ranges=(Range(500_000_000, 505_000_000),)), *rest)))
-    assert not suit(replace(request, carriers=(Carrier("Neighbour", 503_000_000, "voice", "hall"),)))
+    assert not suit(
+        replace(request, carriers=(Carrier(id="Neighbour", freq_hz=503_000_000, profile="voice", zone="hall"),))
+    )

@@ -25,12 +25,12 @@ def situation(case):
     relations = {frozenset(r["zones"]): r["relation"] for r in case.get("relations", [])}
     carriers = [
         Carrier(
-            c["id"],
-            c["freq_hz"],
-            c["profile"],
-            c.get("zone", ""),
-            c.get("radiates", True),
-            frozenset(c.get("times", [])),
+            id=c["id"],
+            freq_hz=c["freq_hz"],
+            profile=c["profile"],
+            zone=c.get("zone", ""),
+            radiates=c.get("radiates", True),
+            times=frozenset(c.get("times", [])),
         )
         for c in case["carriers"]
     ]
@@ -96,7 +96,7 @@ def test_margins(case):
 @pytest.mark.parametrize("row", VECTORS["counts"], ids=lambda r: f"n={r['n']}")
 def test_counts(row):
     n = row["n"]
-    carriers = [Carrier(f"c{i}", 500_000_000 + 1_000_000 * i * i, "p", "") for i in range(n)]
+    carriers = [Carrier(id=f"c{i}", freq_hz=500_000_000 + 1_000_000 * i * i, profile="p", zone="") for i in range(n)]
     sit = Situation(carriers, {"p": Profile(0)}, {})
     kinds = [CODES[code] for code in VECTORS["kinds"]]
     assert {k: sum(len(f.product) for f in products(sit, k)) for k in kinds} == {
@@ -123,7 +123,7 @@ def brute_margin(freqs, guards, spacing, victim):
 def test_margins_agree_with_the_definition(steps, guard):
     freqs = [470_000_000 + 12_500 * s for s in steps]
     guards = {"2a-b": guard, "a+b-c": guard // 2 + 1, "3a-2b": guard // 3 + 1, "3a-b-c": guard // 4 + 1}
-    carriers = [Carrier(f"c{i}", f, "p", "") for i, f in enumerate(freqs)]
+    carriers = [Carrier(id=f"c{i}", freq_hz=f, profile="p", zone="") for i, f in enumerate(freqs)]
     found = margins(Situation(carriers, {"p": Profile(350_000, guards)}, {}))
     for i in range(len(freqs)):
         assert found[f"c{i}"].margin_hz == brute_margin(freqs, guards, 350_000, i)
@@ -131,7 +131,10 @@ def test_margins_agree_with_the_definition(steps, guard):
 
 @given(st.lists(st.integers(0, 60), min_size=4, max_size=9), st.integers(0, 3))
 def test_harm_of_one_carrier_is_what_the_whole_list_says(steps, which):
-    carriers = [Carrier(f"c{i}", 500_000_000 + 100_000 * s, "p", "", i != 2) for i, s in enumerate(steps)]
+    carriers = [
+        Carrier(id=f"c{i}", freq_hz=500_000_000 + 100_000 * s, profile="p", zone="", radiates=i != 2)
+        for i, s in enumerate(steps)
+    ]
     sit = Situation(carriers, {"p": Profile(150_000, dict.fromkeys(KINDS, 60_000))}, {})
     name = f"c{which}"
     found = [(h.victim, (h.victim, *h.sources)) for h in hits(sit)] + [(i, c.ids) for c in clashes(sit) for i in c.ids]
@@ -141,6 +144,8 @@ def test_harm_of_one_carrier_is_what_the_whole_list_says(steps, which):
 
 
 def test_margins_of_some_are_the_margins_of_all():
-    carriers = [Carrier(f"c{i}", 500_000_000 + 25_000 * (i * i * 7 % 311), "p", "") for i in range(12)]
+    carriers = [
+        Carrier(id=f"c{i}", freq_hz=500_000_000 + 25_000 * (i * i * 7 % 311), profile="p", zone="") for i in range(12)
+    ]
     sit = Situation(carriers, {"p": Profile(350_000, dict.fromkeys(KINDS[:4], 50_000))}, {})
     assert margins(sit, only=["c7"])["c7"] == margins(sit)["c7"]

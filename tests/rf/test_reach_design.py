@@ -150,7 +150,9 @@ def test_set_gains_compares_every_combination():
 
     def option(signal):
         noise, load_ = 10 ** (signal / 10) * rng.uniform(0.5, 2), 10 ** ((signal - 40) / 20)
-        return gain.Option((signal,), -80 + signal, noise, load_, 20.0, signal - 10)
+        return gain.Option(
+            setting=(signal,), signal_dbm=-80 + signal, noise=noise, load=load_, headroom_db=20.0, excess_db=signal - 10
+        )
 
     branches = {n: [option(float(s)) for s in range(0, 16, 3)] for n in "abc"}
     limits = gain.Limits(3.0, 3.0, -20.0)

@@ -21,14 +21,27 @@ TIGHT = Rooms({"hall": Room(near_m=1, far_m=40, between_m=0.3)}, {})
 
 
 def request(n=0, guards=VOICE, low=500_000_000, high=520_000_000, **more):
-    wishes = tuple(Request(f"v{i:02}", "voice", "hall", (Range(low, high),), 25_000, 0, 1) for i in range(n))
-    return PlanRequest({"voice": guards}, ("hall", "foyer"), wishes, **more)
+    wishes = tuple(
+        Request(
+            id=f"v{i:02}",
+            profile="voice",
+            zone="hall",
+            ranges=(Range(low, high),),
+            step_hz=25_000,
+            origin_hz=0,
+            priority=1,
+        )
+        for i in range(n)
+    )
+    return PlanRequest(profiles={"voice": guards}, zones=("hall", "foyer"), requests=wishes, **more)
 
 
 def trio(zone_of_third="hall"):
     """A product 2a − b falls exactly on the third."""
     at = {"a": 500_000_000, "b": 500_600_000, "c": 499_400_000}
-    return [Carrier(n, f, "voice", zone_of_third if n == "c" else "hall") for n, f in at.items()]
+    return [
+        Carrier(id=n, freq_hz=f, profile="voice", zone=zone_of_third if n == "c" else "hall") for n, f in at.items()
+    ]
 
 
 def judge(carriers, rooms, radios=None, asked=None):
@@ -66,7 +79,9 @@ def test_levels_find_a_danger_where_no_guard_looks():
 def test_near_rooms_count_by_level_and_walls_make_them_harmless():
     asked = replace(request(), relations={frozenset(("hall", "foyer")): "near"})
     carriers = trio(zone_of_third="foyer")
-    rooms = Rooms({"hall": Room(0.5, 40, 0.3), "foyer": Room(0.5, 40, 0.3)}, {})
+    rooms = Rooms(
+        {"hall": Room(near_m=0.5, far_m=40, between_m=0.3), "foyer": Room(near_m=0.5, far_m=40, between_m=0.3)}, {}
+    )
     walled = Rooms(rooms.rooms, {frozenset(("hall", "foyer")): 50.0})
     assert broken(asked, carriers, {}, rooms, "spacing") == set()
     assert broken(asked, carriers, {}, rooms, "level") == {"b", "c"}
@@ -74,14 +89,17 @@ def test_near_rooms_count_by_level_and_walls_make_them_harmless():
 
 
 def test_carriers_too_close_are_broken_in_every_school():
-    close = [Carrier("a", 500_000_000, "voice", "hall"), Carrier("b", 500_100_000, "voice", "hall")]
+    close = [
+        Carrier(id="a", freq_hz=500_000_000, profile="voice", zone="hall"),
+        Carrier(id="b", freq_hz=500_100_000, profile="voice", zone="hall"),
+    ]
     for school in ("spacing", "both", "level"):
         assert broken(request(), close, {}, WIDE, school) == {"a", "b"}
 
 
 def test_a_product_beside_the_channel_counts_less():
     def products(off):
-        carriers = [*trio()[:2], Carrier("c", 499_400_000 + off, "voice", "hall")]
+        carriers = [*trio()[:2], Carrier(id="c", freq_hz=499_400_000 + off, profile="voice", zone="hall")]
         return judge(carriers, WIDE).standing("c").products_dbm
 
     assert products(100_000) == pytest.approx(products(0) - 3.01, abs=0.01)
@@ -129,7 +147,7 @@ def test_planning_by_level_moves_what_is_in_danger_and_stops_when_told():
 def test_who_makes_the_strongest_products_is_the_same_for_all_at_once_and_one_by_one():
     rng = np.random.default_rng(3)
     carriers = [
-        Carrier(f"v{i}", int(f), "voice", "hall" if i % 2 else "foyer")
+        Carrier(id=f"v{i}", freq_hz=int(f), profile="voice", zone="hall" if i % 2 else "foyer")
         for i, f in enumerate(500_000_000 + 25_000 * rng.choice(400, 14, replace=False))
     ]
     found = judge(carriers, TIGHT, {"v3": Radio(fixed=True), "v6": Radio(fixed=True)})

@@ -16,11 +16,15 @@ BAND = (Range(500_000_000, 504_000_000),)
 
 
 def wish(name="new", profile="p", zone="hall", step=25_000, origin=0, **more):
-    return Request(name, profile, zone, more.pop("ranges", BAND), step, origin, **more)
+    return Request(
+        id=name, profile=profile, zone=zone, ranges=more.pop("ranges", BAND), step_hz=step, origin_hz=origin, **more
+    )
 
 
 def request(requests, profile, carriers=(), **more):
-    return PlanRequest({"p": profile}, ("hall", "foyer"), tuple(requests), carriers=tuple(carriers), **more)
+    return PlanRequest(
+        profiles={"p": profile}, zones=("hall", "foyer"), requests=tuple(requests), carriers=tuple(carriers), **more
+    )
 
 
 def closed_by_definition(asked, link):
@@ -42,7 +46,7 @@ def closed_by_state(asked):
 @pytest.mark.parametrize("kind", KINDS)
 def test_each_kind_alone_closes_exactly_what_its_formula_says(kind):
     freqs = (250_025_000, 500_500_000, 501_175_000, 502_650_000, 166_900_000, 251_500_000)
-    carriers = [Carrier(f"g{i}", f, "p", "hall") for i, f in enumerate(freqs)]
+    carriers = [Carrier(id=f"g{i}", freq_hz=f, profile="p", zone="hall") for i, f in enumerate(freqs)]
     asked = request([wish()], Profile(0, {kind: 80_000}), carriers)
     found = closed_by_state(asked)
     assert found == closed_by_definition(asked, asked.requests[0])
@@ -58,7 +62,7 @@ def test_each_kind_alone_closes_exactly_what_its_formula_says(kind):
 )
 def test_third_order_with_listeners_is_exact_on_the_raster(steps, two, three, radiates):
     carriers = [
-        Carrier(f"g{i}", 500_000_000 + 25_000 * s, "p", "hall", r)
+        Carrier(id=f"g{i}", freq_hz=500_000_000 + 25_000 * s, profile="p", zone="hall", radiates=r)
         for i, (s, r) in enumerate(zip(steps, radiates, strict=False))
     ]
     asked = request([wish()], Profile(60_000, {"2a-b": two, "a+b-c": three}), carriers)
@@ -68,15 +72,20 @@ def test_third_order_with_listeners_is_exact_on_the_raster(steps, two, three, ra
 @settings(max_examples=25)
 @given(st.lists(st.integers(0, 320_000), min_size=1, max_size=5, unique=True))
 def test_carriers_off_the_raster_never_leave_a_broken_step_open(offsets):
-    carriers = [Carrier(f"g{i}", 500_000_000 + 12 * o + 7, "p", "hall") for i, o in enumerate(offsets)]
+    carriers = [
+        Carrier(id=f"g{i}", freq_hz=500_000_000 + 12 * o + 7, profile="p", zone="hall") for i, o in enumerate(offsets)
+    ]
     asked = request([wish()], Profile(200_000, {"2a-b": 60_000, "a+b-c": 40_000}), carriers)
     assert closed_by_definition(asked, asked.requests[0]) <= closed_by_state(asked)
 
 
 def test_victims_profile_counts_and_both_ways_are_kept():
     profiles = {"wide": Profile(0, {"2a-b": 100_000}), "none": Profile(0)}
-    given_two = (Carrier("a", 501_000_000, "none", "hall"), Carrier("b", 501_400_000, "wide", "hall"))
-    asked = PlanRequest(profiles, ("hall",), (wish(profile="none"),), carriers=given_two)
+    given_two = (
+        Carrier(id="a", freq_hz=501_000_000, profile="none", zone="hall"),
+        Carrier(id="b", freq_hz=501_400_000, profile="wide", zone="hall"),
+    )
+    asked = PlanRequest(profiles=profiles, zones=("hall",), requests=(wish(profile="none"),), carriers=given_two)
     grid = Grid(asked)
     closed = build(Rules(grid), grid.given).closed[grid.request_tag[0]]
     # 2f − a on b and 2a − f on b are guarded by b; 2b − a on f is not, f has no guard
@@ -86,7 +95,10 @@ def test_victims_profile_counts_and_both_ways_are_kept():
 
 @pytest.mark.parametrize(("relation", "spacing", "products"), [("together", 1, 1), ("near", 1, 0), ("apart", 0, 0)])
 def test_rooms_decide_what_counts(relation, spacing, products):
-    carriers = [Carrier("a", 501_000_000, "p", "foyer"), Carrier("b", 501_500_000, "p", "foyer")]
+    carriers = [
+        Carrier(id="a", freq_hz=501_000_000, profile="p", zone="foyer"),
+        Carrier(id="b", freq_hz=501_500_000, profile="p", zone="foyer"),
+    ]
     asked = request(
         [wish()], Profile(200_000, {"2a-b": 60_000}), carriers, relations={frozenset(("hall", "foyer")): relation}
     )
@@ -96,7 +108,7 @@ def test_rooms_decide_what_counts(relation, spacing, products):
 
 
 def test_acts_that_never_meet_close_nothing():
-    carriers = [Carrier("a", 501_000_000, "p", "hall", times=frozenset({"one"}))]
+    carriers = [Carrier(id="a", freq_hz=501_000_000, profile="p", zone="hall", times=frozenset({"one"}))]
     asked = request([wish(times=frozenset({"two"}))], Profile(200_000), carriers)
     assert closed_by_state(asked) == set()
 
@@ -175,7 +187,10 @@ def test_lanes_by_halving_are_the_lanes_one_by_one(steps):
 def test_lane_names_the_first_cause_and_stops_when_asked():
     blocked = (Blocked(500_000_000, 501_000_000, "tv"),)
     asked = request(
-        [wish()], Profile(200_000, {"2a-b": 60_000}), [Carrier("a", 502_000_000, "p", "hall")], blocked=blocked
+        [wish()],
+        Profile(200_000, {"2a-b": 60_000}),
+        [Carrier(id="a", freq_hz=502_000_000, profile="p", zone="hall")],
+        blocked=blocked,
     )
     found = lane(asked, asked.requests[0], asked.carriers)
     by_freq = dict(zip(found.freq_hz.tolist(), (CAUSES[c] for c in found.cause.tolist()), strict=True))
@@ -185,7 +200,7 @@ def test_lane_names_the_first_cause_and_stops_when_asked():
 
 
 def test_a_search_without_requests_is_answered():
-    grid = Grid(PlanRequest({"p": Profile(0)}, ("hall",), ()))
+    grid = Grid(PlanRequest(profiles={"p": Profile(0)}, zones=("hall",), requests=()))
     assert State(Rules(grid)).closed == {}
 
 
@@ -193,7 +208,7 @@ def test_a_search_without_requests_is_answered():
 def test_a_product_just_below_the_lowest_step_still_closes_it(kind):
     """Its guard reaches up over the edge of the raster."""
     given = (502_000_000, 504_025_000) if kind == "2a-b" else (501_000_000, 501_500_000, 502_525_000)
-    carriers = [Carrier(f"g{i}", f, "p", "hall") for i, f in enumerate(given)]
+    carriers = [Carrier(id=f"g{i}", freq_hz=f, profile="p", zone="hall") for i, f in enumerate(given)]
     asked = request([wish()], Profile(0, {kind: 100_000}), carriers)
     found = closed_by_state(asked)
     assert 500_000_000 in found

@@ -10,13 +10,13 @@ from hypothesis import strategies as st
 
 from azven.rf.levels import free_space_db, thermal_noise_dbm
 from azven.rf.occupancy import floors, judge, survey, worst
-from azven.rf.sweep import Channel, Sweep, maximum_in_cells, merge, narrowest_seen_hz
-from azven.rf.venue import Antenna, Emitter, Multiplex, Settings, Venue
+from azven.rf.sweep import Channel, Sweep, SweepSettings, maximum_in_cells, merge, narrowest_seen_hz
+from azven.rf.venue import Antenna, Emitter, Multiplex, Venue
 
 CHANNELS = [
     Channel(str(k), 470_000_000 + 8_000_000 * (k - 21), 478_000_000 + 8_000_000 * (k - 21)) for k in range(21, 49)
 ]
-SETTINGS = Settings(470_000_000, 694_000_000, 10_001, 30_000)
+SETTINGS = SweepSettings(start_hz=470_000_000, stop_hz=694_000_000, points=10_001, rbw_hz=30_000)
 OMNI = Antenna()
 
 
@@ -32,18 +32,22 @@ def test_noise_is_thermal():
 
 
 def test_peak_detector_reads_noise_high():
-    peak = venue().sweep(OMNI, Settings(470_000_000, 694_000_000, 10_001, 30_000, "peak"))
+    peak = venue().sweep(
+        OMNI, SweepSettings(start_hz=470_000_000, stop_hz=694_000_000, points=10_001, rbw_hz=30_000, detector="peak")
+    )
     assert np.median(peak.level_dbm) - thermal_noise_dbm(30_000, 10.0) == pytest.approx(8.5, abs=1.5)
 
 
 def test_emitter_arrives_by_the_free_space_formula():
-    emitter = Emitter("mic", 600_000_000, 10.0, (0.0, 100.0, 1.5), bandwidth_hz=1_000)
-    sweep = venue(emitters=(emitter,)).sweep(OMNI, Settings(599_000_000, 601_000_000, 2_001, 30_000))
+    emitter = Emitter(name="mic", freq_hz=600_000_000, power_dbm=10.0, position=(0.0, 100.0, 1.5), bandwidth_hz=1_000)
+    sweep = venue(emitters=(emitter,)).sweep(
+        OMNI, SweepSettings(start_hz=599_000_000, stop_hz=601_000_000, points=2_001, rbw_hz=30_000)
+    )
     assert sweep.level_dbm.max() == pytest.approx(10 + 2.15 - free_space_db(6e8, 100), abs=1.5)
 
 
 def test_direction_hides_a_multiplex_by_the_front_to_back_ratio():
-    mux = Multiplex(566_000_000, 574_000_000, -60.0, 180.0)
+    mux = Multiplex(low_hz=566_000_000, high_hz=574_000_000, level_dbm=-60.0, bearing_deg=180.0)
     omni = venue(multiplexes=(mux,)).sweep(OMNI, SETTINGS)
     beam = venue(multiplexes=(mux,)).sweep(Antenna(gain_dbi=6.5, bearing_deg=0.0), SETTINGS)
     inside = omni.between(567_000_000, 573_000_000)
@@ -52,10 +56,12 @@ def test_direction_hides_a_multiplex_by_the_front_to_back_ratio():
 
 def test_a_sweep_is_the_same_in_another_process():
     code = (
-        "from azven.rf.venue import Antenna, Emitter, Settings, Venue;"
-        "e = tuple(Emitter(str(i), 500_000_000 + 700_000 * i * i, 17.0, (i, 9, 1.5), 60_000, 10.0) for i in range(5));"
-        "s = Venue(emitters=e, front_iip3_dbm=-10.0, seed=9).sweep(Antenna(), Settings(490_000_000, 530_000_000, 2_001,"
-        " 30_000), 4, time_s=7.0); print(repr(float(s.level_dbm.sum())))"
+        "from azven.rf.venue import Antenna, Emitter, Venue; from azven.rf.sweep import SweepSettings;"
+        "e = tuple(Emitter(name=str(i), freq_hz=500_000_000 + 700_000 * i * i, power_dbm=17.0, position=(i, 9, 1.5),"
+        " bandwidth_hz=60_000, extra_loss_db=10.0) for i in range(5));"
+        "s = Venue(emitters=e, front_iip3_dbm=-10.0, seed=9).sweep(Antenna(), SweepSettings("
+        "start_hz=490_000_000, stop_hz=530_000_000, points=2_001, rbw_hz=30_000), 4, time_s=7.0);"
+        "print(repr(float(s.level_dbm.sum())))"
     )
     runs = [subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True) for _ in range(2)]
     assert runs[0].stdout == runs[1].stdout != ""
@@ -69,9 +75,10 @@ def test_same_number_same_sweep():
 
 def test_occupancy_floor_and_lines():
     muxes = tuple(
-        Multiplex(CHANNELS[k].low_hz, CHANNELS[k].high_hz, level, 0.0) for k, level in ((3, -50.0), (9, -88.0))
+        Multiplex(low_hz=CHANNELS[k].low_hz, high_hz=CHANNELS[k].high_hz, level_dbm=level, bearing_deg=0.0)
+        for k, level in ((3, -50.0), (9, -88.0))
     )
-    stray = Emitter("stray", 612_350_000, 10.0, (0.0, 60.0, 1.5))
+    stray = Emitter(name="stray", freq_hz=612_350_000, power_dbm=10.0, position=(0.0, 60.0, 1.5))
     sweep = venue(multiplexes=muxes, emitters=(stray,)).sweep(OMNI, SETTINGS)
     readings = judge(survey(sweep, CHANNELS), -95.0)
     classes = {r.channel.name: r.occupancy for r in readings}
@@ -90,7 +97,7 @@ def test_all_channels_full_leaves_the_floor_of_the_lowest():
 
 
 def test_a_channel_the_sweep_does_not_reach_is_unknown():
-    sweep = venue().sweep(OMNI, Settings(500_000_000, 600_000_000, 4_001, 30_000))
+    sweep = venue().sweep(OMNI, SweepSettings(start_hz=500_000_000, stop_hz=600_000_000, points=4_001, rbw_hz=30_000))
     classes = {r.channel.name: r.occupancy for r in judge(survey(sweep, CHANNELS), -95.0)}
     assert classes["21"] == classes["48"] == "unknown"
     assert classes["30"] == "quiet"
@@ -119,7 +126,7 @@ def test_bins_too_far_apart_are_said():
 
 
 def test_worst_reading_decides():
-    mux = Multiplex(CHANNELS[3].low_hz, CHANNELS[3].high_hz, -50.0, 180.0)
+    mux = Multiplex(low_hz=CHANNELS[3].low_hz, high_hz=CHANNELS[3].high_hz, level_dbm=-50.0, bearing_deg=180.0)
     world = venue(multiplexes=(mux,))
     sweeps = [world.sweep(a, SETTINGS) for a in (OMNI, Antenna(gain_dbi=-30))]
     pair = [judge(survey(s, CHANNELS), -95.0)[3] for s in sweeps]

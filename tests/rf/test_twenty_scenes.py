@@ -96,18 +96,22 @@ ON_MIC = 17 - 10 + ANTENNA - hall(30) - TWO - TURNED
 
 CASES = {
     "hand-helds in a wide hall": Case(hand_held(8, 30, 3), alike(HAND)),
-    "hand-helds in a small room": Case(hand_held(1, 40, 0.3), alike(HAND), Room(1, 40, 0.3)),
-    "hand-helds where two come close to the antenna": Case(hand_held(2, 30, 3), alike(HAND), Room(2, 30, 3)),
+    "hand-helds in a small room": Case(hand_held(1, 40, 0.3), alike(HAND), Room(near_m=1, far_m=40, between_m=0.3)),
+    "hand-helds where two come close to the antenna": Case(
+        hand_held(2, 30, 3), alike(HAND), Room(near_m=2, far_m=30, between_m=3)
+    ),
     "robust digital stands what analogue does not": Case(
-        hand_held(2, 12, 3), alike(replace(HAND, needed_db=12.0)), Room(2, 12, 3), needed_db=12.0
+        hand_held(2, 12, 3), alike(replace(HAND, needed_db=12.0)), Room(near_m=2, far_m=12, between_m=3), needed_db=12.0
     ),
     "two packs on one belt": Case(
         packs(8, 30, 10), alike(PACK) | {n: replace(PACK, worn_by="x") for n in "ab"},
     ),
     "the same packs on two people": Case(packs(8, 30, free(3) + 6), alike(PACK)),
-    "packs that touch because the room says so": Case(packs(8, 30, 10), alike(PACK), Room(8, 30, 0.05)),
+    "packs that touch because the room says so": Case(
+        packs(8, 30, 10), alike(PACK), Room(near_m=8, far_m=30, between_m=0.05)
+    ),
     "packs that face the antenna from 5 m, the wanted turned away": Case(
-        packs(5, 30, free(2) + 6), alike(PACK), Room(5, 30, 2)
+        packs(5, 30, free(2) + 6), alike(PACK), Room(near_m=5, far_m=30, between_m=2)
     ),
     # the pack brings 17 − 10 = +7 dBm, 22 dB over blocking; no product anywhere near
     "a performer's own pack beside the in-ear receiver": Case(
@@ -141,13 +145,14 @@ CASES = {
         hand_held(8, 30, 3) - TWO_AWAY, alike(HAND), replace(WIDE, receive=(End(gain_dbi=6.5),)),
     ),
     "a thick wall to the next room": Case(
-        17 - 10 + ANTENNA - hall(30) - TWO - TURNED - NOISE, alike(HAND), Room(8, 30, 0.3), zones={"c": "foyer"},
-        other=Room(8, 30, 0.3), isolation_db=60.0,
+        17 - 10 + ANTENNA - hall(30) - TWO - TURNED - NOISE, alike(HAND), Room(near_m=8, far_m=30, between_m=0.3),
+        zones={"c": "foyer"},
+        other=Room(near_m=8, far_m=30, between_m=0.3), isolation_db=60.0,
     ),
     # across: the sum of both nearest distances, 1 m
     "only a curtain to the next room": Case(
-        hand_held(1, 40, 0.3, wall=1.0), alike(HAND), Room(0.5, 40, 0.3), zones={"c": "foyer"},
-        other=Room(0.5, 40, 0.3), isolation_db=1.0,
+        hand_held(1, 40, 0.3, wall=1.0), alike(HAND), Room(near_m=0.5, far_m=40, between_m=0.3), zones={"c": "foyer"},
+        other=Room(near_m=0.5, far_m=40, between_m=0.3), isolation_db=1.0,
     ),
     # 20 m from the antenna instead of the room's nearest 1 m; c at 21.2 m in line of the beam
     "people whose places are known are not at the room's nearest": Case(
@@ -156,7 +161,7 @@ CASES = {
             in_both(17, free(6) + 20, 10 - ANTENNA + hall(20)), NOISE),
         {n: replace(HAND, pos_m=(20 * math.cos(t), 20 * math.sin(t), 3.0))
          for n, t in (("a", -0.15022), ("b", 0.15022), ("c", 0.0))},
-        Room(1, 40, 0.3, receive=(replace(mast(0, 1), beamwidth_deg=1e6),)),
+        Room(near_m=1, far_m=40, between_m=0.3, receive=(replace(mast(0, 1), beamwidth_deg=1e6),)),
     ),
     "people whose places are known and whose packs touch": Case(
         17 - 20 + ANTENNA - hall(20) - ONE - TURNED - total(
@@ -164,10 +169,10 @@ CASES = {
             in_both(17, 10, 3 - ANTENNA + hall(5)), NOISE),
         {"a": replace(PACK, pos_m=(5.0, 0.0, 3.0)), "b": replace(PACK, pos_m=(5.0, 0.05, 3.0)),
          "c": replace(PACK, pos_m=(20.0, 0.0, 3.0))},
-        Room(8, 40, 3, receive=(mast(0, 1),)),
+        Room(near_m=8, far_m=40, between_m=3, receive=(mast(0, 1),)),
     ),
     "never on at the same time": Case(
-        17 - 10 + ANTENNA - hall(40) - TWO - TURNED - NOISE, alike(HAND), Room(1, 40, 0.3),
+        17 - 10 + ANTENNA - hall(40) - TWO - TURNED - NOISE, alike(HAND), Room(near_m=1, far_m=40, between_m=0.3),
         times={"a": frozenset("1"), "b": frozenset("1"), "c": frozenset("2")},
     ),
     # 195 of 200 kHz aside: a fortieth of the power, 16.0 dB
@@ -175,7 +180,7 @@ CASES = {
         17 - 10 + ANTENNA - hall(30) - TWO - TURNED - total(
             two_tone(17 - 10 + ANTENNA - hall(3), 17 - 10 + ANTENNA - hall(3)) - 16.02,
             in_both(17, free(1) + 20, 10 - ANTENNA + hall(3)) - 16.02, NOISE),
-        alike(HAND), Room(3, 30, 1), off_hz=195_000,
+        alike(HAND), Room(near_m=3, far_m=30, between_m=1), off_hz=195_000,
     ),
 }  # fmt: skip
 HARMED = {
@@ -190,11 +195,14 @@ HARMED = {
 def scene(case, guard_hz=100_000):
     at = {"a": 600_000_000, "b": 600_600_000, "c": 599_400_000 + case.off_hz}
     carriers = [
-        Carrier(n, at[n], "v", case.zones.get(n, "hall"), times=case.times.get(n, frozenset())) for n in case.radios
+        Carrier(id=n, freq_hz=at[n], profile="v", zone=case.zones.get(n, "hall"), times=case.times.get(n, frozenset()))
+        for n in case.radios
     ]
     rooms = {"hall": case.room, "foyer": case.other or Room()}
     near = {frozenset(("hall", "foyer")): "together"}
-    asked = PlanRequest({"v": Profile(350_000, {"2a-b": guard_hz})}, ("hall", "foyer"), (), near)
+    asked = PlanRequest(
+        profiles={"v": Profile(350_000, {"2a-b": guard_hz})}, zones=("hall", "foyer"), requests=(), relations=near
+    )
     isolation = {frozenset(("hall", "foyer")): case.isolation_db}
     return asked, carriers, case.radios, Rooms(rooms, isolation)
 

@@ -18,11 +18,11 @@ from azven.rf.levels import (
     thermal_noise_dbm,
 )
 from azven.rf.links import path_db
-from azven.rf.sweep import band_power_dbm
-from azven.rf.venue import Antenna, Electronics, Emitter, Front, Multiplex, Settings, Venue, spectrum, wifi
+from azven.rf.sweep import SweepSettings, band_power_dbm
+from azven.rf.venue import Antenna, Electronics, Emitter, Front, Multiplex, Venue, spectrum, wifi
 from azven.rf.venue.mixing import Lines
 
-WIDE = Settings(560_000_000, 580_000_000, 4_001, 10_000)
+WIDE = SweepSettings(start_hz=560_000_000, stop_hz=580_000_000, points=4_001, rbw_hz=10_000)
 
 
 def quiet(**more):
@@ -30,22 +30,22 @@ def quiet(**more):
 
 
 def test_a_multiplex_carries_its_power():
-    mux = Multiplex(566_000_000, 574_000_000, -60.0, 0.0)
+    mux = Multiplex(low_hz=566_000_000, high_hz=574_000_000, level_dbm=-60.0, bearing_deg=0.0)
     sweep = quiet(multiplexes=(mux,)).sweep(Antenna(gain_dbi=0.0), WIDE)
     assert band_power_dbm(sweep, 566_000_000, 574_000_000) == pytest.approx(-60.0, abs=0.3)
 
 
 def test_a_pilot_stands_at_its_place():
-    mux = Multiplex(566_000_000, 572_000_000, -60.0, 0.0, pilot=True)
-    fine = Settings(566_000_000, 567_000_000, 4_001, 1_000)
+    mux = Multiplex(low_hz=566_000_000, high_hz=572_000_000, level_dbm=-60.0, bearing_deg=0.0, pilot=True)
+    fine = SweepSettings(start_hz=566_000_000, stop_hz=567_000_000, points=4_001, rbw_hz=1_000)
     sweep = quiet(multiplexes=(mux,)).sweep(Antenna(), fine)
     assert abs(sweep.freq_hz[np.argmax(sweep.level_dbm)] - 566_309_440) < 1_000
 
 
 def test_a_pilot_is_11_decibels_under_its_multiplex():
     """11.3 dB under the mean power of the channel (ATSC A/53)."""
-    fine = Settings(566_200_000, 566_420_000, 2_001, 1_000)
-    mux = Multiplex(566_000_000, 572_000_000, -60.0, 0.0, pilot=True)
+    fine = SweepSettings(start_hz=566_200_000, stop_hz=566_420_000, points=2_001, rbw_hz=1_000)
+    mux = Multiplex(low_hz=566_000_000, high_hz=572_000_000, level_dbm=-60.0, bearing_deg=0.0, pilot=True)
     with_pilot = quiet(multiplexes=(mux,)).sweep(Antenna(gain_dbi=0.0), fine)
     without = quiet(multiplexes=(replace(mux, pilot=False),)).sweep(Antenna(gain_dbi=0.0), fine)
     power = 10 ** (with_pilot.level_dbm / 10) - 10 ** (without.level_dbm / 10)
@@ -70,7 +70,7 @@ def test_an_omni_hears_less_upwards():
 
 
 def test_received_level_indoors_is_never_better_than_free_space():
-    emitter = Emitter("x", 600_000_000, 17.0, (0.0, 40.0, 1.5))
+    emitter = Emitter(name="x", freq_hz=600_000_000, power_dbm=17.0, position=(0.0, 40.0, 1.5))
     hall = Venue(exponent=28.0)
     expected = 17.0 + 2.15 - indoor_db(600e6, 40.0, 28.0)
     assert hall.received_dbm(emitter, Antenna()) == pytest.approx(float(expected))
@@ -78,8 +78,8 @@ def test_received_level_indoors_is_never_better_than_free_space():
 
 
 def test_walls_add_up_and_our_own_can_be_switched_off():
-    there = Emitter("ours", 570_000_000, 10.0, (0.0, 10.0, 1.5), ours=True)
-    walled = Emitter("theirs", 575_000_000, 10.0, (0.0, 10.0, 1.5), extra_loss_db=20.0)
+    there = Emitter(name="ours", freq_hz=570_000_000, power_dbm=10.0, position=(0.0, 10.0, 1.5), ours=True)
+    walled = Emitter(name="theirs", freq_hz=575_000_000, power_dbm=10.0, position=(0.0, 10.0, 1.5), extra_loss_db=20.0)
     world = quiet(emitters=(there, walled))
     on, off = (world.sweep(Antenna(), WIDE, own_on=o).level_dbm for o in (True, False))
     at = int(np.searchsorted(np.linspace(560e6, 580e6, 4_001), 570e6))
@@ -89,7 +89,13 @@ def test_walls_add_up_and_our_own_can_be_switched_off():
 
 def test_noise_follows_bandwidth_and_the_city_adds_below_600_megahertz():
     narrow, wide = (
-        np.mean(milliwatts(quiet().sweep(Antenna(), Settings(560_000_000, 580_000_000, 4_001, rbw)).level_dbm))
+        np.mean(
+            milliwatts(
+                quiet()
+                .sweep(Antenna(), SweepSettings(start_hz=560_000_000, stop_hz=580_000_000, points=4_001, rbw_hz=rbw))
+                .level_dbm
+            )
+        )
         for rbw in (10_000, 100_000)
     )
     assert dbm(wide / narrow) == pytest.approx(10.0, abs=0.2)
@@ -140,25 +146,44 @@ def test_a_mast_far_away_arrives_by_the_free_space_formula_less_its_turn():
 
 def test_two_transmitters_that_touch_make_the_predicted_product():
     def pack(name, freq_hz, x):
-        return Emitter(name, freq_hz, 17.0, (x, 30.0, 1.5), extra_loss_db=10.0, shape="carrier")
+        return Emitter(
+            name=name, freq_hz=freq_hz, power_dbm=17.0, position=(x, 30.0, 1.5), extra_loss_db=10.0, shape="carrier"
+        )
 
     a, b = pack("a", 565_000_000, 0.0), pack("b", 566_000_000, 0.5)
     world = quiet(emitters=(a, b))
     coupled = 17.0 - (float(path_db(565e6, 0.5)) + 20.0)
     product = in_transmitter_dbm("2h-x", 17.0, (coupled,)) - 17.0 + world.received_dbm(a, Antenna())
-    sweep = world.sweep(Antenna(), Settings(562_000_000, 570_000_000, 8_001, 3_000))
+    sweep = world.sweep(Antenna(), SweepSettings(start_hz=562_000_000, stop_hz=570_000_000, points=8_001, rbw_hz=3_000))
     assert level_at(sweep, 564_000_000) == pytest.approx(product, abs=1.5)
     far = quiet(emitters=(a, pack("b", 566_000_000, 20.0)))
-    assert level_at(far.sweep(Antenna(), Settings(562_000_000, 570_000_000, 8_001, 3_000)), 564_000_000) < product - 12
+    assert (
+        level_at(
+            far.sweep(Antenna(), SweepSettings(start_hz=562_000_000, stop_hz=570_000_000, points=8_001, rbw_hz=3_000)),
+            564_000_000,
+        )
+        < product - 12
+    )
 
 
 def test_a_filter_before_the_amplifier_keeps_a_hand_held_radio_from_mixing():
     radios = tuple(
-        Emitter(str(f), f, 37.0, (0.0, 3.0, 1.5), 12_500, conversion_loss_db=200.0) for f in (462_000_000, 516_000_000)
+        Emitter(
+            name=str(f),
+            freq_hz=f,
+            power_dbm=37.0,
+            position=(0.0, 3.0, 1.5),
+            bandwidth_hz=12_500,
+            conversion_loss_db=200.0,
+        )
+        for f in (462_000_000, 516_000_000)
     )
     bare = Front(10.0, 3.0, iip3_dbm=10.0)
     filtered = Front(10.0, 3.0, 10.0, ((380_000_000, 469_999_999, 40.0),))
-    world, settings = quiet(emitters=radios), Settings(560_000_000, 580_000_000, 4_001, 10_000)
+    world, settings = (
+        quiet(emitters=radios),
+        SweepSettings(start_hz=560_000_000, stop_hz=580_000_000, points=4_001, rbw_hz=10_000),
+    )
     loud, calm = (level_at(world.sweep(Antenna(front=f), settings), 570_000_000) for f in (bare, filtered))
     assert loud - calm > 35
 
@@ -174,7 +199,7 @@ def test_a_front_raises_noise_by_gain_and_friis():
 def test_an_omni_on_a_noisy_rack_shows_the_rack():
     rack = Electronics("screen", (0.0, 1.0, 1.5), -130.0, clock_hz=5_000_000, clock_dbm=-40.0)
     world = quiet(electronics=(rack,))
-    near, far = (world.sweep(Antenna((0.0, y, 1.5)), WIDE) for y in (0.0, -40.0))
+    near, far = (world.sweep(Antenna(position=(0.0, y, 1.5)), WIDE) for y in (0.0, -40.0))
     assert np.median(near.level_dbm) > np.median(far.level_dbm) + 8
     assert level_at(near, 570_000_000) > np.median(near.level_dbm) + 10
 
@@ -182,7 +207,10 @@ def test_an_omni_on_a_noisy_rack_shows_the_rack():
 def test_bursts_are_held_by_a_peak_detector_and_thinned_by_an_average():
     point = wifi("Foyer", 6, (0.0, 8.0, 2.5), duty=0.1)
     assert point.freq_hz == 2_437_000_000
-    settings = (Settings(2_430_000_000, 2_444_000_000, 2_001, 100_000, d) for d in ("peak", "average"))
+    settings = (
+        SweepSettings(start_hz=2_430_000_000, stop_hz=2_444_000_000, points=2_001, rbw_hz=100_000, detector=d)
+        for d in ("peak", "average")
+    )
     peak, average = (np.median(quiet(emitters=(point,)).sweep(Antenna(), s).level_dbm) for s in settings)
     assert peak - average == pytest.approx(10.0 + 8.4, abs=1.0)
     with pytest.raises(ValueError, match="1 to 13"):
@@ -190,8 +218,16 @@ def test_bursts_are_held_by_a_peak_detector_and_thinned_by_an_average():
 
 
 def test_a_digital_carrier_is_flat_and_carries_its_power():
-    digital = Emitter("d", 570_000_000, 0.0, (0, 0, 0), 200_000, shape="digital", arrives_dbm=-50.0)
-    fine = Settings(569_000_000, 571_000_000, 4_001, 3_000)
+    digital = Emitter(
+        name="d",
+        freq_hz=570_000_000,
+        power_dbm=0.0,
+        position=(0, 0, 0),
+        bandwidth_hz=200_000,
+        shape="digital",
+        arrives_dbm=-50.0,
+    )
+    fine = SweepSettings(start_hz=569_000_000, stop_hz=571_000_000, points=4_001, rbw_hz=3_000)
     sweep = quiet(emitters=(digital,)).sweep(Antenna(), fine)
     assert band_power_dbm(sweep, 569_800_000, 570_200_000) == pytest.approx(-50.0, abs=0.3)
     inside = sweep.level_dbm[sweep.between(569_920_000, 570_080_000)]
@@ -214,14 +250,17 @@ def test_the_power_of_many_lines_in_channels_is_the_sum_of_each():
 
 
 def in_a_band(world, low_hz, high_hz, front=None):
-    settings = Settings(low_hz, high_hz, 1_001, 30_000)
+    settings = SweepSettings(start_hz=low_hz, stop_hz=high_hz, points=1_001, rbw_hz=30_000)
     return float(np.median(world.sweep(Antenna(front=front), settings).level_dbm))
 
 
 def test_television_mixes_compresses_and_blocks_front_ends_like_everything_else():
     """Two strong multiplexes had left a weak front as quiet as a strong one."""
-    pair = (Multiplex(490_000_000, 498_000_000, -12.0, 0.0), Multiplex(514_000_000, 522_000_000, -12.0, 0.0))
-    world, alone = Venue(pair, surroundings=None), Venue(pair[:1], surroundings=None)
+    pair = (
+        Multiplex(low_hz=490_000_000, high_hz=498_000_000, level_dbm=-12.0, bearing_deg=0.0),
+        Multiplex(low_hz=514_000_000, high_hz=522_000_000, level_dbm=-12.0, bearing_deg=0.0),
+    )
+    world, alone = Venue(multiplexes=pair, surroundings=None), Venue(multiplexes=pair[:1], surroundings=None)
     weak = Front(iip3_dbm=0.0)
     product = 540_000_000, 544_000_000  # 2 × 518 − 494 = 542 MHz
     assert in_a_band(world, *product, weak) > in_a_band(alone, *product, weak) + 20
@@ -229,7 +268,7 @@ def test_television_mixes_compresses_and_blocks_front_ends_like_everything_else(
     television = 2.15 - 12.0 + 3.01
     assert world.blocked_db(Antenna(front=weak)) == pytest.approx(television - (0.0 - 19.6), abs=0.1)
     assert world.blocked_db(Antenna(front=Front(iip3_dbm=30.0))) == 0.0
-    sent = Emitter("ours", 600_000_000, 0.0, (0.0, 30.0, 1.5), 60_000)
+    sent = Emitter(name="ours", freq_hz=600_000_000, power_dbm=0.0, position=(0.0, 30.0, 1.5), bandwidth_hz=60_000)
     heard = {f: replace(world, emitters=(sent,)).narrow(Antenna(front=f))[1][0] for f in (weak, Front(iip3_dbm=30.0))}
     assert heard[weak] == pytest.approx(heard[Front(iip3_dbm=30.0)] - (television + 19.6), abs=0.1)
     filtered = Front(iip3_dbm=0.0, stops=((480_000_000, 530_000_000, 40.0),))

@@ -10,15 +10,15 @@ from hypothesis import strategies as st
 
 from azven.rf.imlevels import THREE_SIGNAL_DB
 from azven.rf.levels import dbm, milliwatts
-from azven.rf.sweep import band_power_dbm
-from azven.rf.venue import Antenna, Electronics, Emitter, Front, Multiplex, Settings, Venue, spectrum
+from azven.rf.sweep import SweepSettings, band_power_dbm
+from azven.rf.venue import Antenna, Electronics, Emitter, Front, Multiplex, Venue, spectrum
 from azven.rf.venue.mixing import WEAKEST_DBM, Lines, in_front
 from azven.rf.walls import WallLine
 
 FREQ = np.arange(500_000_000, 510_000_001, 2_500)
-RADIO = Emitter("radio", 505_000_000, 20.0, (5.0, 20.0, 1.5), psi_deg=20.0)
+RADIO = Emitter(name="radio", freq_hz=505_000_000, power_dbm=20.0, position=(5.0, 20.0, 1.5), psi_deg=20.0)
 RACK = Electronics("rack", (2.0, 3.0, 1.0), -130.0, 1_000_000, -50.0)
-MUX = Multiplex(502_000_000, 508_000_000, -70.0, 120.0, psi_deg=90.0)
+MUX = Multiplex(low_hz=502_000_000, high_hz=508_000_000, level_dbm=-70.0, bearing_deg=120.0, psi_deg=90.0)
 WALL = WallLine((-20.0, 10.0), (20.0, 10.0), 8.0)
 
 
@@ -67,11 +67,17 @@ def test_products_of_a_front_are_all_the_triples_by_their_formula(signals):
 
 @given(st.floats(-180, 180), st.floats(-60, 60), st.floats(0.5, 80), st.booleans())
 def test_levels_of_many_are_the_levels_of_each(bearing, elevation, distance, beam):
-    antenna = Antenna((1.0, 2.0, 3.0), 6.5, 40.0 if beam else None, psi_deg=30.0)
+    antenna = Antenna(position=(1.0, 2.0, 3.0), gain_dbi=6.5, bearing_deg=40.0 if beam else None, psi_deg=30.0)
     east, north = np.sin(np.radians(bearing)), np.cos(np.radians(bearing))
     up = np.tan(np.radians(elevation))
     others = [
-        Emitter(str(i), 500_000_000 + i, 10.0 + i, (1 + d * east, 2 + d * north, 3 + d * up), extra_loss_db=float(i))
+        Emitter(
+            name=str(i),
+            freq_hz=500_000_000 + i,
+            power_dbm=10.0 + i,
+            position=(1 + d * east, 2 + d * north, 3 + d * up),
+            extra_loss_db=float(i),
+        )
         for i, d in enumerate((distance, 2 * distance, 3 * distance))
     ]
     venue = Venue(walls=(WALL,))
@@ -84,11 +90,17 @@ def test_levels_of_many_are_the_levels_of_each(bearing, elevation, distance, bea
 
 @pytest.mark.parametrize("front", [None, Front(12.0, 3.0, None, ((500_000_000, 504_000_000, 20.0),))])
 def test_what_disturbs_a_channel_is_what_a_sweep_shows_there(front):
-    venue = Venue((MUX,), (RADIO,), surroundings=None, noise_figure_db=0.0, electronics=(replace(RACK, clock_hz=None),))
-    antenna = Antenna((0.0, 0.0, 3.0), front=front)
+    venue = Venue(
+        multiplexes=(MUX,),
+        emitters=(RADIO,),
+        surroundings=None,
+        noise_figure_db=0.0,
+        electronics=(replace(RACK, clock_hz=None),),
+    )
+    antenna = Antenna(position=(0.0, 0.0, 3.0), front=front)
     centre, width = np.array([501.0e6, 503.5e6, 505.0e6, 506.9e6]), np.full(4, 400e3)
     said = venue.channels_dbm(antenna, centre, width, [""] * 4)
-    settings = Settings(500_000_000, 510_000_000, 10_001, 5_000)
+    settings = SweepSettings(start_hz=500_000_000, stop_hz=510_000_000, points=10_001, rbw_hz=5_000)
     sweep = venue.sweep(antenna, settings)
     quiet = replace(venue, multiplexes=(), emitters=(), electronics=()).sweep(antenna, settings)
     for at, level in zip(centre, said, strict=True):
@@ -98,7 +110,7 @@ def test_what_disturbs_a_channel_is_what_a_sweep_shows_there(front):
 
 
 def test_of_its_own_transmitter_a_channel_hears_nothing():
-    venue = Venue((), (RADIO,), surroundings=None)
+    venue = Venue(multiplexes=(), emitters=(RADIO,), surroundings=None)
     centre, width = np.array([505.0e6, 505.0e6]), np.full(2, 200e3)
     own, other = venue.channels_dbm(Antenna(), centre, width, ["radio", "somebody else"])
     assert own < -180
@@ -107,10 +119,10 @@ def test_of_its_own_transmitter_a_channel_hears_nothing():
 
 def test_a_stop_band_takes_its_loss_from_everything_that_comes_in_and_nothing_from_the_fronts_own_noise():
     stop = Front(0.0, 6.0, None, ((500_000_000, 504_000_000, 30.0),))
-    venue = Venue((), (RADIO,), surroundings=None, noise_figure_db=0.0)
+    venue = Venue(multiplexes=(), emitters=(RADIO,), surroundings=None, noise_figure_db=0.0)
     inside, outside = np.array([501_000_000]), np.array([507_000_000])
     noise = [float(dbm(venue.noise_like_mw(f, Antenna(front=stop), 1_000.0))[0]) for f in (inside, outside)]
-    loud = Venue((), (), surroundings="city", noise_figure_db=0.0)
+    loud = Venue(multiplexes=(), emitters=(), surroundings="city", noise_figure_db=0.0)
     city = [float(dbm(loud.noise_like_mw(f, Antenna(front=stop), 1_000.0))[0]) for f in (inside, outside)]
     assert noise[0] < noise[1]
     assert city[1] - noise[1] >= city[0] - noise[0]
@@ -119,10 +131,10 @@ def test_a_stop_band_takes_its_loss_from_everything_that_comes_in_and_nothing_fr
 
 
 def test_a_clock_shows_its_harmonics_at_their_places_and_only_there():
-    venue = Venue((), (), surroundings=None, electronics=(RACK,))
-    sweep = venue.sweep(Antenna(), Settings(500_000_000, 504_000_000, 4_001, 5_000))
+    venue = Venue(multiplexes=(), emitters=(), surroundings=None, electronics=(RACK,))
+    sweep = venue.sweep(Antenna(), SweepSettings(start_hz=500_000_000, stop_hz=504_000_000, points=4_001, rbw_hz=5_000))
     plain = replace(venue, electronics=(replace(RACK, clock_hz=None),)).sweep(
-        Antenna(), Settings(500_000_000, 504_000_000, 4_001, 5_000)
+        Antenna(), SweepSettings(start_hz=500_000_000, stop_hz=504_000_000, points=4_001, rbw_hz=5_000)
     )
     over = sweep.level_dbm - plain.level_dbm
     at = sweep.freq_hz[over > 6]
@@ -132,7 +144,7 @@ def test_a_clock_shows_its_harmonics_at_their_places_and_only_there():
 
 @pytest.mark.parametrize("thing", ["wall", "distance", "body", "turn"])
 def test_whatever_stands_in_the_way_costs_and_nothing_gains(thing):
-    antenna = Antenna((0.0, 0.0, 3.0))
+    antenna = Antenna(position=(0.0, 0.0, 3.0))
     venue = Venue(surroundings=None)
     before = venue.received_dbm(RADIO, antenna)
     changed = {

@@ -80,12 +80,12 @@ def test_an_inner_combiner_that_compresses_is_found(store):
 def test_radiated_power_is_held_against_the_cap(store):
     design = chain.read(templates.ears(store, here(store)))
     solved = solve_design(design)
-    cap = Rule(470_000_000, 694_000_000, "permitted", "event radio", 50.0)
+    cap = Rule(low_hz=470_000_000, high_hz=694_000_000, kind="permitted", title="event radio", power_mw=50.0)
     texts = [t.text for t in troubles.warnings(design, solved, cap)]
     sent = transmit_results(design)["ear antenna"]
     erp_mw = 10 ** ((max(sent.eirp_each_dbm) - 2.15) / 10)
     assert any(f"sends {erp_mw:.0f} mW e.r.p. a carrier; 50 are allowed here (event radio)" in t for t in texts)
-    roomy = Rule(470_000_000, 694_000_000, "permitted", "t", 250.0)
+    roomy = Rule(low_hz=470_000_000, high_hz=694_000_000, kind="permitted", title="t", power_mw=250.0)
     assert not any("allowed here" in t.text for t in troubles.warnings(design, solved, roomy))
 
 

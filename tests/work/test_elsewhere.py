@@ -16,8 +16,13 @@ VOICE = Profile(350_000, {"2a-b": 100_000, "a+b-c": 50_000})
 
 
 def request(n, **more):
-    wishes = tuple(Request(f"v{i:03}", "voice", "hall", (Range(470_000_000, 608_000_000),), 25_000) for i in range(n))
-    return PlanRequest({"voice": VOICE}, ("hall",), wishes, **{"effort": 1, "time_limit_s": 60.0} | more)
+    wishes = tuple(
+        Request(id=f"v{i:03}", profile="voice", zone="hall", ranges=(Range(470_000_000, 608_000_000),), step_hz=25_000)
+        for i in range(n)
+    )
+    return PlanRequest(
+        profiles={"voice": VOICE}, zones=("hall",), requests=wishes, **{"effort": 1, "time_limit_s": 60.0} | more
+    )
 
 
 def go_on(done, total):

@@ -133,9 +133,14 @@ def test_caps_are_compared_as_the_rule_counts_power():
     model = Model(name="m", service="voice", bands=(), power_mw=50.0, gain_dbi=2.15)
     allowed = {"conducted": True, "EIRP": False, "e.r.p.": True}
     for kind, ok in allowed.items():
-        rule = regions.Rule(1, 2, "permitted", "t", 50.0, kind)
+        rule = regions.Rule(low_hz=1, high_hz=2, kind="permitted", title="t", power_mw=50.0, power_kind=kind)
         assert (permission.over_cap(model, rule) == "") is ok
-    assert permission.over_cap(model, regions.Rule(1, 2, "permitted", "t", 10.0, body_power_mw=50.0)) == ""
+    assert (
+        permission.over_cap(
+            model, regions.Rule(low_hz=1, high_hz=2, kind="permitted", title="t", power_mw=10.0, body_power_mw=50.0)
+        )
+        == ""
+    )
 
 
 def test_a_licence_counts_only_while_it_covers_every_act(store):

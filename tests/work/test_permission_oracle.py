@@ -28,7 +28,14 @@ def rules(draw):
     low, high = draw(stretches())
     kind = draw(st.sampled_from(["permitted", "permitted", "reserved"]))
     cap = None if kind == "reserved" else draw(CAPS)
-    return Rule(low, high, kind, f"{kind} {low}–{high} {cap}", cap, licence=draw(st.booleans()))
+    return Rule(
+        low_hz=low,
+        high_hz=high,
+        kind=kind,
+        title=f"{kind} {low}–{high} {cap}",
+        power_mw=cap,
+        licence=draw(st.booleans()),
+    )
 
 
 @st.composite
@@ -42,7 +49,7 @@ def permits(draw):
 
 
 def territory(found):
-    return Territory("t", "T", "2026-01-01", "", (), tuple(found))
+    return Territory(key="t", title="T", dated="2026-01-01", note="", channels=(), rules=tuple(found))
 
 
 def holds(permit, at, acts):
@@ -100,7 +107,7 @@ def test_every_region_that_ships_holds_together(document):
 
 @given(st.sampled_from(["conducted", "EIRP", "e.r.p."]), st.floats(-20, 40), st.floats(-5, 15), st.floats(1, 5_000))
 def test_a_cap_is_broken_by_more_than_a_tenth_of_a_decibel(kind, conducted, gain, cap):
-    rule = Rule(0, 1, "permitted", "t", cap, kind)
+    rule = Rule(low_hz=0, high_hz=1, kind="permitted", title="t", power_mw=cap, power_kind=kind)
     sent = permission.excess_mw(rule, conducted, conducted + gain)
     true = 10 ** ((conducted + {"conducted": 0, "EIRP": gain, "e.r.p.": gain - 2.15}[kind]) / 10)
     if sent is None:
@@ -108,4 +115,7 @@ def test_a_cap_is_broken_by_more_than_a_tenth_of_a_decibel(kind, conducted, gain
     else:
         assert sent == pytest.approx(true)
         assert true >= 1.029 * cap
-    assert permission.excess_mw(Rule(0, 1, "permitted", "t"), conducted, conducted + gain) is None
+    assert (
+        permission.excess_mw(Rule(low_hz=0, high_hz=1, kind="permitted", title="t"), conducted, conducted + gain)
+        is None
+    )

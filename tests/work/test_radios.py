@@ -4,18 +4,27 @@ import numpy as np
 import pytest
 
 from azven.rf.chain.design import solve_design
-from azven.rf.venue import Antenna, Emitter, Settings, Venue
+from azven.rf.sweep import SweepSettings
+from azven.rf.venue import Antenna, Emitter, Venue
 from azven.work import chain
 from azven.work.scope import opening as here
 
 KEYED = (500_000_000, 501_000_000)
-SETTINGS = Settings(495_000_000, 506_000_000, 2_201, 30_000)
+SETTINGS = SweepSettings(start_hz=495_000_000, stop_hz=506_000_000, points=2_201, rbw_hz=30_000)
 
 
 def product_seen(iip3_dbm, level_dbm, time_s):
     """Strongest reading at 2a − b [dBm] of an analyser behind a system with that intercept."""
     radios = tuple(
-        Emitter(f"r{i}", f, 0, (0, 5, 1.5), 12_500, keyed_s=(5, 60, 10), arrives_dbm=level_dbm)
+        Emitter(
+            name=f"r{i}",
+            freq_hz=f,
+            power_dbm=0,
+            position=(0, 5, 1.5),
+            bandwidth_hz=12_500,
+            keyed_s=(5, 60, 10),
+            arrives_dbm=level_dbm,
+        )
         for i, f in enumerate(KEYED)
     )
     world = Venue(emitters=radios, surroundings=None, front_iip3_dbm=iip3_dbm)

@@ -9,7 +9,7 @@ import pytest
 
 from azven.book.formats import site_bundle, sweep_csv
 from azven.book.formats.errors import FormatError
-from azven.rf.venue import Settings
+from azven.rf.sweep import SweepSettings
 from azven.work import demo, demo_story, ground, kit, listen, plan
 from azven.work.ground import bundle, next_door, permission
 from azven.work.listen import spectrum, taking
@@ -59,11 +59,24 @@ def test_our_own_lines_are_named(store):
     from azven.rf.venue import Emitter
 
     own = tuple(
-        Emitter(n, f, 15.0, (float(i % 6), 20.0 + i // 6, 1.5), 120_000, 10.0, ours=True)
-        for i, (n, f) in enumerate(frequencies.items()) if n != "Tide Bell"
-    )  # fmt: skip
+        Emitter(
+            name=n,
+            freq_hz=f,
+            power_dbm=15.0,
+            position=(float(i % 6), 20.0 + i // 6, 1.5),
+            bandwidth_hz=120_000,
+            extra_loss_db=10.0,
+            ours=True,
+        )
+        for i, (n, f) in enumerate(frequencies.items())
+        if n != "Tide Bell"
+    )
     world = demo_story.venue(own)
-    sweep = world.sweep(world.antennas["omni"], Settings(470_000_000, 694_000_000, 10_001, 30_000), 9)
+    sweep = world.sweep(
+        world.antennas["omni"],
+        SweepSettings(start_hz=470_000_000, stop_hz=694_000_000, points=10_001, rbw_hz=30_000),
+        9,
+    )
     store.apply(listen.keep(store, here(store), sweep, taking.About("Stage", "whip", own_on=True), "x"))
     named = {name for name, _ in listen.picture(store, here(store)).ours}
     assert {"Brass 3", "Harbour Master"} <= named

@@ -11,7 +11,7 @@ from azven.book.formats import plan_request
 from azven.book.records import Model
 from azven.rf.coordinate import carriers_of
 from azven.rf.schools import LevelJudge
-from azven.rf.venue import Settings
+from azven.rf.sweep import SweepSettings
 from azven.work import ground, ids, kit, listen, plan, reasons, wording
 from azven.work.ground import permission
 from azven.work.listen import files, taking
@@ -51,11 +51,11 @@ def test_reserved_beats_permitted_and_the_strictest_cap_decides():
     from azven.book.regions import Rule, Territory
 
     rules = (
-        Rule(0, 100, "permitted", "wide", 50),
-        Rule(20, 60, "permitted", "narrow", 10),
-        Rule(50, 70, "reserved", "stars"),
+        Rule(low_hz=0, high_hz=100, kind="permitted", title="wide", power_mw=50),
+        Rule(low_hz=20, high_hz=60, kind="permitted", title="narrow", power_mw=10),
+        Rule(low_hz=50, high_hz=70, kind="reserved", title="stars"),
     )
-    found = permission.permitted(Territory("k", "t", "d", "", (), rules), -10, 110)
+    found = permission.permitted(Territory(key="k", title="t", dated="d", note="", channels=(), rules=rules), -10, 110)
     assert [(a, b, r.title if r else None) for a, b, r in found] == [
         (-10, 0, None), (0, 20, "wide"), (20, 50, "narrow"), (50, 60, "stars"), (60, 70, "stars"), (70, 100, "wide"),
         (100, 110, None),
@@ -207,10 +207,17 @@ def test_density_takes_effect_and_makes_the_plan_stale(store):
 
 
 def test_forecast_says_time_and_what_could_hide():
-    assert "0.6 s" in taking.forecast(Settings(470_000_000, 694_000_000, 10_001, 30_000)).sentence
+    assert (
+        "0.6 s"
+        in taking.forecast(
+            SweepSettings(start_hz=470_000_000, stop_hz=694_000_000, points=10_001, rbw_hz=30_000)
+        ).sentence
+    )
     assert (
         "may miss carriers narrower than 194 kHz"
-        in taking.forecast(Settings(470_000_000, 694_000_000, 1_001, 30_000)).sentence
+        in taking.forecast(
+            SweepSettings(start_hz=470_000_000, stop_hz=694_000_000, points=1_001, rbw_hz=30_000)
+        ).sentence
     )
 
 
@@ -219,7 +226,9 @@ def test_own_lines_are_not_foreign_when_our_transmitters_were_on(store):
 
     world = SimulatedVenue(store, here(store), pace=0)
     world.own_on = True
-    sweep = world._reader("omni")(Settings(470_000_000, 694_000_000, 10_001, 30_000), 1)
+    sweep = world._reader("omni")(
+        SweepSettings(start_hz=470_000_000, stop_hz=694_000_000, points=10_001, rbw_hz=30_000), 1
+    )
     before = len(listen.picture(store, here(store)).lines)
     store.apply(listen.keep(store, here(store), sweep, taking.About("here", "omni", own_on=True), "x"))
     assert len(listen.picture(store, here(store)).lines) == before

@@ -18,7 +18,7 @@ class RasterChannel:
     high_hz: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Rule:
     """A permitted or reserved range [Hz] with its power cap [mW], the higher one for transmitters on the body where
     there is one, condition and source."""
@@ -42,7 +42,7 @@ class Rule:
         return f"{self.power_mw:g} mW {self.power_kind}{on_body}"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Territory:
     """The rules of one region file."""
 
@@ -64,13 +64,13 @@ def territory(document: Mapping[str, Any]) -> Territory:
             low = r["start_hz"] + i * r["width_hz"]
             channels.append(RasterChannel(str(r["first"] + i), low, low + r["width_hz"]))
     return Territory(
-        document["key"],
-        document["title"],
-        document["dated"],
-        document.get("note", ""),
-        tuple(sorted(channels, key=lambda c: c.low_hz)),
-        tuple(Rule(**{k: v for k, v in rule.items() if k in _RULE_KEYS}) for rule in document["rules"]),
-        tuple(document.get("stations", ())),
+        key=document["key"],
+        title=document["title"],
+        dated=document["dated"],
+        note=document.get("note", ""),
+        channels=tuple(sorted(channels, key=lambda c: c.low_hz)),
+        rules=tuple(Rule(**{k: v for k, v in rule.items() if k in _RULE_KEYS}) for rule in document["rules"]),
+        stations=tuple(document.get("stations", ())),
     )
 
 

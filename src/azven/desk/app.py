@@ -17,10 +17,8 @@ from azven.desk import theme as look
 from azven.refusal import Refusal
 
 if TYPE_CHECKING:
-    from azven.book.store import Store
     from azven.desk.session import Session
     from azven.desk.window import Window
-    from azven.work.simulation import SimulatedVenue
 
 _VENUE_MS = 300
 _QUIET_MS = 80
@@ -86,7 +84,7 @@ def _fill(window: "Window", demonstrate: bool, book: Path | None, stage: str) ->
     shelf = Books()
     store = demo.build() if demonstrate else books.open_book(book or books.default_book())
     note = f"Demonstration: a fresh copy in {store.path.parent}. Nothing you do here touches a book of yours."
-    venue = _simulated(store) if demonstrate and stage == "listen" else None
+    venue = demo.surroundings(store) if demonstrate and stage == "listen" else None
     said = note if demonstrate else damage_note(store)
     shelf.show(store, stage, window.theme, said, not demonstrate, window, venue)
     sys.excepthook = _Apology(lambda: next((w for w in shelf.windows if w.isActiveWindow()), window))
@@ -94,17 +92,13 @@ def _fill(window: "Window", demonstrate: bool, book: Path | None, stage: str) ->
         QTimer.singleShot(_VENUE_MS, lambda: _attach_venue(window.session))
 
 
-def _simulated(store: "Store") -> "SimulatedVenue":
-    from azven.work.scope import opening
-    from azven.work.simulation import SimulatedVenue
-
-    return SimulatedVenue(store, opening(store)).start()
-
-
 def _attach_venue(session: "Session") -> None:
     """The stand-ins come once the window is there; nobody can sweep before."""
     if session.venue is None and not session.jobs.closed:
-        session.venue = _simulated(session.store)
+        from azven.work import demo
+
+        session.venue = demo.surroundings(session.store)
+        session.venue.follow(session.scope)
 
 
 def run(demonstrate: bool, book: Path | None, stage: str, theme: str | None, shot: Path | None) -> int:

@@ -16,7 +16,7 @@ from azven.refusal import Refusal
 from azven.work import books, scope
 
 if TYPE_CHECKING:
-    from azven.work.simulation import SimulatedVenue
+    from azven.work.surroundings import Surroundings
 
 _KINDS = f"Azven books (*{SUFFIX})"
 
@@ -32,7 +32,7 @@ class Books:
 
     def show(
         self, store: Store, stage: str, theme: look.Theme, note: str = "", lasting: bool = True,
-        frame: Window | None = None, venue: "SimulatedVenue | None" = None,
+        frame: Window | None = None, venue: "Surroundings | None" = None,
     ) -> Window:  # fmt: skip
         """A window over an open book, at the place where one was last, in a `frame` that is there already or a new one;
         `lasting` books are remembered."""

@@ -39,7 +39,7 @@ from azven.work.plan import Board
 from azven.work.scope import Scope, exists, opening
 
 if TYPE_CHECKING:
-    from azven.work.simulation import SimulatedVenue
+    from azven.work.surroundings import Surroundings
 
 _PICTURE_DEPENDS_ON = (Sweep, Trace, Neighbour, Region, Site)
 _BOARD_DEPENDS_ON = (
@@ -79,7 +79,7 @@ class Session(QObject):
     hinted = pyqtSignal(object)
 
     def __init__(
-        self, store: Store, scope: Scope, venue: "SimulatedVenue | None" = None, parent: QObject | None = None
+        self, store: Store, scope: Scope, venue: "Surroundings | None" = None, parent: QObject | None = None
     ) -> None:
         super().__init__(parent)
         self.store = store
@@ -209,13 +209,13 @@ class Session(QObject):
         self._picture = self._board = self._before = self._links = self._full = None
         self.select("")
         self.view_hz = self.full_view()
-        if (venue := self.venue_here) is not None:
-            venue.refresh(self.store, scope)
+        if self.venue is not None:
+            self.venue.follow(scope)
         self.moved.emit()
         self.view_changed.emit()
 
     @property
-    def venue_here(self) -> "SimulatedVenue | None":
+    def surroundings(self) -> "Surroundings | None":
         """The simulated venue, where one is at the site in view."""
         return self.venue if self.venue is not None and self.venue.site == self.scope.site else None
 
@@ -277,8 +277,6 @@ class Session(QObject):
         if kinds & set(_BOARD_DEPENDS_ON) or self._picture is None:
             self._judge_anew()
         self._links = self._full = None
-        if (venue := self.venue_here) is not None and kinds & {Assignment, Link}:
-            venue.refresh(self.store, self.scope)
         self._tell()
 
     # -- telling -------------------------------------------------------------------------------------

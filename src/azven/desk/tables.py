@@ -24,7 +24,7 @@ _HEADING_AIR, _WIDENED = 20, 22
 """What the style keeps free beside a heading, and by how much a column is widened rather than its heading broken."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Column:
     """One column: how a record's value is shown, and, if it can be edited, what setting a text or choice does.
 

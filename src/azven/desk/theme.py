@@ -11,7 +11,7 @@ FAMILY = "B612"
 BODY_PX, SMALL_PX, FIGURE_PX, TITLE_PX = 13, 11, 16, 15
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Theme:
     """Colours by role. The `*_text` roles keep a contrast of 4.5:1 on `ground` and `side`."""
 
@@ -50,13 +50,13 @@ class Theme:
 
 
 DAYLIGHT = Theme(
-    "daylight", ground="#F5F1E8", side="#EEEADF", field="#FFFDF7", line="#D3CBB8", ink="#1D2A2E", dim="#5A625E",
+    name="daylight", ground="#F5F1E8", side="#EEEADF", field="#FFFDF7", line="#D3CBB8", ink="#1D2A2E", dim="#5A625E",
     chosen="#EBDDC3", accent="#0F6B70", on_accent="#FBF8F0", petrol="#0F6B70", ochre="#B9771B", plum="#7A3E6B",
     slate="#4C6178", brick="#A63D2F", ochre_text="#855109", brick_text="#983225", silhouette="#C0BFB8",
     lane="#FDFBF5", shut="#E6E0D1",
 )  # fmt: skip
 BACKSTAGE = Theme(
-    "backstage", ground="#191613", side="#211D19", field="#14110F", line="#3A342D", ink="#E4DACA", dim="#A2978A",
+    name="backstage", ground="#191613", side="#211D19", field="#14110F", line="#3A342D", ink="#E4DACA", dim="#A2978A",
     chosen="#3A2A1B", accent="#5FB5B0", on_accent="#131110", petrol="#5FB5B0", ochre="#D9A14A", plum="#C08AB2",
     slate="#93A7BC", brick="#D77B6A", ochre_text="#D9A14A", brick_text="#E08D7D", silhouette="#45423E",
     lane="#40392F", shut="#12100E",

@@ -9,8 +9,7 @@ from numpy.typing import NDArray
 
 from azven.gear.transport import InstrumentError, Transport, connect
 from azven.rf.levels import Floats
-from azven.rf.sweep import HIGHEST_HZ, LEAST_RBW_HZ, MOST_LEVEL_DBM, MOST_RBW_HZ, sweep_time_s
-from azven.rf.venue import Settings
+from azven.rf.sweep import HIGHEST_HZ, LEAST_RBW_HZ, MOST_LEVEL_DBM, MOST_RBW_HZ, SweepSettings, sweep_time_s
 
 _MOST_POINTS = 1_000_000
 _DETECTORS = {"peak": "POS", "average": "AVER"}
@@ -22,7 +21,7 @@ class Instrument(Protocol):
     def identify(self) -> str:
         """Maker, model, serial number and firmware as the instrument tells them."""
 
-    def configure(self, settings: Settings) -> Settings:
+    def configure(self, settings: SweepSettings) -> SweepSettings:
         """Set up a sweep; returns what the instrument made of it."""
 
     def sweep(self) -> Floats:
@@ -38,7 +37,7 @@ class ScpiInstrument:
     def __init__(self, transport: Transport, timeout_s: float = 5.0) -> None:
         self._transport = transport
         self._timeout_s = timeout_s
-        self._settings: Settings | None = None
+        self._settings: SweepSettings | None = None
 
     @classmethod
     def at(cls, resource: str, timeout_s: float = 5.0) -> "ScpiInstrument":
@@ -48,7 +47,7 @@ class ScpiInstrument:
     def identify(self) -> str:
         return self._ask("*IDN?")
 
-    def configure(self, settings: Settings) -> Settings:
+    def configure(self, settings: SweepSettings) -> SweepSettings:
         if settings.stop_hz <= settings.start_hz:
             raise self._error("cannot sweep: the end has to lie above the start.")
         self._transport.send(
@@ -102,35 +101,57 @@ class ScpiInstrument:
         return InstrumentError(f"The instrument at {self._transport.name} {what}")
 
 
+class Reconnecting:
+    """An instrument that can be connected to once more when it goes away: whatever is asked of it later, a second sweep
+    or the end, goes to the connection that there is now."""
+
+    def __init__(self, connected: Callable[[], Instrument]) -> None:
+        self._connected = connected
+        self._now = connected()
+
+    def again(self) -> None:
+        """Let go of the connection and make another. Raises InstrumentError when nothing answers."""
+        self._now.close()
+        self._now = self._connected()
+
+    def identify(self) -> str:
+        return self._now.identify()
+
+    def configure(self, settings: SweepSettings) -> SweepSettings:
+        return self._now.configure(settings)
+
+    def sweep(self) -> Floats:
+        return self._now.sweep()
+
+    def close(self) -> None:
+        self._now.close()
+
+
 _FEW = 101
 OnPart = Callable[[NDArray[np.int64], Floats, float], bool]
 
 
-def sweep_in_parts(
-    instrument: Instrument, settings: Settings, on_part: OnPart, parts: int = 16,
-    reopen: Callable[[], Instrument] | None = None,
-) -> Settings:  # fmt: skip
+def sweep_in_parts(instrument: Instrument, settings: SweepSettings, on_part: OnPart, parts: int = 16) -> SweepSettings:
     """Sweep a span part by part, so that it can be drawn as it comes and stopped between parts.
 
     What the instrument cannot reach is left out. `on_part(freq_hz, level_dbm, share_done)` returns False to stop.
-    With `reopen` an instrument that goes away is connected to once more and the part repeated. Returns the settings
-    that the instrument used, over what was swept.
+    An instrument that can be connected to again is, once, when it goes away, and the part is repeated. Returns the
+    settings that the instrument used, over what was swept.
     """
     reached = instrument.configure(replace(settings, points=_FEW))
     bins = np.linspace(reached.start_hz, reached.stop_hz, settings.points).round().astype(np.int64)
     chunks = [c for c in np.array_split(bins, min(parts, max(settings.points // 50, 1))) if len(c) >= 2]
     lowest, highest = reached.start_hz, reached.start_hz
-    used = settings
-    done = 0
+    used, done, tried = settings, 0, False
     for chunk in chunks:
         wanted = replace(settings, start_hz=int(chunk[0]), stop_hz=int(chunk[-1]), points=len(chunk))
         try:
             used, levels = _part(instrument, wanted)
         except InstrumentError:
-            if reopen is None:
+            if tried or not isinstance(instrument, Reconnecting):
                 raise
-            instrument.close()
-            instrument, reopen = reopen(), None
+            tried = True
+            instrument.again()
             used, levels = _part(instrument, wanted)
         freq = np.linspace(used.start_hz, used.stop_hz, used.points).round().astype(np.int64)
         lowest = used.start_hz if not done else lowest
@@ -141,5 +162,5 @@ def sweep_in_parts(
     return replace(used, start_hz=lowest, stop_hz=highest, points=settings.points)
 
 
-def _part(instrument: Instrument, wanted: Settings) -> tuple[Settings, Floats]:
+def _part(instrument: Instrument, wanted: SweepSettings) -> tuple[SweepSettings, Floats]:
     return instrument.configure(wanted), instrument.sweep()

@@ -7,10 +7,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from azven.rf.sweep import Detector, Sweep, sweep_time_s
-from azven.rf.venue import Settings
+from azven.rf.sweep import Detector, Sweep, SweepSettings, sweep_time_s
 
-Reader = Callable[[Settings, int], Sweep]
+Reader = Callable[[SweepSettings, int], Sweep]
 _RANGE_HZ = (100_000_000, 3_000_000_000)
 _POINTS = (2, 20_001)
 _RBW_HZ = (1_000.0, 1_000_000.0)
@@ -104,7 +103,7 @@ class _Session:
     def __init__(self, read: Reader, pace: float) -> None:
         self._read = read
         self._pace = pace
-        self._settings = Settings(470_000_000, 694_000_000, 1_001, 100_000.0)
+        self._settings = SweepSettings(start_hz=470_000_000, stop_hz=694_000_000, points=1_001, rbw_hz=100_000.0)
         self._sweep: Sweep | None = None
         self._number = 0
         self._errors: list[str] = []
@@ -165,7 +164,7 @@ _SHORT = {
     "INPUT": "INP", "ATTENUATION": "ATT", "FORMAT": "FORM", "BORDER": "BORD", "SYSTEM": "SYST", "ERROR": "ERR",
 }  # fmt: skip
 _ACCEPTED = {"FORM:BORD", "FORM", "INIT:CONT", "*RST", "*CLS", "*WAI"}
-_QUERIES: dict[str, Callable[[Settings], object]] = {
+_QUERIES: dict[str, Callable[[SweepSettings], object]] = {
     "SENS:FREQ:STAR?": lambda s: s.start_hz,
     "SENS:FREQ:STOP?": lambda s: s.stop_hz,
     "SENS:BAND:RES?": lambda s: s.rbw_hz,
@@ -183,7 +182,7 @@ def _detector(argument: str) -> Detector:
     return "peak" if argument.strip().upper().startswith("POS") else "average"
 
 
-_SETTERS: dict[str, Callable[[Settings, str], Settings]] = {
+_SETTERS: dict[str, Callable[[SweepSettings, str], SweepSettings]] = {
     "SENS:FREQ:STAR": lambda s, a: replace(s, start_hz=round(_clip(a, _RANGE_HZ))),
     "SENS:FREQ:STOP": lambda s, a: replace(s, stop_hz=round(_clip(a, _RANGE_HZ))),
     "SENS:BAND:RES": lambda s, a: replace(s, rbw_hz=_clip(a, _RBW_HZ)),

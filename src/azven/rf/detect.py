@@ -30,7 +30,7 @@ _FEW_CELLS, _CLEAR_SIGMAS, _SIGMAS_AT_90 = 8, 4.0, 1.28
 """Of so few cells no noise can be told; noise hardly ever stands so many of its deviations above its middle."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Block:
     """Something broad on a raster channel: `share` of its bins above the floor, median level [dBm] of those,
     spread of its top [dB], whether a pilot stands where the single-carrier system has one, and what it is taken for."""
@@ -60,7 +60,17 @@ def blocks(sweep: Sweep, channels: Sequence[Channel]) -> list[Block]:
         level, spread = float(np.median(top)), quantile(top, 0.9) - quantile(top, 0.1)
         flat = spread <= _FLAT_WITHIN_DB
         kind = "uneven" if not flat else "multiplex" if share >= FILLED_SHARE else "part of a channel"
-        found.append(Block(channel, share, level, level - floor, spread, _pilot(sweep, channel, level), kind))
+        found.append(
+            Block(
+                channel=channel,
+                share=share,
+                level_dbm=level,
+                above_floor_db=level - floor,
+                spread_db=spread,
+                pilot=_pilot(sweep, channel, level),
+                kind=kind,
+            )
+        )
     return found
 
 
@@ -78,7 +88,7 @@ def _pilot(sweep: Sweep, channel: Channel, level_dbm: float) -> bool:
     return bool(len(near) and near.max() > level_dbm + _PILOT_ABOVE_TOP_DB)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Difference:
     """A stretch where two sweeps differ: `appeared`, `gone`, `louder` or `quieter`, by how much at most [dB], and the
     level there in the sweep that hears more [dBm]. It `matters` where that stands clear of the noise around it."""
@@ -133,7 +143,9 @@ def _difference(
     level = float(np.nanmax(louder[start:stop]))
     around = np.r_[louder[max(0, start - _BESIDE_CELLS) : start], louder[stop : stop + _BESIDE_CELLS]]
     matters = broad or _stands_clear(level, around)
-    return Difference(int(edges[start]), int(edges[stop]), kind, by, level, matters)
+    return Difference(
+        low_hz=int(edges[start]), high_hz=int(edges[stop]), kind=kind, by_db=by, level_dbm=level, matters=matters
+    )
 
 
 def _stands_clear(level_dbm: float, around: Floats) -> bool:

@@ -33,9 +33,12 @@ def compute(
         if not progress(number, groups):
             break
         wishes = tuple(
-            Request(f"{i}", "group", _ROOM, (Range(low_hz, high_hz),), step_hz) for i in range(per_group)
-        )  # fmt: skip
-        request = PlanRequest({"group": profile}, (_ROOM,), wishes, blocked=tuple(used), seed=seed, effort=effort)
+            Request(id=f"{i}", profile="group", zone=_ROOM, ranges=(Range(low_hz, high_hz),), step_hz=step_hz)
+            for i in range(per_group)
+        )
+        request = PlanRequest(
+            profiles={"group": profile}, zones=(_ROOM,), requests=wishes, blocked=tuple(used), seed=seed, effort=effort
+        )
         found = sorted(a.freq_hz for a in coordinate(request).assignments)
         if not found:
             break
@@ -76,6 +79,6 @@ def mixing_cost(table: Table, a: str, b: str, profile: Profile) -> int:
 
 
 def _conflicts(freqs: Sequence[int], profile: Profile) -> int:
-    carriers = [Carrier(f"{i}", f, "group", _ROOM) for i, f in enumerate(freqs)]
+    carriers = [Carrier(id=f"{i}", freq_hz=f, profile="group", zone=_ROOM) for i, f in enumerate(freqs)]
     situation = Situation(carriers, {"group": profile}, {})
     return len(clashes(situation)) + len(hits(situation))

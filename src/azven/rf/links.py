@@ -35,7 +35,7 @@ WALL_DB = {
 """Planning values of walls for coverage [dB]; for isolation between zones half of them is counted."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class End:
     """One end of a link. `kind` omni or beam; `aim_m` is the point a beam is aimed at.
 
@@ -74,7 +74,7 @@ class Medium:
     obstacles_db: tuple[float, ...] = ()
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Budget:
     """A link added up, term by term [dB, dBm, m, °]."""
 
@@ -168,7 +168,9 @@ def budget(freq_hz: float, tx: End, rx: End, distance_m: float | None = None, me
         tx.power_dbm + tx.gain_dbi - tx.body_db - tx.pointing_db - path - turned - sum(medium.obstacles_db) + gain
         - rx.body_db - rx.pointing_db
     )  # fmt: skip
-    return Budget(distance_m, angle, path, turned, gain, level)
+    return Budget(
+        distance_m=distance_m, angle_deg=angle, path_db=path, polarisation_db=turned, rx_gain_dbi=gain, level_dbm=level
+    )
 
 
 def outage(margins_db: Sequence[float] | Floats) -> Floats:

@@ -21,7 +21,7 @@ _HALF_QUALITY_DB, _SOFT_DB = 6.0, 3.0
 _TURN_EVERY_S, _TURN_DB = 17.0, 16.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Crew:
     """Links as arrays of length n: frequency [Hz], conducted power and body loss, home (n, 3) [m], receive antennas
     (2, 3) [m] with gain, interference in the channel [dBm] (−∞ where none), needed ratio, battery life [min]."""
@@ -44,7 +44,7 @@ class Crew:
     """What their receivers lose of every level to all that arrives at their antennas."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Status:
     """What the receivers show, arrays of length n: levels of antennas A and B [dBm], which one is used (0 or 1),
     quality 0…1, battery left [min] (0 when empty), and where each transmitter is (n, 3) [m]."""
@@ -79,12 +79,22 @@ def crew_of(venue: Venue, pair: tuple[Antenna, Antenna], receivers: Sequence[Rec
     names = [r.name for r in receivers]
     disturbed = np.stack([venue.channels_dbm(a, freq, bandwidth, names, time_s) for a in pair])
     return Crew(
-        freq.astype(np.int64), np.array([e.power_dbm for e in sent]), np.array([e.extra_loss_db for e in sent]),
-        np.array([e.position for e in sent], float), np.array([a.position for a in pair], float), pair[0].gain_dbi,
-        disturbed.max(axis=0), np.array([r.needed_db for r in receivers]), np.array([r.battery_min for r in receivers]),
-        venue.exponent, venue.walls, float(np.median(bandwidth)), venue.noise_figure_db, venue.seed,
-        max(venue.blocked_db(a, time_s=time_s) for a in pair),
-    )  # fmt: skip
+        freq_hz=freq.astype(np.int64),
+        power_dbm=np.array([e.power_dbm for e in sent]),
+        body_db=np.array([e.extra_loss_db for e in sent]),
+        home_m=np.array([e.position for e in sent], float),
+        antennas_m=np.array([a.position for a in pair], float),
+        antenna_gain_dbi=pair[0].gain_dbi,
+        interference_dbm=disturbed.max(axis=0),
+        needed_db=np.array([r.needed_db for r in receivers]),
+        battery_min=np.array([r.battery_min for r in receivers]),
+        exponent=venue.exponent,
+        walls=venue.walls,
+        bandwidth_hz=float(np.median(bandwidth)),
+        nf_db=venue.noise_figure_db,
+        seed=venue.seed,
+        blocked_db=max(venue.blocked_db(a, time_s=time_s) for a in pair),
+    )
 
 
 def positions(crew: Crew, time_s: float) -> Floats:
@@ -109,7 +119,7 @@ def status(crew: Crew, time_s: float) -> Status:
     ratio = np.maximum(levels[0], levels[1]) - crew.blocked_db - dbm(noise)
     spare = np.clip(ratio - crew.needed_db + _HALF_QUALITY_DB, -60, 60)
     quality = np.where(left > 0, 1 / (1 + np.exp(-spare / _SOFT_DB)), 0.0)
-    return Status(levels[0], levels[1], used, quality, left, at)
+    return Status(level_a_dbm=levels[0], level_b_dbm=levels[1], used=used, quality=quality, battery_min=left, pos_m=at)
 
 
 def _level(crew: Crew, at: Floats, antenna: int) -> Floats:

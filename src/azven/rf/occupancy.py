@@ -51,7 +51,7 @@ _TILE_HZ, _MOST_TILES = 8_000_000, 1_000
 """Where there is no raster, noise is looked for in pieces as wide as a channel, wider ones where they would be many."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ChannelReading:
     """What a sweep says of one raster channel; levels in dBm, None where the sweep does not reach.
 
@@ -73,7 +73,7 @@ class ChannelReading:
     unsure_db: float = 0.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Survey:
     """What a sweep says before a use is named: channels, emissions with the strongest power of each in a link's width
     [dBm], whether the floor is seen, for how many averages its noise speaks, and the share of impulses."""
@@ -116,7 +116,14 @@ def survey(sweep: Sweep, channels: Sequence[Channel]) -> Survey:
         _reading(sweep, c, floor[i], bool(filled[i]), window, found, averages, seen) for i, c in enumerate(channels)
     )
     strongest = tuple(_strongest(sweep, window, line) for line in found.lines)
-    return Survey(readings, found.lines, strongest, seen, averages, found.impulse_share)
+    return Survey(
+        readings=readings,
+        lines=found.lines,
+        line_power_dbm=strongest,
+        floor_seen=seen,
+        averages=averages,
+        impulse_share=found.impulse_share,
+    )
 
 
 def _tiles(sweep: Sweep, channels: Sequence[Channel]) -> list[Channel]:
@@ -157,7 +164,7 @@ def _reading(
     at = sweep.between(channel.low_hz, channel.high_hz)
     levels = window[at]
     if not len(levels) or first_hz > channel.low_hz or last_hz < channel.high_hz:
-        return ChannelReading(channel, "unknown")
+        return ChannelReading(channel=channel, occupancy="unknown")
     clear = ~_near_emissions(sweep, found.lines)[at] if found.lines and not filled else np.ones(len(levels), bool)
     lowered = PEAK_ABOVE_AVERAGE_DB if sweep.detector == "peak" else 0.0
     averaged = averages * _independent(sweep)
@@ -168,7 +175,18 @@ def _reading(
         noise = floor + mean_over_floor_db(averages) + 10 * float(np.log10(_widened(sweep))) - lowered
         as_quiet = bool(seen) and high is not None and high <= noise + max(AS_QUIET_DB, seldom_db(averaged))
     power = band_power_dbm(sweep, channel.low_hz, channel.high_hz)
-    return ChannelReading(channel, "unknown", power, floor, high, noise, None, filled, as_quiet, float(unsure))
+    return ChannelReading(
+        channel=channel,
+        occupancy="unknown",
+        power_dbm=power,
+        floor_dbm=floor,
+        high_dbm=high,
+        noise_dbm=noise,
+        tolerated_dbm=None,
+        multiplex=filled,
+        as_quiet=as_quiet,
+        unsure_db=float(unsure),
+    )
 
 
 def _independent(sweep: Sweep) -> float:

@@ -13,7 +13,7 @@ BACKOFF_DB = 10.0
 _PACK_DB, _PACK_LEAST_DB, _HAND_DB, _FACING_DB = 15.0, 3.0, 10.0, 3.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Radio:
     """What levels ask of a link: conducted power, losses, and what its receiver needs and stands.
 
@@ -57,7 +57,7 @@ class Radio:
         return self.fixed or not _HAND_DB <= self.body_db < _PACK_DB
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Room:
     """A zone as levels see it: nearest and farthest transmitter from its antenna, transmitters from one another, and
     its antennas, those with a place counting by it."""

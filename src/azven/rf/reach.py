@@ -24,7 +24,7 @@ _OPAQUE_DB = 8.5
 Bools = NDArray[np.bool_]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Wearer:
     """A transmitter somewhere: conducted power, antenna, what the body costs, height, and its frequency [Hz]."""
 

@@ -45,7 +45,7 @@ class Blocked:
     zones: frozenset[str] | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Carrier:
     """A carrier at a fixed frequency [Hz]; a listener (`radiates` False) is protected but makes no products."""
 
@@ -57,7 +57,7 @@ class Carrier:
     times: frozenset[str] = frozenset()
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Request:
     """A link to place: tunable to `origin_hz + k·step_hz` within `ranges` and, if given, `allowed`."""
 
@@ -73,7 +73,9 @@ class Request:
 
     def at(self, freq_hz: int) -> Carrier:
         """This link as a carrier at `freq_hz` [Hz]."""
-        return Carrier(self.id, freq_hz, self.profile, self.zone, True, self.times)
+        return Carrier(
+            id=self.id, freq_hz=freq_hz, profile=self.profile, zone=self.zone, radiates=True, times=self.times
+        )
 
 
 def meet_in_time(a: frozenset[str], b: frozenset[str]) -> bool:
@@ -81,7 +83,7 @@ def meet_in_time(a: frozenset[str], b: frozenset[str]) -> bool:
     return not a or not b or not a.isdisjoint(b)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PlanRequest:
     """Everything the search needs to know; the open format `azven-plan-request` in memory.
 

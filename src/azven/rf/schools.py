@@ -41,7 +41,7 @@ class Product(Hit):
         return float(dbm(milliwatts(self.receiver_dbm) + milliwatts(self.transmitter_dbm)))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Standing:
     """A victim by level: wanted signal, noise, sum of products [dBm], what blocking takes from the ratio [dB], and the
     ratio it has and needs [dB]. `stands_in`: figures of its room that stand in for places nobody has told."""
@@ -183,9 +183,16 @@ class LevelJudge:
         products = float(dbm(view.products_mw[i])) if view.products_mw[i] > 0 else _NONE_DBM
         blocked = float(scene.desensitised[i])
         return Standing(
-            float(scene.wanted[i]), float(scene.noise[i]), products, float(view.ratio_db[i]), float(scene.needed[i]),
-            worst, blocked, self.situation.ids[scene.loudest(i)] if blocked > 0 else "", scene.stands_in(i),
-        )  # fmt: skip
+            wanted_dbm=float(scene.wanted[i]),
+            noise_dbm=float(scene.noise[i]),
+            products_dbm=products,
+            ratio_db=float(view.ratio_db[i]),
+            needed_db=float(scene.needed[i]),
+            worst=worst,
+            blocked_db=blocked,
+            blocker=self.situation.ids[scene.loudest(i)] if blocked > 0 else "",
+            stands_in=scene.stands_in(i),
+        )
 
     def products_on(self, name: str) -> list[Product]:
         """Every product that overlaps a carrier's channel."""
@@ -198,10 +205,16 @@ class LevelJudge:
                 away = abs(product - int(self.situation.freq[i]))
                 out.append(
                     Product(
-                        name, kind, product, names, found.coefficients, away,
-                        float(receiver[row]), float(transmitter[row]),
+                        victim=name,
+                        kind=kind,
+                        product_hz=product,
+                        sources=names,
+                        coefficients=found.coefficients,
+                        distance_hz=away,
+                        receiver_dbm=float(receiver[row]),
+                        transmitter_dbm=float(transmitter[row]),
                     )
-                )  # fmt: skip
+                )
         return out
 
 

@@ -18,6 +18,18 @@ _TO_HZ = 500
 OWN_SKIRT_HZ = 450_000
 
 
+@dataclass(frozen=True, kw_only=True)
+class SweepSettings:
+    """How an analyser sweeps: edges and resolution bandwidth [Hz], points, detector, attenuation [dB]."""
+
+    start_hz: int
+    stop_hz: int
+    points: int
+    rbw_hz: float
+    detector: Detector = "average"
+    attenuation_db: float = 0.0
+
+
 @dataclass(frozen=True, eq=False)
 class Sweep:
     """Levels [dBm] (n,) over ascending frequencies [Hz] (n,), n ≥ 2, as an instrument reads them.

@@ -13,7 +13,7 @@ from azven.rf.request import KINDS
 _FAR = np.int64(1) << 60
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Hit:
     """A product closer to its victim than the victim's guard [Hz]; sources in the order of the formula."""
 
@@ -67,7 +67,14 @@ class Hits:
             distance = np.abs(found.product - self._situation.freq[found.victim])
             columns = (names[found.victim], found.product, names[found.sources], distance)
             for victim, product, sources, away in zip(*(c.tolist() for c in columns), strict=True):
-                yield Hit(victim, kind, product, tuple(sources), found.coefficients, away)
+                yield Hit(
+                    victim=victim,
+                    kind=kind,
+                    product_hz=product,
+                    sources=tuple(sources),
+                    coefficients=found.coefficients,
+                    distance_hz=away,
+                )
 
     def split(self, carriers: NDArray[np.bool_]) -> tuple["Hits", "Hits"]:
         """Hits in which one of the marked carriers (n,) takes part, and the others."""

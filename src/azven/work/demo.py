@@ -10,7 +10,7 @@ from datetime import UTC, datetime, timedelta
 from functools import cache
 from importlib.resources import files
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from azven.book.edits import Change, Edit, replace_record
 from azven.book.records import (
@@ -22,6 +22,9 @@ from azven.book.records import (
 )
 from azven.book.store import Store
 from azven.work.ground import hours
+
+if TYPE_CHECKING:
+    from azven.work.surroundings import Surroundings
 
 PREPARED = "lantern-regatta.azven"
 
@@ -41,6 +44,14 @@ def build(folder: Path | None = None) -> Store:
     store = Store.open(place)
     store.apply(_dated(store, datetime.now(UTC)))
     return store
+
+
+def surroundings(store: Store) -> "Surroundings":
+    """The venue of the demonstration, its stand-in instruments switched on."""
+    from azven.work.scope import opening
+    from azven.work.simulation import SimulatedVenue
+
+    return SimulatedVenue(store, opening(store)).start()
 
 
 def _dated(store: Store, now: datetime) -> Edit:

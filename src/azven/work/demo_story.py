@@ -25,8 +25,9 @@ from azven.book.records import (
 from azven.book.store import Store
 from azven.book.tables import frozen
 from azven.rf.links import WALL_DB
+from azven.rf.sweep import SweepSettings
 from azven.rf.venue import Antenna as VenueAntenna
-from azven.rf.venue import Electronics, Emitter, Multiplex, Settings, Venue
+from azven.rf.venue import Electronics, Emitter, Multiplex, Venue
 from azven.rf.walls import WallLine
 from azven.work import demo_elsewhere, demo_records, ids, kit, listen, plan
 from azven.work.demo import script
@@ -130,7 +131,7 @@ def _systems(store: Store, scope: Scope, zones: Mapping[str, Zone]) -> None:
 
 def _sweeps(store: Store, scope: Scope, story: Mapping[str, Any]) -> None:
     world = venue()
-    settings = Settings(**story["sweep_settings"])
+    settings = SweepSettings(**story["sweep_settings"])
     for number, entry in enumerate(story["sweeps"], start=1):
         taken_s = -3600 * entry["hours_ago"]
         sweep = world.sweep(world.antennas[entry["use"]], settings, number, own_on=False, time_s=taken_s)
@@ -143,7 +144,12 @@ def venue(own: tuple[Emitter, ...] = ()) -> Venue:
     story = script()["venue"]
     channels = {c.name: c for c in _raster()}
     multiplexes = tuple(
-        Multiplex(channels[m["channel"]].low_hz, channels[m["channel"]].high_hz, m["level_dbm"], m["bearing_deg"])
+        Multiplex(
+            low_hz=channels[m["channel"]].low_hz,
+            high_hz=channels[m["channel"]].high_hz,
+            level_dbm=m["level_dbm"],
+            bearing_deg=m["bearing_deg"],
+        )
         for m in story["multiplexes"]
     )
     emitters = tuple(Emitter(**demo_records.fields(e)) for e in story["emitters"])
@@ -151,8 +157,13 @@ def venue(own: tuple[Emitter, ...] = ()) -> Venue:
     walls = tuple(WallLine((a, b), (c, d), WALL_DB[material]) for a, b, c, d, material in script()["walls"])
     racks = tuple(Electronics(**demo_records.fields(e)) for e in story["electronics"])
     return Venue(
-        multiplexes, emitters + own, seed=story["seed"], antennas=antennas, walls=walls, electronics=racks
-    )  # fmt: skip
+        multiplexes=multiplexes,
+        emitters=emitters + own,
+        seed=story["seed"],
+        antennas=antennas,
+        walls=walls,
+        electronics=racks,
+    )
 
 
 @cache

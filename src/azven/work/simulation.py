@@ -4,27 +4,34 @@ import math
 from collections.abc import Callable
 from dataclasses import replace
 
-from azven.book.records import Model
+from azven.book.edits import Edit
+from azven.book.records import Assignment, Link, Model, Zone
 from azven.book.store import Store
 from azven.gear.standin import StandInAnalyser
-from azven.rf.sweep import Sweep
-from azven.rf.venue import Emitter, Settings, Venue
+from azven.rf.sweep import Sweep, SweepSettings
+from azven.rf.venue import Emitter, Venue
 from azven.work import demo, demo_story, ground, ids, kit, plan
-from azven.work.scope import Scope
+from azven.work.scope import Scope, exists
+from azven.work.surroundings import Hears, OnOffer
 
-ANTENNAS = {"omni": "whip, omnidirectional, 1.6 m", "rack": "log-periodic pair, aimed 20°"}
+_STANDS: dict[str, tuple[str, str, Hears]] = {
+    "omni": ("whip, omnidirectional, 1.6 m", "Rope Hall, riser", "in-ears"),
+    "rack": ("log-periodic pair, aimed 20°", "Rope Hall, receive antennas", "receivers"),
+}
+"""Antenna, place and who hears so, by the name of the antenna in the venue."""
+_HEARD = {Assignment, Link, Model, Zone}
 
 
 class SimulatedVenue:
-    """Two stand-in analysers in one venue; `refresh` tells it what our transmitters do now."""
+    """Two stand-in analysers in one venue, in which our transmitters do what the book says."""
 
     def __init__(self, store: Store, scope: Scope, pace: float = 1.0) -> None:
         self.own_on = False
         self.site = scope.site
-        """Where this is: at another site of the book there is nothing of it."""
-        self._world: Venue = demo_story.venue()
-        self.analysers = {name: StandInAnalyser(self._reader(name), pace) for name in ANTENNAS}
-        self.refresh(store, scope)
+        self._store = store
+        self.analysers = {name: StandInAnalyser(self._reader(name), pace) for name in _STANDS}
+        self.follow(scope)
+        store.listen(self._landed)
 
     @property
     def world(self) -> Venue:
@@ -40,29 +47,50 @@ class SimulatedVenue:
         for analyser in self.analysers.values():
             analyser.stop()
 
-    def refresh(self, store: Store, scope: Scope) -> None:
-        """Take our transmitters from the plan: frequency, power, and a place in their room."""
-        places = demo.script()["venue"]["zone_positions"]
-        zones = {z.id: z.name for z in ground.zones(store, scope)}
-        models = {m.id: m for m in store.all(Model)}
-        placed = plan.assignments(store, scope)
-        own = []
-        for i, link in enumerate(kit.links(store, scope)):
-            if link.id in placed:
-                x, y, z = places.get(zones[link.zone_id], (0.0, 20.0, 1.5))
-                model = models[link.model_id]
-                power = 10 * math.log10(model.power_mw)
-                spot = (x + i % 6 - 3.0, y + i // 6, z)
-                own.append(
-                    Emitter(ids.of(link), placed[link.id].freq_hz, power, spot, model.bandwidth_hz / 2, 10.0, ours=True)
-                )
-        self._world = demo_story.venue(tuple(own))
+    def instruments(self) -> tuple[OnOffer, ...]:
+        return tuple(OnOffer(a.resource, *_STANDS[name]) for name, a in self.analysers.items())
 
-    def _reader(self, name: str) -> Callable[[Settings, int], Sweep]:
+    def follow(self, scope: Scope) -> None:
+        if scope.site == self.site:
+            self._scope = scope
+            self._world = demo_story.venue(_ours(self._store, scope))
+
+    def _landed(self, edit: Edit) -> None:
+        if {c.kind for c in edit.changes} & _HEARD and exists(self._store, self._scope):
+            self.follow(self._scope)
+
+    def _reader(self, name: str) -> Callable[[SweepSettings, int], Sweep]:
         intercept = demo.script()["venue"]["front_iip3_dbm"].get(name)
 
-        def read(settings: Settings, number: int) -> Sweep:
+        def read(settings: SweepSettings, number: int) -> Sweep:
             world = replace(self._world, front_iip3_dbm=intercept)
             return world.sweep(world.antennas[name], settings, 1_000 + number, self.own_on)
 
         return read
+
+
+def _ours(store: Store, scope: Scope) -> tuple[Emitter, ...]:
+    """Our transmitters as the plan has them: frequency, power, and a place in their room."""
+    places = demo.script()["venue"]["zone_positions"]
+    zones = {z.id: z.name for z in ground.zones(store, scope)}
+    models = {m.id: m for m in store.all(Model)}
+    placed = plan.assignments(store, scope)
+    own = []
+    for i, link in enumerate(kit.links(store, scope)):
+        if link.id in placed:
+            x, y, z = places.get(zones[link.zone_id], (0.0, 20.0, 1.5))
+            model = models[link.model_id]
+            power = 10 * math.log10(model.power_mw)
+            spot = (x + i % 6 - 3.0, y + i // 6, z)
+            own.append(
+                Emitter(
+                    name=ids.of(link),
+                    freq_hz=placed[link.id].freq_hz,
+                    power_dbm=power,
+                    position=spot,
+                    bandwidth_hz=model.bandwidth_hz / 2,
+                    extra_loss_db=10.0,
+                    ours=True,
+                )
+            )
+    return tuple(own)

@@ -243,7 +243,7 @@ def _check_carriers(document: ChainDocument) -> None:
 def _check_reach(document: ChainDocument, design: Design) -> None:
     from azven.rf.chain.graph import System, order
 
-    system = System(design.blocks, design.edges, design.freq_hz, design.bandwidth_hz)
+    system = System(blocks=design.blocks, edges=design.edges, freq_hz=design.freq_hz, bandwidth_hz=design.bandwidth_hz)
     try:
         order(system)
     except ValueError as error:
@@ -262,28 +262,53 @@ def _point(place: list[float] | None) -> Point | None:
 def _design(document: ChainDocument, edges: tuple[tuple[str, str], ...]) -> Design:
     nodes = {n.id: n for n in document.nodes}
     return Design(
-        document.name, {i: _block(n) for i, n in nodes.items()}, edges, document.freq_hz, document.bandwidth_hz,
-        document.fa_db,
-        {name: ZoneInfo(tuple(z.antennas), Medium(z.model, z.n, tuple(z.obstacles_db)))
-         for name, z in document.zones.items()},
-        {i: _end(n) for i, n in nodes.items() if n.type == "antenna"},
-        tuple(_carrier(c) for c in document.carriers),
-        {i: _device(n) for i, n in nodes.items()},
-        {i: n.needed_db for i, n in nodes.items() if n.needed_db is not None},
-        {i: n.power_dbm for i, n in nodes.items() if n.type == "transmitter" and n.power_dbm is not None},
-        {i: n.rated_in_dbm for i, n in nodes.items() if n.rated_in_dbm is not None},
-        document.own_peaks, {i: n.side for i, n in nodes.items()}, document.transmit_hz,
-        {i: n.freq_hz for i, n in nodes.items() if n.type == "transmitter" and n.freq_hz is not None},
-    )  # fmt: skip
+        name=document.name,
+        blocks={i: _block(n) for i, n in nodes.items()},
+        edges=edges,
+        freq_hz=document.freq_hz,
+        bandwidth_hz=document.bandwidth_hz,
+        fa_db=document.fa_db,
+        zones={
+            name: ZoneInfo(tuple(z.antennas), Medium(z.model, z.n, tuple(z.obstacles_db)))
+            for name, z in document.zones.items()
+        },
+        antennas={i: _end(n) for i, n in nodes.items() if n.type == "antenna"},
+        carriers=tuple(_carrier(c) for c in document.carriers),
+        devices={i: _device(n) for i, n in nodes.items()},
+        needed_db={i: n.needed_db for i, n in nodes.items() if n.needed_db is not None},
+        powers_dbm={i: n.power_dbm for i, n in nodes.items() if n.type == "transmitter" and n.power_dbm is not None},
+        rated_in_dbm={i: n.rated_in_dbm for i, n in nodes.items() if n.rated_in_dbm is not None},
+        crests_included=document.own_peaks,
+        sides={i: n.side for i, n in nodes.items()},
+        transmit_hz=document.transmit_hz,
+        transmitter_hz={i: n.freq_hz for i, n in nodes.items() if n.type == "transmitter" and n.freq_hz is not None},
+    )
 
 
 def _block(n: NodeDocument) -> Block:
     stop = tuple(Stop(s.low_hz, s.high_hz, s.loss_db) for s in n.stop)
     ports = n.inputs or n.ports if n.type == "combiner" else n.ports
     return Block(
-        n.id, n.type, n.gain_db, n.loss_db, n.nf_db, n.iip3_dbm, n.oip3_dbm, n.p1db_in_dbm, n.p1db_out_dbm, n.cable,
-        n.k1, n.k2, n.length_m, n.connectors, stop, ports, n.outputs, n.excess_db, tuple(n.steps_db),
-    )  # fmt: skip
+        id=n.id,
+        kind=n.type,
+        gain_db=n.gain_db,
+        loss_db=n.loss_db,
+        nf_db=n.nf_db,
+        iip3_dbm=n.iip3_dbm,
+        oip3_dbm=n.oip3_dbm,
+        p1db_in_dbm=n.p1db_in_dbm,
+        p1db_out_dbm=n.p1db_out_dbm,
+        cable=n.cable,
+        k1=n.k1,
+        k2=n.k2,
+        length_m=n.length_m,
+        connectors=n.connectors,
+        stop=stop,
+        ports=ports,
+        outputs=n.outputs,
+        excess_db=n.excess_db,
+        steps_db=tuple(n.steps_db),
+    )
 
 
 def _end(n: NodeDocument) -> End:
@@ -298,7 +323,17 @@ def _carrier(c: ChainCarrierDocument) -> CarrierSpec:
         power_dbm=c.power_dbm or 0.0, gain_dbi=c.gain_dbi, body_db=c.body_db, pointing_db=c.pointing_db,
         psi_deg=c.psi_deg, polarisation=c.polarisation, pos_m=_point(c.pos_m),
     )  # fmt: skip
-    return CarrierSpec(c.id, c.freq_hz, c.zone, c.role, c.level_dbm, tx, c.distance_m, c.also, c.crest_db)
+    return CarrierSpec(
+        id=c.id,
+        freq_hz=c.freq_hz,
+        zone=c.zone,
+        role=c.role,
+        level_dbm=c.level_dbm,
+        tx=tx,
+        distance_m=c.distance_m,
+        also=c.also,
+        crest_db=c.crest_db,
+    )
 
 
 def _device(n: NodeDocument) -> Device:

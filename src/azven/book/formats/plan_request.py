@@ -127,7 +127,15 @@ def _request(d: PlanRequestDocument) -> rf.PlanRequest:
             for b in d.blocked
         ),
         carriers=tuple(
-            rf.Carrier(c.id, c.freq_hz, c.profile, c.zone, c.radiates, frozenset(c.times)) for c in d.carriers
+            rf.Carrier(
+                id=c.id,
+                freq_hz=c.freq_hz,
+                profile=c.profile,
+                zone=c.zone,
+                radiates=c.radiates,
+                times=frozenset(c.times),
+            )
+            for c in d.carriers
         ),
         seed=d.seed,
         effort=d.effort,
@@ -173,9 +181,16 @@ def _ranges(items: list[RangeDocument]) -> tuple[rf.Range, ...]:
 
 def _wish(r: RequestDocument) -> rf.Request:
     return rf.Request(
-        r.id, r.profile, r.zone, _ranges(r.ranges), r.step_hz, r.origin_hz, r.priority, frozenset(r.times),
-        None if r.allowed is None else _ranges(r.allowed),
-    )  # fmt: skip
+        id=r.id,
+        profile=r.profile,
+        zone=r.zone,
+        ranges=_ranges(r.ranges),
+        step_hz=r.step_hz,
+        origin_hz=r.origin_hz,
+        priority=r.priority,
+        times=frozenset(r.times),
+        allowed=None if r.allowed is None else _ranges(r.allowed),
+    )
 
 
 def write(request: rf.PlanRequest) -> dict[str, Any]:

@@ -23,7 +23,7 @@ LARGEST = 64 * 1024 * 1024
 _MOST_ROWS, _MOST_COLUMNS, _LONGEST_LINE = 1_000_000, 100, 10_000
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, kw_only=True)
 class SweepFile:
     """What a file holds: frequencies [Hz] (n,), levels [dBm] by column, and what was odd about it."""
 
@@ -96,7 +96,9 @@ def parse(content: str) -> SweepFile:
         remarks.append(f"{len(bad)} rows were not numbers and were left out (lines {shown})")
     names = _column_names(header, levels.shape[1])
     columns = {name: levels[:, i] for i, name in enumerate(names)}
-    return SweepFile(freq, columns, metadata, unit, inferred, tuple(remarks))
+    return SweepFile(
+        freq_hz=freq, columns=columns, metadata=metadata, unit=unit, unit_inferred=inferred, remarks=tuple(remarks)
+    )
 
 
 def _look_at_size(content: str) -> None:

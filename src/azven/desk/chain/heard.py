@@ -48,11 +48,8 @@ class HeardPage(QWidget):
             return
         document, design = self._shown
         session = self._session
-        world = (
-            session.venue_here.world
-            if session.venue_here is not None
-            else chain_heard.world(session.store, session.scope, session.picture)
-        )
+        here = session.surroundings
+        world = here.world if here else chain_heard.world(session.store, session.scope, session.picture)
         quiet = chain_heard.quiet_channels(session.picture)
         room, threat, metres = self.row.room, self.row.threat, self.row.metres
 

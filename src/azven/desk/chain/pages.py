@@ -32,7 +32,10 @@ class TroublePage(QWidget):
         self.row = ThreatRow(session)
         self.keep_away = label("", "warn", wrap=True)
         self.table = RecordTable(
-            [Column("What is wrong", 510, lambda n: n.what.text), Column("What helps", 340, lambda n: n.what.remedy)],
+            [
+                Column(title="What is wrong", width=510, show=lambda n: n.what.text),
+                Column(title="What helps", width=340, show=lambda n: n.what.remedy),
+            ],
             "What is wrong with the design",
         )
         box = QVBoxLayout(self)
@@ -56,20 +59,20 @@ class PartsPage(QWidget):
         super().__init__()
         self.parts = RecordTable(
             [
-                Column("Number", 66, lambda p: str(p.count), right=True),
-                Column("What", 230, lambda p: p.what),
-                Column("Where", 300, lambda p: p.where),
+                Column(title="Number", width=66, show=lambda p: str(p.count), right=True),
+                Column(title="What", width=230, show=lambda p: p.what),
+                Column(title="Where", width=300, show=lambda p: p.where),
             ],
             "Parts",
         )
         self.cables = RecordTable(
             [
-                Column("Label", 50, lambda c: c.label),
-                Column("From and to", 220, lambda c: c.where),
-                Column("Class", 126, lambda c: c.what),
-                Column("m", 44, lambda c: f"{c.length_m:g}", right=True),
-                Column("Loss dB", 66, lambda c: f"{c.loss_db:.1f}", right=True),
-                Column("Another class: dB it buys (+) or costs (−)", 340, lambda c: c.choices),
+                Column(title="Label", width=50, show=lambda c: c.label),
+                Column(title="From and to", width=220, show=lambda c: c.where),
+                Column(title="Class", width=126, show=lambda c: c.what),
+                Column(title="m", width=44, show=lambda c: f"{c.length_m:g}", right=True),
+                Column(title="Loss dB", width=66, show=lambda c: f"{c.loss_db:.1f}", right=True),
+                Column(title="Another class: dB it buys (+) or costs (−)", width=340, show=lambda c: c.choices),
             ],
             "Cables",
         )
@@ -109,11 +112,11 @@ class ComparePage(QWidget):
             return " · ".join(figure(snr) for snr in what.snr_db.values())
 
         return [
-            Column("Setting", 192, lambda n: n.what.name),
-            Column("Headroom dB", 102, lambda n: figure(n.what.headroom_db), right=True),
-            Column("with a radio at 3 m", 140, lambda n: figure(n.what.radio_headroom_db), right=True),
-            Column("a+b-c dBm", 84, lambda n: figure(n.what.products_dbm), right=True),
-            Column("Over noise dB, rooms in order", 200, rooms),
+            Column(title="Setting", width=192, show=lambda n: n.what.name),
+            Column(title="Headroom dB", width=102, show=lambda n: figure(n.what.headroom_db), right=True),
+            Column(title="with a radio at 3 m", width=140, show=lambda n: figure(n.what.radio_headroom_db), right=True),
+            Column(title="a+b-c dBm", width=84, show=lambda n: figure(n.what.products_dbm), right=True),
+            Column(title="Over noise dB, rooms in order", width=200, show=rooms),
         ]
 
     def show_document(self, document: Document) -> None:

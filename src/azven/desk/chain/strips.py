@@ -107,7 +107,7 @@ class Strips(QWidget):
 
 def rows_of(design: Design) -> list[list[str]]:
     """Blocks by row: each antenna's own ones, what is shared behind the first, transmitters in rows of their own."""
-    system = System(design.blocks, design.edges, design.freq_hz, design.bandwidth_hz)
+    system = System(blocks=design.blocks, edges=design.edges, freq_hz=design.freq_hz, bandwidth_hz=design.bandwidth_hz)
     seen: set[str] = set()
     rows: list[list[str]] = []
     starts = [n for n, b in design.blocks.items() if b.kind in ("antenna", "transmitter") and not system.inputs(n)]

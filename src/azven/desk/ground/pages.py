@@ -59,10 +59,10 @@ class DistancesPage(Page):
 
                 return self._session.do(edit)
 
-            return Column(title, width, lambda z: f"{getattr(z, field):g}", change, right=True)
+            return Column(title=title, width=width, show=lambda z: f"{getattr(z, field):g}", change=change, right=True)
 
         return [
-            Column("Room", 150, lambda z: z.name),
+            Column(title="Room", width=150, show=lambda z: z.name),
             column("Nearest to antenna m", "near_m", 150),
             column("Farthest m", "far_m", 96),
             column("Between packs m", "between_m", 124),
@@ -136,14 +136,14 @@ class LicencesPage(Page):
             return session.do(lambda: permission.set_dates(p, p.starts_at, clock().moment(text)))
 
         return [
-            Column("Name", 130, lambda p: p.name),
-            Column("Kind", 70, lambda p: p.kind),
-            Column("From MHz", 80, lambda p: f"{p.low_hz / 1e6:g}", right=True),
-            Column("To MHz", 72, lambda p: f"{p.high_hz / 1e6:g}", right=True),
-            Column("Cap mW", 66, cap, right=True),
-            Column("From", 126, lambda p: clock().said(p.starts_at), begin),
-            Column("To", 126, lambda p: clock().said(p.ends_at), end),
-            Column("Note", 180, lambda p: p.note),
+            Column(title="Name", width=130, show=lambda p: p.name),
+            Column(title="Kind", width=70, show=lambda p: p.kind),
+            Column(title="From MHz", width=80, show=lambda p: f"{p.low_hz / 1e6:g}", right=True),
+            Column(title="To MHz", width=72, show=lambda p: f"{p.high_hz / 1e6:g}", right=True),
+            Column(title="Cap mW", width=66, show=cap, right=True),
+            Column(title="From", width=126, show=lambda p: clock().said(p.starts_at), change=begin),
+            Column(title="To", width=126, show=lambda p: clock().said(p.ends_at), change=end),
+            Column(title="Note", width=180, show=lambda p: p.note),
         ]
 
 

@@ -69,7 +69,7 @@ class GroundStage(Stage):
         self.zone.keep_width(16)
         self.zone.activated.connect(self._choose_zone)
         self.ladder = Ladder(session)
-        self.rooms = RecordTable([Column("Name", 130, lambda z: z.name, self._rename)], "Rooms")
+        self.rooms = RecordTable([Column(title="Name", width=130, show=lambda z: z.name, change=self._rename)], "Rooms")
         self.pairs = RecordTable(self._pair_columns(), "Rooms against rooms")
         self.neighbours = RecordTable(self._neighbour_columns(), "Neighbours")
         self.room_name, self.neighbour_name, self.neighbour_mhz = QLineEdit(), QLineEdit(), QLineEdit()
@@ -159,13 +159,16 @@ class GroundStage(Stage):
 
     def _pair_columns(self) -> list[Column]:
         return [
-            Column("Rooms", 200, lambda p: f"{p.a.name} – {p.b.name}"),
+            Column(title="Rooms", width=200, show=lambda p: f"{p.a.name} – {p.b.name}"),
             Column(
-                "Relation", 90, lambda p: p.relation.relation if p.relation else "not set", self._relate,
-                lambda _: [(words, key) for key, words in _MEANING.items()],
+                title="Relation",
+                width=90,
+                show=lambda p: p.relation.relation if p.relation else "not set",
+                change=self._relate,
+                choices=lambda _: [(words, key) for key, words in _MEANING.items()],
             ),
-            Column("Wall dB", 66, _loss_text, self._set_loss, right=True),
-        ]  # fmt: skip
+            Column(title="Wall dB", width=66, show=_loss_text, change=self._set_loss, right=True),
+        ]
 
     def _neighbour_columns(self) -> list[Column]:
         session = self.session
@@ -180,24 +183,42 @@ class GroundStage(Stage):
             return next((name for name, key in rooms if key == n.zone_id), "everywhere")
 
         return [
-            Column("Name", 148, lambda n: n.name, change("name", str)),
-            Column("MHz", 76, lambda n: mhz(n.freq_hz), change("freq_hz", ground.hertz), right=True),
-            Column("Kind", 88, lambda n: n.kind, change("kind", str), lambda _: [(k, k) for k in NEIGHBOUR_KINDS]),
+            Column(title="Name", width=148, show=lambda n: n.name, change=change("name", str)),
             Column(
-                "Where", 92, room, change("zone_id", lambda v: v),
-                lambda _: [("everywhere", None), *ids.choices_of(ground.zones(session.store, session.scope))],
+                title="MHz", width=76, show=lambda n: mhz(n.freq_hz), change=change("freq_hz", ground.hertz), right=True
             ),
             Column(
-                "kHz clear", 74, lambda n: f"{n.spacing_hz / 1e3:g}", change("spacing_hz", ground.kilohertz), right=True
+                title="Kind",
+                width=88,
+                show=lambda n: n.kind,
+                change=change("kind", str),
+                choices=lambda _: [(k, k) for k in NEIGHBOUR_KINDS],
             ),
             Column(
-                "Mixes", 52, lambda n: "yes" if n.mixes else "no", change("mixes", bool),
-                lambda _: [("yes, strong enough to mix with ours", True), ("no", False)],
+                title="Where",
+                width=92,
+                show=room,
+                change=change("zone_id", lambda v: v),
+                choices=lambda _: [("everywhere", None), *ids.choices_of(ground.zones(session.store, session.scope))],
             ),
-            Column("On air", 96, lambda n: n.hours or "always", change("hours", _hours)),
-            Column("Contact", 108, lambda n: n.contact, change("contact", str)),
-            Column("Note", 100, lambda n: n.note, change("note", str), prose=True),
-        ]  # fmt: skip
+            Column(
+                title="kHz clear",
+                width=74,
+                show=lambda n: f"{n.spacing_hz / 1e3:g}",
+                change=change("spacing_hz", ground.kilohertz),
+                right=True,
+            ),
+            Column(
+                title="Mixes",
+                width=52,
+                show=lambda n: "yes" if n.mixes else "no",
+                change=change("mixes", bool),
+                choices=lambda _: [("yes, strong enough to mix with ours", True), ("no", False)],
+            ),
+            Column(title="On air", width=96, show=lambda n: n.hours or "always", change=change("hours", _hours)),
+            Column(title="Contact", width=108, show=lambda n: n.contact, change=change("contact", str)),
+            Column(title="Note", width=100, show=lambda n: n.note, change=change("note", str), prose=True),
+        ]
 
     # -- showing -------------------------------------------------------------------------------------
 

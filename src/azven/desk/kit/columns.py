@@ -73,33 +73,60 @@ def for_links(session: Session) -> list[Column]:
         return [("always", ()), *((", ".join(names[a.id] for a in r), tuple(a.id for a in r)) for r in runs)]
 
     return [
-        Column("Name", 122, lambda x: x.name, change(name=str)),
+        Column(title="Name", width=122, show=lambda x: x.name, change=change(name=str)),
         Column(
-            "Model", 150, lambda x: named(Model, x.model_id), change(model_id=int),
-            lambda _: choices(Model, ground.models(store)),
+            title="Model",
+            width=150,
+            show=lambda x: named(Model, x.model_id),
+            change=change(model_id=int),
+            choices=lambda _: choices(Model, ground.models(store)),
         ),
-        Column("Band", 76, lambda x: x.band, change(band=str), bands),
+        Column(title="Band", width=76, show=lambda x: x.band, change=change(band=str), choices=bands),
         Column(
-            "Room", 92, lambda x: named(Zone, x.zone_id), change(zone_id=int),
-            lambda _: choices(Zone, ground.zones(store, scope)),
+            title="Room",
+            width=92,
+            show=lambda x: named(Zone, x.zone_id),
+            change=change(zone_id=int),
+            choices=lambda _: choices(Zone, ground.zones(store, scope)),
         ),
         Column(
-            "Importance", 84, lambda x: f"{x.priority} {kit.PRIORITIES.get(x.priority, '')}", change(priority=int),
-            importances,
+            title="Importance",
+            width=84,
+            show=lambda x: f"{x.priority} {kit.PRIORITIES.get(x.priority, '')}",
+            change=change(priority=int),
+            choices=importances,
         ),
-        Column("Spectrum", 70, lambda x: x.use_class, change(use_class=str), lambda _: [(u, u) for u in USE_CLASSES]),
-        Column("Role", 62, lambda x: "set aside" if x.set_aside else "spare" if x.spare else "on", set_role, roles),
-        Column("Acts", 128, acts_text, change(acts=tuple), act_choices, prose=True),
         Column(
-            "Performer", 96, lambda x: x.performer, change(performer=str),
+            title="Spectrum",
+            width=70,
+            show=lambda x: x.use_class,
+            change=change(use_class=str),
+            choices=lambda _: [(u, u) for u in USE_CLASSES],
+        ),
+        Column(
+            title="Role",
+            width=62,
+            show=lambda x: "set aside" if x.set_aside else "spare" if x.spare else "on",
+            change=set_role,
+            choices=roles,
+        ),
+        Column(title="Acts", width=128, show=acts_text, change=change(acts=tuple), choices=act_choices, prose=True),
+        Column(
+            title="Performer",
+            width=96,
+            show=lambda x: x.performer,
+            change=change(performer=str),
             hint="Who wears it. Links of one performer are on one body: judged by level, their packs touch.",
         ),
         Column(
-            "Unit", 78, lambda x: named(Unit, x.unit_id), change(unit_id=lambda v: v),
-            lambda _: [("none", None), *choices(Unit, kit.units(store, scope))],
+            title="Unit",
+            width=78,
+            show=lambda x: named(Unit, x.unit_id),
+            change=change(unit_id=lambda v: v),
+            choices=lambda _: [("none", None), *choices(Unit, kit.units(store, scope))],
         ),
-        Column("Note", 240, note, prose=True),
-    ]  # fmt: skip
+        Column(title="Note", width=240, show=note, prose=True),
+    ]
 
 
 def for_units(session: Session) -> list[Column]:
@@ -110,20 +137,28 @@ def for_units(session: Session) -> list[Column]:
         return [(b[0], b[0]) for b in store.get(Model, unit.model_id).bands]
 
     return [
-        Column("Name", 140, lambda u: u.name, setter("name", str)),
+        Column(title="Name", width=140, show=lambda u: u.name, change=setter("name", str)),
         Column(
-            "Model", 210, lambda u: store.get(Model, u.model_id).name, setter("model_id", int),
-            lambda _: [(m.name, m.id) for m in ground.models(store)],
+            title="Model",
+            width=210,
+            show=lambda u: store.get(Model, u.model_id).name,
+            change=setter("model_id", int),
+            choices=lambda _: [(m.name, m.id) for m in ground.models(store)],
         ),
-        Column("Transmit band", 100, lambda u: u.band, setter("band", str), bands),
+        Column(title="Transmit band", width=100, show=lambda u: u.band, change=setter("band", str), choices=bands),
         Column(
-            "Receive band", 100, lambda u: u.receiver_band or "same", setter("receiver_band", str),
-            lambda u: [("same", ""), *bands(u)],
+            title="Receive band",
+            width=100,
+            show=lambda u: u.receiver_band or "same",
+            change=setter("receiver_band", str),
+            choices=lambda u: [("same", ""), *bands(u)],
         ),
-        Column("Channels", 70, lambda u: str(u.channels), setter("channels", _whole), right=True),
-        Column("Serial", 110, lambda u: u.serial, setter("serial", str)),
-        Column("Note", 120, lambda u: u.note, setter("note", str)),
-    ]  # fmt: skip
+        Column(
+            title="Channels", width=70, show=lambda u: str(u.channels), change=setter("channels", _whole), right=True
+        ),
+        Column(title="Serial", width=110, show=lambda u: u.serial, change=setter("serial", str)),
+        Column(title="Note", width=120, show=lambda u: u.note, change=setter("note", str)),
+    ]
 
 
 def for_models(session: Session) -> list[Column]:
@@ -134,18 +169,48 @@ def for_models(session: Session) -> list[Column]:
             title = f"{model.name}: guard {formula(kind)}"
             return session.do(lambda: ground.change(model, title, guard_hz={**model.guard_hz, kind: _kilo(text)}))
 
-        return Column(f"{formula(kind)} kHz", 72, lambda m: f"{m.guard_hz.get(kind, 0) / 1e3:g}", change, right=True)
+        return Column(
+            title=f"{formula(kind)} kHz",
+            width=72,
+            show=lambda m: f"{m.guard_hz.get(kind, 0) / 1e3:g}",
+            change=change,
+            right=True,
+        )
 
     def bands_text(model: Model) -> str:
         return ", ".join(b[0] for b in model.bands)
 
     return [
-        Column("Name", 210, lambda m: m.name, setter("name", str)),
-        Column("Service", 70, lambda m: m.service, setter("service", str), lambda _: [(s, s) for s in SERVICES]),
-        Column("Tuning bands MHz", 150, bands_text, setter("bands", _bands)),
-        Column("Step kHz", 62, lambda m: f"{m.step_hz / 1e3:g}", setter("step_hz", _kilo), right=True),
-        Column("Power mW", 66, lambda m: f"{m.power_mw:g}", setter("power_mw", _positive), right=True),
-        Column("Spacing kHz", 78, lambda m: f"{m.spacing_hz / 1e3:g}", setter("spacing_hz", _kilo), right=True),
+        Column(title="Name", width=210, show=lambda m: m.name, change=setter("name", str)),
+        Column(
+            title="Service",
+            width=70,
+            show=lambda m: m.service,
+            change=setter("service", str),
+            choices=lambda _: [(s, s) for s in SERVICES],
+        ),
+        Column(title="Tuning bands MHz", width=150, show=bands_text, change=setter("bands", _bands)),
+        Column(
+            title="Step kHz",
+            width=62,
+            show=lambda m: f"{m.step_hz / 1e3:g}",
+            change=setter("step_hz", _kilo),
+            right=True,
+        ),
+        Column(
+            title="Power mW",
+            width=66,
+            show=lambda m: f"{m.power_mw:g}",
+            change=setter("power_mw", _positive),
+            right=True,
+        ),
+        Column(
+            title="Spacing kHz",
+            width=78,
+            show=lambda m: f"{m.spacing_hz / 1e3:g}",
+            change=setter("spacing_hz", _kilo),
+            right=True,
+        ),
         *(guard(k) for k in ("2a-b", "a+b-c", "3a-2b")),
     ]
 
@@ -163,10 +228,10 @@ def for_acts(session: Session) -> list[Column]:
         return clock().moment(str(text))
 
     return [
-        Column("Act", 220, lambda a: a.name, setter("name", str)),
-        Column("From", 150, lambda a: clock().said(a.starts_at), setter("starts_at", moment)),
-        Column("To", 150, lambda a: clock().said(a.ends_at), setter("ends_at", moment)),
-        Column("Links on", 80, links_in, right=True),
+        Column(title="Act", width=220, show=lambda a: a.name, change=setter("name", str)),
+        Column(title="From", width=150, show=lambda a: clock().said(a.starts_at), change=setter("starts_at", moment)),
+        Column(title="To", width=150, show=lambda a: clock().said(a.ends_at), change=setter("ends_at", moment)),
+        Column(title="Links on", width=80, show=links_in, right=True),
     ]
 
 

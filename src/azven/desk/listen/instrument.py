@@ -11,12 +11,11 @@ from azven.desk.jobs import Job, Progress
 from azven.desk.session import Session
 from azven.desk.stage import FittedLabel, button, choice, label, row
 from azven.refusal import Refusal
-from azven.rf.venue import Settings
+from azven.rf.sweep import SweepSettings
 from azven.work import listen
 from azven.work.listen import taking
 from azven.work.listen.spectrum import Proposal
 from azven.work.listen.taking import About, Taken
-from azven.work.simulation import ANTENNAS
 
 _RBW_HZ = (10_000, 30_000, 50_000, 100_000)
 _POINTS = (1_001, 5_001, 10_001, 20_001)
@@ -29,7 +28,6 @@ _HEARS: list[tuple[str, object]] = [
     ("for every use", "everyone"), ("for in-ear packs", "in-ears"), ("for receivers", "receivers"),
 ]  # fmt: skip
 _BREATH_MS, _WAIT_MS = 300, 5_000
-_PLACES = {"omni": "Rope Hall, riser", "rack": "Rope Hall, receive antennas"}
 
 _STOPPED = "The sweep was stopped before anything had arrived."
 
@@ -56,10 +54,9 @@ class InstrumentPanel(QWidget):
         self._foretell()
 
     def _make_fields(self) -> None:
-        venue = self.session.venue_here
-        addresses: list[tuple[str, object]] = []
-        if venue is not None:
-            addresses = [(f"stand-in: {ANTENNAS[k]}", a.resource) for k, a in venue.analysers.items()]
+        here = self.session.surroundings
+        on_offer = here.instruments() if here is not None else ()
+        addresses: list[tuple[str, object]] = [(f"stand-in: {i.antenna}", i.address) for i in on_offer]
         self.address = choice(addresses, "Instrument address")
         self.address.setEditable(True)
         self.address.setCurrentIndex(min(self.number, self.address.count()) - 1)
@@ -130,7 +127,7 @@ class InstrumentPanel(QWidget):
         """What the instrument is called in a row of them."""
         return f"{self.number}  {self.place.text().strip() or 'no place yet'}"
 
-    def settings(self) -> Settings:
+    def settings(self) -> SweepSettings:
         """What the controls say; Refusal when they make no sense."""
         try:
             low, high = (round(float(f.text().replace(",", ".")) * 1e6) for f in (self.start, self.stop))
@@ -138,10 +135,14 @@ class InstrumentPanel(QWidget):
             raise Refusal("The range needs two numbers in MHz.") from None
         if not 0 < low < high:
             raise Refusal("The range has to end above its start.")
-        return Settings(
-            low, high, self.count.currentData(), float(self.rbw.currentData()), self.detector.currentData(),
-            float(self.attenuation.currentData()),
-        )  # fmt: skip
+        return SweepSettings(
+            start_hz=low,
+            stop_hz=high,
+            points=self.count.currentData(),
+            rbw_hz=float(self.rbw.currentData()),
+            detector=self.detector.currentData(),
+            attenuation_db=float(self.attenuation.currentData()),
+        )
 
     def set_up(self, proposal: Proposal) -> None:
         """Take over a proposed range, RBW and number of bins."""
@@ -159,16 +160,15 @@ class InstrumentPanel(QWidget):
         self.changed.emit()
 
     def _name_antenna(self) -> None:
-        venue = self.session.venue_here
-        for name, analyser in venue.analysers.items() if venue is not None else ():
-            if analyser.resource == self._resource():
-                self.antenna.setText(ANTENNAS[name])
-                for shown in (self.antenna, self.address.lineEdit()):
+        here = self.session.surroundings
+        for known in here.instruments() if here is not None else ():
+            if known.address == self._resource():
+                self.antenna.setText(known.antenna)
+                self.place.setText(known.place)
+                for shown in (self.antenna, self.place, self.address.lineEdit()):
                     if shown is not None:
                         shown.setCursorPosition(0)
-                self.place.setText(_PLACES[name])
-                self.place.setCursorPosition(0)
-                self.hears.setCurrentIndex(1 if name == "omni" else 2)
+                self.hears.setCurrentIndex(self.hears.findData(known.hears))
 
     def _resource(self) -> str:
         text = self.address.currentText().strip()
@@ -215,12 +215,12 @@ class InstrumentPanel(QWidget):
             self.session.say(str(error), trouble=True)
             return
         about = About(self.place.text(), self.antenna.text(), self.own_on.isChecked(), self.hears.currentData())
-        if (venue := self.session.venue_here) is not None:
-            venue.own_on = about.own_on
+        if (here := self.session.surroundings) is not None:
+            here.own_on = about.own_on
         self._sweep(self._resource(), settings, about, twice)
 
-    def _sweep(self, resource: str, settings: Settings, about: About, twice: bool) -> None:
-        from azven.gear.instrument import ScpiInstrument
+    def _sweep(self, resource: str, settings: SweepSettings, about: About, twice: bool) -> None:
+        from azven.gear.instrument import Reconnecting, ScpiInstrument
         from azven.gear.transport import InstrumentError
 
         holder: list[Job] = []
@@ -233,7 +233,7 @@ class InstrumentPanel(QWidget):
             return instrument
 
         def work(progress: Progress) -> tuple[Taken, str]:
-            instrument = connect()
+            instrument = Reconnecting(connect)
 
             def part(freq: Any, level: Any, share: float) -> bool:
                 holder[0].tell((freq, level))
@@ -242,7 +242,7 @@ class InstrumentPanel(QWidget):
             try:
                 identity = instrument.identify()
                 how = taking.take_twice if twice else taking.take
-                taken = how(instrument, settings, part, connect)
+                taken = how(instrument, settings, part)
                 return (replace(taken, remark="") if holder[0].stopped else taken), identity
             except InstrumentError as error:
                 if holder[0].stopped:

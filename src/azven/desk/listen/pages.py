@@ -110,12 +110,12 @@ def _difference_columns() -> list[Column]:
         return f"{value:{sign}.0f}".replace("-", "−")
 
     return [
-        Column("What happened", 120, lambda n: n.what.kind),
-        Column("From MHz", 96, lambda n: f"{n.what.low_hz / 1e6:.3f}", right=True),
-        Column("To MHz", 96, lambda n: f"{n.what.high_hz / 1e6:.3f}", right=True),
-        Column("Width kHz", 96, lambda n: f"{(n.what.high_hz - n.what.low_hz) / 1e3:.0f}", right=True),
-        Column("By dB", 76, lambda n: figure(n.what.by_db, "+"), right=True),
-        Column("Level dBm", 96, lambda n: figure(n.what.level_dbm), right=True),
+        Column(title="What happened", width=120, show=lambda n: n.what.kind),
+        Column(title="From MHz", width=96, show=lambda n: f"{n.what.low_hz / 1e6:.3f}", right=True),
+        Column(title="To MHz", width=96, show=lambda n: f"{n.what.high_hz / 1e6:.3f}", right=True),
+        Column(title="Width kHz", width=96, show=lambda n: f"{(n.what.high_hz - n.what.low_hz) / 1e3:.0f}", right=True),
+        Column(title="By dB", width=76, show=lambda n: figure(n.what.by_db, "+"), right=True),
+        Column(title="Level dBm", width=96, show=lambda n: figure(n.what.level_dbm), right=True),
     ]
 
 

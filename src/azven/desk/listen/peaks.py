@@ -58,9 +58,9 @@ def _loudest_at(peak: Peak) -> str:
 
 def _columns() -> list[Column]:
     return [
-        Column("MHz", 96, lambda p: f"{p.freq_hz / 1e6:.3f}", right=True),
-        Column("dBm", 64, lambda p: f"{p.level_dbm:.0f}".replace("-", "−"), right=True),
-        Column("Width kHz", 88, lambda p: f"{p.width_hz / 1e3:.0f}", right=True),
-        Column("Whose it is", 190, lambda p: p.owner),
-        Column("Loudest at", 200, _loudest_at),
+        Column(title="MHz", width=96, show=lambda p: f"{p.freq_hz / 1e6:.3f}", right=True),
+        Column(title="dBm", width=64, show=lambda p: f"{p.level_dbm:.0f}".replace("-", "−"), right=True),
+        Column(title="Width kHz", width=88, show=lambda p: f"{p.width_hz / 1e3:.0f}", right=True),
+        Column(title="Whose it is", width=190, show=lambda p: p.owner),
+        Column(title="Loudest at", width=200, show=_loudest_at),
     ]

@@ -99,12 +99,12 @@ def _columns() -> list[Column]:
         return "" if d.old_hz is None or d.new_hz is None or d.change == "stays" else khz(d.new_hz - d.old_hz, True)
 
     return [
-        Column("Link", 150, lambda d: d.name),
-        Column("What happened", 110, lambda d: d.change),
-        Column("From MHz", 92, lambda d: freq(d.old_hz), right=True),
-        Column("To MHz", 92, lambda d: freq(d.new_hz), right=True),
-        Column("By kHz", 84, by, right=True),
-        Column("Margin was", 92, lambda d: khz(d.old_margin_hz), right=True),
-        Column("Margin is", 92, lambda d: khz(d.new_margin_hz), right=True),
-        Column("Gained kHz", 96, lambda d: khz(d.gained_hz, True), right=True),
+        Column(title="Link", width=150, show=lambda d: d.name),
+        Column(title="What happened", width=110, show=lambda d: d.change),
+        Column(title="From MHz", width=92, show=lambda d: freq(d.old_hz), right=True),
+        Column(title="To MHz", width=92, show=lambda d: freq(d.new_hz), right=True),
+        Column(title="By kHz", width=84, show=by, right=True),
+        Column(title="Margin was", width=92, show=lambda d: khz(d.old_margin_hz), right=True),
+        Column(title="Margin is", width=92, show=lambda d: khz(d.new_margin_hz), right=True),
+        Column(title="Gained kHz", width=96, show=lambda d: khz(d.gained_hz, True), right=True),
     ]

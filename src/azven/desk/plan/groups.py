@@ -140,9 +140,9 @@ def _columns() -> list[Column]:
         return "  ".join(f"{f / 1e6:.3f}" for f in r.verdict.free_hz) or "none"
 
     return [
-        Column("Group", 64, lambda r: r.verdict.name),
-        Column("Channels", 84, lambda r: str(len(r.verdict.freq_hz)), right=True),
-        Column("Free here", 76, lambda r: str(len(r.verdict.free_hz)), right=True),
-        Column("Within itself", 150, clean),
-        Column("Free channels MHz", 500, freqs),
+        Column(title="Group", width=64, show=lambda r: r.verdict.name),
+        Column(title="Channels", width=84, show=lambda r: str(len(r.verdict.freq_hz)), right=True),
+        Column(title="Free here", width=76, show=lambda r: str(len(r.verdict.free_hz)), right=True),
+        Column(title="Within itself", width=150, show=clean),
+        Column(title="Free channels MHz", width=500, show=freqs),
     ]

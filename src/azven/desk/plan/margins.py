@@ -65,14 +65,14 @@ def _columns() -> list[Column]:
         return f"{row.ratio_db - row.needed_db:+.0f}".replace("-", "−")
 
     return [
-        Column("Link", 118, lambda r: r.name),
-        Column("MHz", 76, lambda r: mhz(r.freq_hz), right=True),
-        Column("Margin kHz", 96, khz, right=True),
-        Column("Set by", 78, lambda r: formula(r.kind)),
-        Column("of", 128, lambda r: r.set_by),
-        Column("Ratio dB", 78, lambda r: f"{r.ratio_db:.0f}", right=True),
-        Column("Spare dB", 80, spare, right=True),
-        Column("Spacing", 68, lambda r: _STATE[r.by_spacing]),
-        Column("Level", 60, lambda r: _STATE[r.by_level]),
-        Column("Schools", 70, lambda r: r.schools),
+        Column(title="Link", width=118, show=lambda r: r.name),
+        Column(title="MHz", width=76, show=lambda r: mhz(r.freq_hz), right=True),
+        Column(title="Margin kHz", width=96, show=khz, right=True),
+        Column(title="Set by", width=78, show=lambda r: formula(r.kind)),
+        Column(title="of", width=128, show=lambda r: r.set_by),
+        Column(title="Ratio dB", width=78, show=lambda r: f"{r.ratio_db:.0f}", right=True),
+        Column(title="Spare dB", width=80, show=spare, right=True),
+        Column(title="Spacing", width=68, show=lambda r: _STATE[r.by_spacing]),
+        Column(title="Level", width=60, show=lambda r: _STATE[r.by_level]),
+        Column(title="Schools", width=70, show=lambda r: r.schools),
     ]

@@ -103,11 +103,16 @@ def _columns() -> list[Column]:
         return f"{hz / 1e3:g}".replace("-", "−")
 
     return [
-        Column("Falls near", 118, lambda t: t.victim),
-        Column("Kind", 84, lambda t: formula(t.kind)),
-        Column("Product MHz", 96, lambda t: mhz(t.product_hz), right=True),
-        Column("Away kHz", 86, lambda t: figure(t.distance_hz), right=True),
-        Column("Beyond guard", 116, lambda t: figure(t.slack_hz), right=True),
-        Column("Level dBm", 92, lambda t: "" if t.level_dbm is None else decibel(t.level_dbm, "").strip(), right=True),
-        Column("Product of", 300, lambda t: t.formula),
+        Column(title="Falls near", width=118, show=lambda t: t.victim),
+        Column(title="Kind", width=84, show=lambda t: formula(t.kind)),
+        Column(title="Product MHz", width=96, show=lambda t: mhz(t.product_hz), right=True),
+        Column(title="Away kHz", width=86, show=lambda t: figure(t.distance_hz), right=True),
+        Column(title="Beyond guard", width=116, show=lambda t: figure(t.slack_hz), right=True),
+        Column(
+            title="Level dBm",
+            width=92,
+            show=lambda t: "" if t.level_dbm is None else decibel(t.level_dbm, "").strip(),
+            right=True,
+        ),
+        Column(title="Product of", width=300, show=lambda t: t.formula),
     ]

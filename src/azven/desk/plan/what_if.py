@@ -163,8 +163,8 @@ class _Row:
 
 def _columns() -> list[Column]:
     return [
-        Column("Link", 150, lambda r: r.name),
-        Column("From MHz", 92, lambda r: r.from_mhz, right=True),
-        Column("To MHz", 92, lambda r: r.to_mhz, right=True),
-        Column("Why", 420, lambda r: r.why, prose=True),
+        Column(title="Link", width=150, show=lambda r: r.name),
+        Column(title="From MHz", width=92, show=lambda r: r.from_mhz, right=True),
+        Column(title="To MHz", width=92, show=lambda r: r.to_mhz, right=True),
+        Column(title="Why", width=420, show=lambda r: r.why, prose=True),
     ]

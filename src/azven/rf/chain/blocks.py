@@ -35,7 +35,7 @@ class Stop:
     loss_db: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Block:
     """One block. `kind` is the node type of `azven-chain`; figures that do not apply to it keep their defaults."""
 

@@ -30,7 +30,7 @@ class ZoneInfo:
     medium: Medium = field(default_factory=Medium)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CarrierSpec:
     """A transmitter heard in a zone: its level at the antenna's terminals, or its power with a distance or place.
 
@@ -48,7 +48,7 @@ class CarrierSpec:
     crest_db: float = 0.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Design:
     """Blocks and edges, what is known of antennas, supplies and needs, zones and carriers."""
 
@@ -124,14 +124,28 @@ def system_of(design: Design) -> System:
                     level = level_at(design, carrier, antenna, extra)
                     wanted = carrier.role == "wanted" and zone == carrier.zone
                     name = carrier.id if zone == carrier.zone else f"{carrier.id} in {zone}"
-                    signals.append(Signal(
-                        f"{name} @ {antenna}", antenna, carrier.freq_hz, level, carrier.crest_db, wanted,
-                        carrier.role == "foreign",
-                    ))  # fmt: skip
+                    signals.append(
+                        Signal(
+                            id=f"{name} @ {antenna}",
+                            antenna=antenna,
+                            freq_hz=carrier.freq_hz,
+                            level_dbm=level,
+                            crest_db=carrier.crest_db,
+                            wanted=wanted,
+                            foreign=carrier.role == "foreign",
+                        )
+                    )
     fed_by_transmitters = _transmit_side(design)
     blocks = {n: b for n, b in design.blocks.items() if n not in fed_by_transmitters}
     edges = tuple(e for e in design.edges if e[0] in blocks and e[1] in blocks)
-    return System(blocks, edges, design.freq_hz, design.bandwidth_hz, tuple(signals), design.fa_db)
+    return System(
+        blocks=blocks,
+        edges=edges,
+        freq_hz=design.freq_hz,
+        bandwidth_hz=design.bandwidth_hz,
+        signals=tuple(signals),
+        fa_db=design.fa_db,
+    )
 
 
 def _transmit_side(design: Design) -> set[str]:

@@ -49,7 +49,7 @@ def by_step_rule(line: Sequence[Block], freq_hz: float) -> list[StepChoice]:
     return out
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Option:
     """One setting of a branch and what it does at the receiver's input.
 

@@ -17,7 +17,7 @@ from azven.rf.levels import KT0_DBM_HZ
 HIGH_DB, LOW_DB, _HAIR = 3.0, -6.0, 1e-6
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Signal:
     """A carrier at the terminals of an antenna: frequency [Hz], level [dBm], peak over average of its modulation."""
 
@@ -30,7 +30,7 @@ class Signal:
     foreign: bool = False
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class System:
     """Blocks by id with the edges between them; signals enter at antennas. `fa_db`: external noise factor."""
 
@@ -81,7 +81,7 @@ def order(system: System) -> list[str]:
     return out
 
 
-@dataclass
+@dataclass(kw_only=True)
 class Joint:
     """What arrives at a block and leaves it. Per antenna: gain before it [dB] and 1/IIP3 gathered so far [1/mW]."""
 
@@ -125,7 +125,15 @@ def solve(system: System, silent: frozenset[str] = frozenset()) -> dict[str, Joi
             arriving = {s.id: s.level_dbm for s in system.signals if s.antenna == node}
             noise_in = max(10 ** (system.fa_db / 10), 1.0) if block.kind == "antenna" else 1.0
         levels = list(arriving.values())
-        joint = Joint(block, gains, inverse, noise_in, 0.0, arriving, average_dbm(levels))
+        joint = Joint(
+            block=block,
+            gain_before_db=gains,
+            inverse_iip3=inverse,
+            noise_in=noise_in,
+            noise_out=0.0,
+            signals=arriving,
+            average_in_dbm=average_dbm(levels),
+        )
         joint.peak_in_dbm = peak_dbm(levels, [by_id[k].crest_db for k in arriving])
         joint.noise_out = 1.0 if node in silent else _noise_out(block, noise_in, system.freq_hz)
         joints[node] = joint
@@ -171,7 +179,7 @@ def path(system: System, antenna: str, receiver: str) -> list[str]:
     raise ValueError(f"{antenna}: does not lead to {receiver}")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PathResult:
     """One antenna's way to one receiver. `snr_alone_db`: with all other branches replaced by loads at 290 K."""
 
@@ -193,7 +201,7 @@ class PathResult:
     limiting_stage: str | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ReceiverResult:
     """What a receiver gets in all; headroom over every block in front of it and itself."""
 
@@ -231,10 +239,14 @@ def receiver_result(system: System, joints: Mapping[str, Joint], receiver: str) 
     before = {receiver} | _behind(system, receiver)
     headroom, stage = smallest_headroom(joints, [n for n in joints if n in before])
     return ReceiverResult(
-        receiver, kt0b_dbm(system) + 10 * math.log10(joint.noise_in),
-        10 * math.log10((joint.noise_in + factor - 1) / factor), joint.average_in_dbm, joint.peak_in_dbm,
-        headroom, stage,
-    )  # fmt: skip
+        receiver=receiver,
+        noise_at_receiver_dbm=kt0b_dbm(system) + 10 * math.log10(joint.noise_in),
+        noise_rise_db=10 * math.log10((joint.noise_in + factor - 1) / factor),
+        average_dbm=joint.average_in_dbm,
+        peak_dbm=joint.peak_in_dbm,
+        headroom_db=headroom,
+        limiting_stage=stage,
+    )
 
 
 def _behind(system: System, node: str) -> set[str]:
@@ -269,12 +281,23 @@ def path_result(system: System, joints: Mapping[str, Joint], antenna: str, recei
     loss = 10 * math.log10(total / linear / (fa + factor - 1))
     figure = 10 * math.log10(max(total / linear - fa + 1, 1e-12))
     return PathResult(
-        antenna, receiver, gain, flag(gain), figure, iip3, noise_in, level, at,
-        None if level is None else level - noise_in,
-        None if at is None else at - unit - 10 * math.log10(alone),
-        None if level is None else 10 * math.log10(total / alone), loss,
-        None if iip3 is None else 2 / 3 * (iip3 - noise_in), headroom, stage,
-    )  # fmt: skip
+        antenna=antenna,
+        receiver=receiver,
+        excess_gain_db=gain,
+        gain_flag=flag(gain),
+        nf_db=figure,
+        iip3_dbm=iip3,
+        noise_in_dbm=noise_in,
+        wanted_dbm=level,
+        level_at_receiver_dbm=at,
+        snr_db=None if level is None else level - noise_in,
+        snr_alone_db=None if at is None else at - unit - 10 * math.log10(alone),
+        penalty_db=None if level is None else 10 * math.log10(total / alone),
+        snr_loss_db=loss,
+        sfdr_db=None if iip3 is None else 2 / 3 * (iip3 - noise_in),
+        headroom_db=headroom,
+        limiting_stage=stage,
+    )
 
 
 def _weakest(system: System, antenna: str) -> float | None:

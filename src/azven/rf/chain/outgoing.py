@@ -38,7 +38,7 @@ def supplies(design: Design) -> dict[str, dc.Feed]:
 def transmit_results(design: Design) -> dict[str, transmit.TransmitResult]:
     """Every transmitting antenna: levels, radiated power, products, keep-away distances."""
     out = {}
-    system = System(design.blocks, design.edges, design.freq_hz, design.bandwidth_hz)
+    system = System(blocks=design.blocks, edges=design.edges, freq_hz=design.freq_hz, bandwidth_hz=design.bandwidth_hz)
     for antenna in (n for n, b in design.blocks.items() if b.kind == "antenna" and system.inputs(n)):
         feeders = [t for t in design.powers_dbm if _leads(system, t, antenna)]
         if feeders:
@@ -58,7 +58,7 @@ def _transmitted(design: Design, system: System, feeders: list[str], antenna: st
     """Everything that feeds one antenna, through however many combiners are ganged."""
     joined: list[tuple[transmit.Combiner, dict[str, float]]] = []
     arriving = _arriving(design, system, antenna, joined)
-    last, into = joined[-1] if joined else (transmit.Combiner(True, len(feeders)), arriving)
+    last, into = joined[-1] if joined else (transmit.Combiner(active=True, inputs=len(feeders)), arriving)
     cable = {name: level + last.through_db - arriving[name] for name, level in into.items()}
     gain_dbi = design.antennas[antenna].gain_dbi if antenna in design.antennas else 0.0
     freq = {name: design.frequency_of(name) for name in into}
@@ -95,9 +95,14 @@ def _combiner(design: Design, name: str, signals: int) -> transmit.Combiner:
     block = design.blocks[name]
     active = block.kind == "combiner"
     return transmit.Combiner(
-        active, max(block.ports, signals) if active else block.ports, block.gain_db or 0.0, block.excess_db,
-        design.rated_in_dbm.get(name), block.p1db_out_dbm, block.oip3_dbm,
-    )  # fmt: skip
+        active=active,
+        inputs=max(block.ports, signals) if active else block.ports,
+        gain_db=block.gain_db or 0.0,
+        excess_db=block.excess_db,
+        rated_in_dbm=design.rated_in_dbm.get(name),
+        p1db_out_dbm=block.p1db_out_dbm,
+        oip3_dbm=block.oip3_dbm,
+    )
 
 
 def _nearby(design: Design, system: System, antenna: str, freq_hz: Mapping[str, float]) -> list[transmit.Nearby]:
@@ -113,11 +118,19 @@ def _nearby(design: Design, system: System, antenna: str, freq_hz: Mapping[str, 
             continue
         away = np.subtract(there.pos_m, here.pos_m)
         turned = polarisation_between_db(here, there)
-        gains = float(gain_towards(here, away)), float(gain_towards(there, -away))
         reached: list[str | None] = [r for r in design.receivers() if _leads(system, name, r)]
         for receiver in reached or [None]:
             chain, blocking = _onward(design, system, name, receiver, freq_hz)
-            out.append(transmit.Nearby(math.dist(here.pos_m, there.pos_m), *gains, chain, blocking, turned))
+            out.append(
+                transmit.Nearby(
+                    distance_m=math.dist(here.pos_m, there.pos_m),
+                    tx_gain_dbi=float(gain_towards(here, away)),
+                    rx_gain_dbi=float(gain_towards(there, -away)),
+                    chain_gain_db=chain,
+                    blocking_dbm=blocking,
+                    turned_db=turned,
+                )
+            )
     return out
 
 

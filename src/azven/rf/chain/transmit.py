@@ -43,7 +43,7 @@ def too_close_for_the_formula(distance_m: float, freq_hz: float) -> bool:
     return distance_m < SPEED_OF_LIGHT_M_S / freq_hz / (2 * math.pi)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Combiner:
     """Active: inputs, gain, rated input, output compression and intercept. Passive: a hybrid of so many ports."""
 
@@ -64,7 +64,7 @@ Each = float | Mapping[str, float]
 """One figure for all transmitters, or one for each by its name."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Nearby:
     """A receive antenna near the transmitting one: gains [dBi] towards each other, what their polarisations take, and
     what the receive chain gives its receiver at the frequencies sent."""
@@ -77,7 +77,7 @@ class Nearby:
     turned_db: float = 0.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TransmitResult:
     """Levels [dBm] at the combiner's output and the antenna, radiated power, products, keep-away distances [m]."""
 
@@ -129,13 +129,29 @@ def combine(
         (_heard(freq, antenna, n) for n in near), key=lambda h: h[2], default=(None, None, None)
     )
     return TransmitResult(
-        tuple(output), average, peak, tuple(antenna.values()), tuple(eirp), total, 10 ** (total / 10) / 1e3,
-        tuple(n for n, p in into.items() if combiner.rated_in_dbm is not None and p > combiner.rated_in_dbm + 1e-9),
-        public, worker, fcc_public, fcc_worker,
-        None if combiner.p1db_out_dbm is None else combiner.p1db_out_dbm - peak, two, three,
-        None if two is None else two - strongest, None if three is None else three - strongest,
-        heard_average, heard_peak, margin,
-    )  # fmt: skip
+        output_each_dbm=tuple(output),
+        output_average_dbm=average,
+        output_peak_dbm=peak,
+        antenna_each_dbm=tuple(antenna.values()),
+        eirp_each_dbm=tuple(eirp),
+        eirp_total_dbm=total,
+        eirp_total_w=10 ** (total / 10) / 1e3,
+        over_rating=tuple(
+            n for n, p in into.items() if combiner.rated_in_dbm is not None and p > combiner.rated_in_dbm + 1e-9
+        ),
+        icnirp_public_m=public,
+        icnirp_occupational_m=worker,
+        fcc_public_m=fcc_public,
+        fcc_occupational_m=fcc_worker,
+        headroom_peak_db=None if combiner.p1db_out_dbm is None else combiner.p1db_out_dbm - peak,
+        im_2t3o_dbm=two,
+        im_3t3o_dbm=three,
+        im_2t3o_dbc=None if two is None else two - strongest,
+        im_3t3o_dbc=None if three is None else three - strongest,
+        at_receive_antenna_average_dbm=heard_average,
+        at_receive_antenna_peak_dbm=heard_peak,
+        blocking_margin_db=margin,
+    )
 
 
 def _each(value: Each, names: Iterable[str]) -> dict[str, float]:

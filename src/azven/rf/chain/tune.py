@@ -202,9 +202,13 @@ def _option(
 ) -> Option:  # fmt: skip
     system = system_of(design.with_settings(setting))
     alone = System(
-        {n: system.blocks[n] for n in branch}, tuple(e for e in system.edges if e[0] in branch and e[1] in branch),
-        system.freq_hz, system.bandwidth_hz, tuple(s for s in system.signals if s.antenna == antenna), system.fa_db,
-    )  # fmt: skip
+        blocks={n: system.blocks[n] for n in branch},
+        edges=tuple(e for e in system.edges if e[0] in branch and e[1] in branch),
+        freq_hz=system.freq_hz,
+        bandwidth_hz=system.bandwidth_hz,
+        signals=tuple(s for s in system.signals if s.antenna == antenna),
+        fa_db=system.fa_db,
+    )
     joints = solve(alone)
     last = joints[branch[-1]]
     by_id = {s.id: s for s in alone.signals}
@@ -216,9 +220,14 @@ def _option(
     headrooms = [h for j in joints.values() if (h := j.headroom_peak_db) is not None]
     noise = (last.noise_out - 1) * 10 ** (behind_db / 10)
     return Option(
-        tuple(setting.values()), wanted + own + behind_db, noise, load, min(headrooms, default=math.inf),
-        own + behind_db, needed_db,
-    )  # fmt: skip
+        setting=tuple(setting.values()),
+        signal_dbm=wanted + own + behind_db,
+        noise=noise,
+        load=load,
+        headroom_db=min(headrooms, default=math.inf),
+        excess_db=own + behind_db,
+        needed_db=needed_db,
+    )
 
 
 def _unbeaten(options: list[Option]) -> list[Option]:

@@ -52,7 +52,7 @@ def coordinate(
     """
     request.validate()
     grid = Grid(request)
-    effort = Effort(WORK[request.effort], request.time_limit_s, elapsed, progress)
+    effort = Effort(limit=WORK[request.effort], time_limit_s=request.time_limit_s, elapsed=elapsed, progress=progress)
     search = Search(grid, effort, _reporter(request, grid, elapsed, on_better) if on_better else None)
     search.run()
     if search.complete and not effort.over:

@@ -23,7 +23,7 @@ _OUT_OF_PLACE = 1 << 40
 MoveCause = Literal["rule", "makes room", "not allowed", "level"]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Move:
     """A link that had to move [Hz], or lost its place (`to_hz` None), and why.
 
@@ -205,5 +205,5 @@ def _put_back(
 def _move(link_id: str, from_hz: int, to_hz: int | None, found: Sequence[Broken]) -> Move:
     rules = [b.rule for b in found if link_id in b.movers]
     if not rules:
-        return Move(link_id, from_hz, to_hz, "makes room")
-    return Move(link_id, from_hz, to_hz, "rule", rules[0], len(rules) - 1)
+        return Move(id=link_id, from_hz=from_hz, to_hz=to_hz, cause="makes room")
+    return Move(id=link_id, from_hz=from_hz, to_hz=to_hz, cause="rule", broke=rules[0], more=len(rules) - 1)

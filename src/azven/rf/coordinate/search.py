@@ -43,7 +43,7 @@ _EXCHANGE = 12
 _CHILDREN = {1: 4, 2: 8, 3: 20, 4: 20, 5: 20}
 
 
-@dataclass
+@dataclass(kw_only=True)
 class Effort:
     """How much work is allowed, how much is done, and who may stop it."""
 

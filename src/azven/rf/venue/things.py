@@ -39,7 +39,7 @@ class Front:
         return milliwatts(self.gain_db - self.loss_before_db(freq_hz))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Antenna:
     """An antenna at `position`: `omni`, or a beam aimed at a compass bearing [deg]; turned `psi_deg` from upright."""
 
@@ -65,7 +65,7 @@ class Antenna:
         return 0.0 if psi_deg is None else float(polarisation_db("linear", self.polarisation, psi_deg - self.psi_deg))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Multiplex:
     """A digital television block: edges [Hz], power [dBm] an isotropic antenna would receive, bearing [deg].
 
@@ -87,10 +87,13 @@ class Multiplex:
     ) -> "Multiplex":  # fmt: skip
         """A block from a mast so far away: free space (ITU-R P.525) and what the terrain takes."""
         path = float(free_space_db((low_hz + high_hz) / 2, distance_m)) + terrain_db
-        return cls(low_hz, high_hz, eirp_dbm - path, bearing_deg, pilot, psi_deg)
+        level_dbm = eirp_dbm - path
+        return cls(
+            low_hz=low_hz, high_hz=high_hz, level_dbm=level_dbm, bearing_deg=bearing_deg, pilot=pilot, psi_deg=psi_deg
+        )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Emitter:
     """A transmitter: radiated power [dBm], occupied bandwidth [Hz], place; `ours` if we own it.
 
@@ -133,7 +136,15 @@ def wifi(name: str, number: int, position: Point, power_dbm: float = 17.0, duty:
     if not 1 <= number <= 13:
         raise ValueError(f"2.4 GHz channels are 1 to 13, not {number}")
     freq = 2_407_000_000 + 5_000_000 * number
-    return Emitter(name, freq, power_dbm, position, _WIFI_OCCUPIED_HZ, shape="digital", duty=duty)
+    return Emitter(
+        name=name,
+        freq_hz=freq,
+        power_dbm=power_dbm,
+        position=position,
+        bandwidth_hz=_WIFI_OCCUPIED_HZ,
+        shape="digital",
+        duty=duty,
+    )
 
 
 @dataclass(frozen=True)

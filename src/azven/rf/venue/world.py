@@ -22,7 +22,7 @@ from azven.rf.levels import (
     milliwatts,
 )
 from azven.rf.radios import Radio
-from azven.rf.sweep import Detector, Sweep
+from azven.rf.sweep import Sweep, SweepSettings
 from azven.rf.venue import spectrum
 from azven.rf.venue.mixing import Lines, in_front, in_transmitters
 from azven.rf.venue.things import CARRIER_HZ, Antenna, Electronics, Emitter, Front, Multiplex
@@ -31,19 +31,7 @@ from azven.rf.walls import WallLine, crossed_db
 _NO_FRONT = Front(noise_figure_db=0.0)
 
 
-@dataclass(frozen=True)
-class Settings:
-    """How the analyser sweeps."""
-
-    start_hz: int
-    stop_hz: int
-    points: int
-    rbw_hz: float
-    detector: Detector = "average"
-    attenuation_db: float = 0.0
-
-
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Venue:
     """Everything that radiates here. `exponent` is N of the indoor path loss, None for free space.
 
@@ -184,7 +172,7 @@ class Venue:
         return dbm(power)
 
     def sweep(
-        self, antenna: Antenna, settings: Settings, number: int = 0, own_on: bool = True, time_s: float = 0.0
+        self, antenna: Antenna, settings: SweepSettings, number: int = 0, own_on: bool = True, time_s: float = 0.0
     ) -> Sweep:
         """What the analyser reads: (points,) levels in `rbw_hz` at a moment; the same `number` gives the same sweep.
 

@@ -12,8 +12,8 @@ from azven.refusal import Refusal
 from azven.rf.chain.design import Design, solve_design
 from azven.rf.chain.graph import System, path
 from azven.rf.links import End
-from azven.rf.sweep import Channel, Sweep
-from azven.rf.venue import Antenna, Emitter, Front, Multiplex, Settings, Venue
+from azven.rf.sweep import Channel, Sweep, SweepSettings
+from azven.rf.venue import Antenna, Emitter, Front, Multiplex, Venue
 from azven.work import ground, ids, kit, plan, reach
 from azven.work.chain.systems import Document, plan_gains, read
 from azven.work.chain.threats import Threat, filter_moved, multiplexes
@@ -22,7 +22,7 @@ from azven.work.listen import Picture
 from azven.work.scope import Scope
 from azven.work.wording import decibel
 
-SETTINGS = Settings(470_000_000, 694_000_000, 10_001, 30_000)
+SETTINGS = SweepSettings(start_hz=470_000_000, stop_hz=694_000_000, points=10_001, rbw_hz=30_000)
 _BESIDE_HZ = 1_000_000
 """A second transmitter of the threat's kind, so that the two make products."""
 _KEYED_BANDWIDTH_HZ = 12_500
@@ -64,13 +64,24 @@ def world(store: Store, scope: Scope, picture: Picture) -> Venue:
     models = {m.id: m for m in store.all(Model)}
     placed = plan.assignments(store, scope)
     own = tuple(
-        Emitter(ids.of(x), placed[x.id].freq_hz, 10 * math.log10(models[x.model_id].power_mw),
-                _spot(zones[x.zone_id], i), models[x.model_id].bandwidth_hz / 2, models[x.model_id].body_db, ours=True)
-        for i, x in enumerate(kit.links(store, scope)) if x.id in placed
-    )  # fmt: skip
+        Emitter(
+            name=ids.of(x),
+            freq_hz=placed[x.id].freq_hz,
+            power_dbm=10 * math.log10(models[x.model_id].power_mw),
+            position=_spot(zones[x.zone_id], i),
+            bandwidth_hz=models[x.model_id].bandwidth_hz / 2,
+            extra_loss_db=models[x.model_id].body_db,
+            ours=True,
+        )
+        for i, x in enumerate(kit.links(store, scope))
+        if x.id in placed
+    )
     walls = places.wall_lines(store.all(Wall, site_id=scope.site))
-    television = tuple(Multiplex(c.low_hz, c.high_hz, power, 0.0) for c, power in multiplexes(picture))
-    return Venue(television, own, walls=walls)
+    television = tuple(
+        Multiplex(low_hz=c.low_hz, high_hz=c.high_hz, level_dbm=power, bearing_deg=0.0)
+        for c, power in multiplexes(picture)
+    )
+    return Venue(multiplexes=television, emitters=own, walls=walls)
 
 
 def _spot(zone: Zone, i: int) -> tuple[float, float, float]:
@@ -118,7 +129,7 @@ def front(design: Design, antenna: str) -> Front:
     found = next((p for p in solve_design(design).paths if p.antenna == antenna), None)
     if found is None:
         raise Refusal(f"{antenna} leads to no receiver.")
-    system = System(design.blocks, design.edges, design.freq_hz, design.bandwidth_hz)
+    system = System(blocks=design.blocks, edges=design.edges, freq_hz=design.freq_hz, bandwidth_hz=design.bandwidth_hz)
     way = path(system, antenna, found.receiver)
     stops = [s for n in way for s in design.blocks[n].stop if design.blocks[n].kind == "filter"]
     return Front(
@@ -136,17 +147,29 @@ def hear(
     if threat is not None:
         level = threat.at(end, distance_m)
         keyed = tuple(
-            Emitter(f"{threat.name} {i}", threat.freq_hz + i * _BESIDE_HZ, 0.0, place, _KEYED_BANDWIDTH_HZ,
-                    arrives_dbm=level)
+            Emitter(
+                name=f"{threat.name} {i}",
+                freq_hz=threat.freq_hz + i * _BESIDE_HZ,
+                power_dbm=0.0,
+                position=place,
+                bandwidth_hz=_KEYED_BANDWIDTH_HZ,
+                arrives_dbm=level,
+            )
             for i in (0, 1)
-        )  # fmt: skip
+        )
     bearing = None
     if end.kind == "beam" and end.aim_m is not None:
         bearing = _bearing_deg(place, end.aim_m)
     there = Antenna(
-        place, end.gain_dbi, bearing, end.beamwidth_deg, end.front_back_db, end.psi_deg, end.polarisation,
-        front(design, antenna),
-    )  # fmt: skip
+        position=place,
+        gain_dbi=end.gain_dbi,
+        bearing_deg=bearing,
+        beamwidth_deg=end.beamwidth_deg,
+        front_back_db=end.front_back_db,
+        psi_deg=end.psi_deg,
+        polarisation=end.polarisation,
+        front=front(design, antenna),
+    )
     # noise and products of the receiver itself are in the front already
     quiet = replace(world, emitters=world.emitters + keyed, noise_figure_db=0.0, front_iip3_dbm=None)
     return quiet.sweep(there, SETTINGS, number, own_on=True)

@@ -41,7 +41,7 @@ def describe(design: Design, name: str) -> str:
     return words.get(block.kind, block.kind)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CableRow:
     """A cable with its loss, and what other classes would buy [dB] on its branch."""
 
@@ -71,6 +71,15 @@ def cables(design: Design) -> list[CableRow]:
             for o, c in others if c != block.cable and abs(loss - o) >= 0.5
         )  # fmt: skip
         row = len(out) + 1
-        out.append(CableRow(row, f"C{row}", f"{before} → {after}", COAX_WORDS.get(block.cable, "own class"),
-                            block.length_m, loss, choices))  # fmt: skip
+        out.append(
+            CableRow(
+                id=row,
+                label=f"C{row}",
+                where=f"{before} → {after}",
+                what=COAX_WORDS.get(block.cable, "own class"),
+                length_m=block.length_m,
+                loss_db=loss,
+                choices=choices,
+            )
+        )
     return out

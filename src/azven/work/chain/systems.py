@@ -183,7 +183,7 @@ def _good(plan: GainPlan) -> tuple[float, float]:
 # -- what follows ---------------------------------------------------------------------------------------------
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Stair:
     """One joint of the staircase [dBm]: noise, weakest wanted, strongest composite, and where the block compresses."""
 
@@ -216,14 +216,22 @@ def staircase(design: Design, solved: Solved, antenna: str) -> list[Stair]:
     for name in path(solved.system, antenna, found.receiver):
         joint = solved.joints[name]
         wanted = None if found.wanted_dbm is None else found.wanted_dbm + joint.gain_before_db[antenna]
-        out.append(Stair(
-            name, short_name(design, name), joint.block.kind, noise_dbm(solved.system, joint), wanted,
-            joint.peak_in_dbm, joint.block.compression_dbm, joint.block.gain_at(design.freq_hz),
-        ))  # fmt: skip
+        out.append(
+            Stair(
+                block=name,
+                short=short_name(design, name),
+                kind=joint.block.kind,
+                noise_dbm=noise_dbm(solved.system, joint),
+                wanted_dbm=wanted,
+                peak_dbm=joint.peak_in_dbm,
+                compression_dbm=joint.block.compression_dbm,
+                gain_db=joint.block.gain_at(design.freq_hz),
+            )
+        )
     return out
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Side:
     """One design in a comparison."""
 
@@ -244,7 +252,13 @@ def side(name: str, design: Design) -> Side:
     headroom = min((r.headroom_db for r in solved.receivers if r.headroom_db is not None), default=None)
     products = [p for pair in solved.products_dbm.values() for p in pair[1:] if p is not None]
     sent = [t.eirp_total_dbm for t in transmit_results(design).values()]
-    return Side(name, snr, headroom, max(products, default=None), max(sent, default=None))
+    return Side(
+        name=name,
+        snr_db=snr,
+        headroom_db=headroom,
+        products_dbm=max(products, default=None),
+        eirp_dbm=max(sent, default=None),
+    )
 
 
 def everything_up(document: Document) -> Document:

@@ -41,7 +41,19 @@ def permitted(
     for a, b in pairwise(cuts):
         held = next((p for p in overrides if p.low_hz <= a and b <= p.high_hz), None)
         if held is not None:
-            out.append((a, b, Rule(held.low_hz, held.high_hz, "permitted", f"override: {held.name}", held.power_mw)))
+            out.append(
+                (
+                    a,
+                    b,
+                    Rule(
+                        low_hz=held.low_hz,
+                        high_hz=held.high_hz,
+                        kind="permitted",
+                        title=f"override: {held.name}",
+                        power_mw=held.power_mw,
+                    ),
+                )
+            )
             continue
         over = [r for r in rules if r.low_hz <= a and b <= r.high_hz]
         over.sort(key=lambda r: (r.kind != "reserved", r.power_mw if r.power_mw is not None else 1e9))

@@ -116,7 +116,7 @@ class Decision:
     sweep: SweepRecord | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Picture:
     """What all sweeps in use say together."""
 
@@ -249,7 +249,15 @@ def picture(store: Store, scope: Scope, at_once: int | None = None) -> Picture:
         lost = [r for r in unreadable if r.hears in HEARD_BY[use]]
         decisions[use] = tuple(_decide(i, channel, heard, lost) for i, channel in enumerate(channels))
     unclaimed, own = _claimed(store, scope, seen)
-    return Picture(tuple(loaded), merged, decisions, unclaimed, own, len(later), unreadable)
+    return Picture(
+        sweeps=tuple(loaded),
+        merged=merged,
+        decisions=decisions,
+        lines=unclaimed,
+        ours=own,
+        waiting=len(later),
+        unreadable=unreadable,
+    )
 
 
 def _decide(
@@ -258,10 +266,10 @@ def _decide(
     """The worst of what was heard; where a damaged sweep may have heard more it is unknown."""
     damaged = next((r for r in lost if r.low_hz < channel.high_hz and channel.low_hz < r.high_hz), None)
     if not heard:
-        return Decision(ChannelReading(channel, "unknown"), damaged)
+        return Decision(ChannelReading(channel=channel, occupancy="unknown"), damaged)
     decisive = worst(readings[i] for _, readings in heard)
     if decisive.occupancy != "taken" and damaged is not None:
-        return Decision(ChannelReading(channel, "unknown"), damaged)
+        return Decision(ChannelReading(channel=channel, occupancy="unknown"), damaged)
     record = next(r for r, readings in heard if readings[i] is decisive)
     return Decision(decisive, None if decisive.occupancy == "unknown" else record)
 

@@ -15,7 +15,7 @@ from azven.work.scope import Scope
 MOST = 400
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Peak:
     """Where it is strongest [Hz], level [dBm], width [Hz], whose it is, and the places that hear it, loudest first."""
 
@@ -61,7 +61,15 @@ def _peak(known: Sequence[Neighbour], picture: Picture, record: SweepRecord, lin
     else:
         unclaimed = next((x for x in picture.lines if abs(x.freq_hz - line.freq_hz) <= slack), None)
         owner = "unclaimed" if unclaimed is not None else owner
-    return Peak(0, line.freq_hz, line.level_dbm, line.width_hz, owner, (record.place,), unclaimed)
+    return Peak(
+        id=0,
+        freq_hz=line.freq_hz,
+        level_dbm=line.level_dbm,
+        width_hz=line.width_hz,
+        owner=owner,
+        places=(record.place,),
+        unclaimed=unclaimed,
+    )
 
 
 def _broad(store: Store, scope: Scope, picture: Picture) -> list[Peak]:
@@ -76,5 +84,7 @@ def _broad(store: Store, scope: Scope, picture: Picture) -> list[Peak]:
             middle = (channel.low_hz + channel.high_hz) // 2
             width = round(block.share * (channel.high_hz - channel.low_hz))
             owner = f"{block.kind}, channel {name}"
-            found[name] = Peak(0, middle, block.level_dbm, width, owner, (record.place,))
+            found[name] = Peak(
+                id=0, freq_hz=middle, level_dbm=block.level_dbm, width_hz=width, owner=owner, places=(record.place,)
+            )
     return list(found.values())

@@ -29,7 +29,7 @@ _HALF_A_DAY = timedelta(hours=12)
 _DEGREES = re.compile(r"(\d{1,3}(?:\.\d)?)\s*°")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Proposal:
     """A sweep worth taking: range [Hz], RBW [Hz], points, time [s] and what could hide from it [Hz]."""
 
@@ -76,7 +76,16 @@ def _proposal(number: int, low: int, high: int) -> Proposal:
     rbw = next((r for r in _RBW_HZ if sweep_time_s(span, r) <= _LONGEST_S), _RBW_HZ[-1])
     points = min(_MOST_POINTS, span // (rbw * 3 // 4) + 1)
     hidden = narrowest_seen_hz(span, rbw, points)
-    return Proposal(number, low, high, rbw, points, sweep_time_s(span, rbw), hidden, whip_length_mm((low + high) / 2))
+    return Proposal(
+        id=number,
+        low_hz=low,
+        high_hz=high,
+        rbw_hz=rbw,
+        points=points,
+        seconds=sweep_time_s(span, rbw),
+        hidden_hz=hidden,
+        whip_mm=whip_length_mm((low + high) / 2),
+    )
 
 
 def warnings(store: Store, scope: Scope, now: datetime) -> list[str]:

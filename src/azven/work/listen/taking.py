@@ -1,6 +1,5 @@
 """Taking a sweep: what it will cost, what came of it, and whether the instrument made some of it itself."""
 
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -10,8 +9,7 @@ from azven.gear.instrument import Instrument, OnPart, sweep_in_parts
 from azven.gear.transport import InstrumentError
 from azven.rf.detect import FALLS_DB, Suspect, fall_db, overload_suspects
 from azven.rf.levels import Floats
-from azven.rf.sweep import Sweep, narrowest_seen_hz, sweep_time_s
-from azven.rf.venue import Settings
+from azven.rf.sweep import Sweep, SweepSettings, narrowest_seen_hz, sweep_time_s
 
 ATTENUATION_DB = 10.0
 """Put in to tell what the instrument makes itself: a third-order product made inside then falls by twice as much."""
@@ -37,7 +35,7 @@ class Forecast:
     sentence: str
 
 
-def forecast(settings: Settings) -> Forecast:
+def forecast(settings: SweepSettings) -> Forecast:
     """Time [s] of a sweep and the width [Hz] below which a carrier may hide between two bins."""
     span = settings.stop_hz - settings.start_hz
     seconds = sweep_time_s(span, settings.rbw_hz)
@@ -62,12 +60,11 @@ class Taken:
 
 def take(
     instrument: Instrument,
-    settings: Settings,
+    settings: SweepSettings,
     on_part: OnPart,
-    reopen: Callable[[], Instrument] | None = None,
 ) -> Taken:
     """Sweep with an instrument, part by part; what arrived before a stop, or before the instrument went away for
-    good, is kept. `reopen` is tried once when it goes away.
+    good, is kept.
 
     Raises InstrumentError when nothing arrived at all, Refusal when nothing usable did.
     """
@@ -81,7 +78,7 @@ def take(
 
     remark = ""
     try:
-        used = sweep_in_parts(instrument, settings, keep, reopen=reopen)
+        used = sweep_in_parts(instrument, settings, keep)
     except InstrumentError as error:
         if not freqs:
             raise
@@ -92,7 +89,7 @@ def take(
     )
 
 
-def _clipped(asked: Settings, used: Settings) -> str:
+def _clipped(asked: SweepSettings, used: SweepSettings) -> str:
     """What an instrument made of the settings when it could not do as asked."""
     out = []
     if used.start_hz > asked.start_hz + 1 or used.rbw_hz != asked.rbw_hz:
@@ -103,10 +100,7 @@ def _clipped(asked: Settings, used: Settings) -> str:
     return f"The instrument cannot do all that was asked: it {' and '.join(out)}." if out else ""
 
 
-def take_twice(
-    instrument: Instrument, settings: Settings, on_part: OnPart,
-    reopen: Callable[[], Instrument] | None = None,
-) -> Taken:  # fmt: skip
+def take_twice(instrument: Instrument, settings: SweepSettings, on_part: OnPart) -> Taken:
     """Sweep as asked, then with an attenuator in front, and say what the instrument makes itself; there the sweep
     takes over the lower reading.
 
@@ -122,12 +116,12 @@ def take_twice(
 
         return part
 
-    plain = take(instrument, settings, half(True), reopen)
+    plain = take(instrument, settings, half(True))
     if plain.remark or stopped[0]:
         return plain
     behind = replace(settings, attenuation_db=settings.attenuation_db + ATTENUATION_DB)
     try:
-        attenuated = take(instrument, behind, half(False), reopen)
+        attenuated = take(instrument, behind, half(False))
     except InstrumentError as error:
         return replace(plain, remark=f"{error} The sweep without it was kept.")
     if stopped[0] or len(attenuated.sweep.freq_hz) != len(plain.sweep.freq_hz):

@@ -29,7 +29,7 @@ TIGHT_DB = 3.0
 _LEVELS_WHILE_DRAGGING = 80
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Verdict:
     """How a link stands: `sound`, `tight`, `broken` or `unplaced`, its margin and what sets it.
 
@@ -123,11 +123,17 @@ def judge(
     for key, link in found.links.items():
         freq = frequencies.get(key)
         if freq is None:
-            verdicts.append(Verdict(link, "unplaced"))
+            verdicts.append(Verdict(link=link, state="unplaced"))
             continue
         margin, fault = known[key], faults.get(key, "")
         verdict = Verdict(
-            link, _state(margin.margin_hz, fault), freq, margin.margin_hz, margin.limit, key in locked, fault
+            link=link,
+            state=_state(margin.margin_hz, fault),
+            freq_hz=freq,
+            margin_hz=margin.margin_hz,
+            limit=margin.limit,
+            locked=key in locked,
+            fault=fault,
         )
         verdicts.append(verdict if by_level is None else by_level.judge(key, verdict, found.school))
     return Board(found, dict(frequencies), tuple(verdicts), locked, changed)

@@ -120,7 +120,7 @@ def _free_steps(board: Board, model: Model, band: str, room: str) -> set[int]:
     )  # fmt: skip
     if like is None:
         low, high = next((b[1], b[2]) for b in model.bands if b[0] == band)
-        like = Request("group", ids.of(model), room, (Range(low, high),), model.step_hz)
+        like = Request(id="group", profile=ids.of(model), zone=room, ranges=(Range(low, high),), step_hz=model.step_hz)
     mates = {n for n, x in board.input.links.items() if x.model_id == model.id and board.input.wish(n).zone == room}
     others = [c for c in carriers_of(request, dict(board.frequencies)) if c.id not in mates]
     return set(lane(request, like, others).free.tolist())

@@ -208,7 +208,7 @@ def made_from(store: Reading, scope: Scope) -> tuple[str, ...]:
     return tuple(lines)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Difference:
     """One link, by its id in the plan, in two plans: frequencies and margins [Hz], None where it has none."""
 
@@ -245,7 +245,14 @@ def compare(
         return plan[1][key].margin_hz if key in plan[1] else None
 
     return [
-        Difference(key, name, old[0].get(key), new[0].get(key), margin(old, key), margin(new, key))
+        Difference(
+            id=key,
+            name=name,
+            old_hz=old[0].get(key),
+            new_hz=new[0].get(key),
+            old_margin_hz=margin(old, key),
+            new_margin_hz=margin(new, key),
+        )
         for key, name in names.items()
         if key in old[0] or key in new[0]
     ]

@@ -38,7 +38,7 @@ class Bar:
     text: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PlanInput:
     """A coordination with the way back: links by id, what closed each link's lane, what each foreign carrier is.
 
@@ -133,14 +133,27 @@ def input_for(
     rooms = tuple(ids.of(z) for z in known.zones)
     names = known.names(links.values(), everyone) | foreign.names
     request = PlanRequest(
-        profiles, (*rooms, EVERYWHERE), requests, _relations(store, scope, rooms) | dict(related or {}), (),
-        tuple(foreign.carriers), names={k: n for k, n in names.items() if k in links or k in foreign.words},
+        profiles=profiles,
+        zones=(*rooms, EVERYWHERE),
+        requests=requests,
+        relations=_relations(store, scope, rooms) | dict(related or {}),
+        blocked=(),
+        carriers=tuple(foreign.carriers),
+        names={k: n for k, n in names.items() if k in links or k in foreign.words},
         zone_names={r: names[r] for r in (*rooms, EVERYWHERE)},
         act_names={k: names[k] for k in map(ids.of, known.acts)},
-    ).validate()  # fmt: skip
+    ).validate()
     as_set = next(s for s in SCHOOLS if s == show.school)
     levels = levels_for(store, scope, links, known.models)
-    return PlanInput(request, links, bars, foreign.words, levels, names, as_set if school is None else school)
+    return PlanInput(
+        request=request,
+        links=links,
+        bars=bars,
+        foreign=foreign.words,
+        levels=levels,
+        names=names,
+        school=as_set if school is None else school,
+    )
 
 
 def with_link(
@@ -165,11 +178,15 @@ def levels_for(store: Reading, scope: Scope, links: Mapping[str, Link], models: 
     zones = {z.id: z for z in ground.zones(store, scope)}
     rooms = {
         ids.of(z): Room(
-            z.near_m, z.far_m, z.between_m, z.exponent, receive=places.ends(store, z, "receive"),
+            near_m=z.near_m,
+            far_m=z.far_m,
+            between_m=z.between_m,
+            exponent=z.exponent,
+            receive=places.ends(store, z, "receive"),
             transmit=places.ends(store, z, "transmit"),
         )
         for z in zones.values()
-    }  # fmt: skip
+    }
     isolation = {
         frozenset(ids.of(zones[i]) for i in pair): (r.wall_loss_db or 0.0) / 2
         for pair, r in ground.relations(store, scope).items()
@@ -233,15 +250,15 @@ def _out_of_receiver(low: int, high: int, model: Model, unit: Unit) -> list[Bar]
 def _wish(link: Link, model: Model, acts: AbstractSet[int], bars: tuple[Bar, ...]) -> Request:
     low, high = _band(link, model)
     return Request(
-        ids.of(link),
-        ids.of(model),
-        ids.key(Zone, link.zone_id),
-        (Range(low, high),),
-        model.step_hz,
-        0,
-        link.priority + (SPARE_PRIORITY if link.spare else 0),
-        frozenset(ids.key(Act, a) for a in link.acts if a in acts),
-        _open_between(low, high, bars),
+        id=ids.of(link),
+        profile=ids.of(model),
+        zone=ids.key(Zone, link.zone_id),
+        ranges=(Range(low, high),),
+        step_hz=model.step_hz,
+        origin_hz=0,
+        priority=link.priority + (SPARE_PRIORITY if link.spare else 0),
+        times=frozenset(ids.key(Act, a) for a in link.acts if a in acts),
+        allowed=_open_between(low, high, bars),
     )
 
 
@@ -276,14 +293,19 @@ class _Foreign:
                 guards = _NEIGHBOUR_GUARDS if n.kind == "neighbour" else {}
                 profile = self._profile(n.spacing_hz, guards)
                 times = self._clock.acts_during(n.hours, self._acts)
-                self._put(Carrier(ids.of(n), n.freq_hz, profile, room, n.mixes, times), n.note or n.kind)
+                self._put(
+                    Carrier(id=ids.of(n), freq_hz=n.freq_hz, profile=profile, zone=room, radiates=n.mixes, times=times),
+                    n.note or n.kind,
+                )
         for line in picture.lines:
             key, (low, high) = ids.line(line.freq_hz), line.edges_hz
             self.names[key] = f"line at {line.freq_hz / 1e6:.3f}"
             profile = self._profile(UNCLAIMED_SPACING_HZ + (high - low) // 2, {})
             wide = f", {(high - low) / 1e3:.0f} kHz wide" if high - low > _WIDE_HZ else ""
             words = f"unclaimed line of {line.level_dbm:.0f} dBm{wide}"
-            self._put(Carrier(key, (low + high) // 2, profile, EVERYWHERE, radiates=False), words)
+            self._put(
+                Carrier(id=key, freq_hz=(low + high) // 2, profile=profile, zone=EVERYWHERE, radiates=False), words
+            )
 
     def _profile(self, spacing_hz: int, guards: Mapping[str, int]) -> str:
         key = f"{'neighbour' if guards else 'keep clear'}, {spacing_hz / 1000:g} kHz"

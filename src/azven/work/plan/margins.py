@@ -16,7 +16,7 @@ from azven.work.wording import formula
 _TRIED = 3
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Row:
     """A link, by its id in the plan, in all schools: margin [Hz] and what sets it; ratio and need [dB]; its state by
     spacing and by level."""
@@ -58,10 +58,18 @@ def _row(v: Verdict, other: Verdict, name: Callable[[str], str]) -> Row:
     assert standing is not None
     worst = standing.worst
     return Row(
-        v.id, name(v.id), v.freq_hz or 0, v.margin_hz, limit.kind if limit else "",
-        ", ".join(name(s) for s in limit.sources) if limit else "nothing near", standing.ratio_db, standing.needed_db,
-        v.state, other.state, f"{formula(worst.kind)} of {', '.join(name(s) for s in worst.sources)}" if worst else "",
-    )  # fmt: skip
+        id=v.id,
+        name=name(v.id),
+        freq_hz=v.freq_hz or 0,
+        margin_hz=v.margin_hz,
+        kind=limit.kind if limit else "",
+        set_by=", ".join(name(s) for s in limit.sources) if limit else "nothing near",
+        ratio_db=standing.ratio_db,
+        needed_db=standing.needed_db,
+        by_spacing=v.state,
+        by_level=other.state,
+        worst=f"{formula(worst.kind)} of {', '.join(name(s) for s in worst.sources)}" if worst else "",
+    )
 
 
 def judged_both_ways(asked: PlanInput, now: Board) -> tuple[Board, Board]:

@@ -16,7 +16,7 @@ from azven.work.plan.sheet import harmless
 WITHIN_HZ = 50_000
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Matrix:
     """Carriers in order of frequency with their `names`; `slack_hz` (n, n) spacing left of pairs that meet, `meets`
     (n, n), and `products` (n, n): how many products that both take part in fall within 50 kHz beyond a guard."""
@@ -62,7 +62,13 @@ def matrix(board: Board) -> Matrix:
     members = tuple(situation.ids[i] for i in order.tolist())
     names = tuple(board.input.name(m) for m in members)
     return Matrix(
-        members, names, situation.freq[order], situation.meets[grid], situation.mixes[grid], slack[grid], products[grid]
+        ids=members,
+        names=names,
+        freq_hz=situation.freq[order],
+        meets=situation.meets[grid],
+        mixes=situation.mixes[grid],
+        slack_hz=slack[grid],
+        products=products[grid],
     )
 
 

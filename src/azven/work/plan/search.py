@@ -77,7 +77,7 @@ def _mend_by_level(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Mende
     found = _search(now, request, progress, elapsed, current=standing)
     after = {a.id: a.freq_hz for a in found.assignments}
     moves = tuple(
-        rf.Move(n, f, after.get(n), "not allowed" if n in faulty else "level")
+        rf.Move(id=n, from_hz=f, to_hz=after.get(n), cause="not allowed" if n in faulty else "level")
         for n, f in free.items() if after.get(n) != f
     )  # fmt: skip
     return rf.Mended(found, moves)

@@ -24,7 +24,7 @@ _RISKY = ("=", "+", "-", "@", "＝", "＋", "－", "＠")
 _BLANKS = " \t\r\n\f\v\u00a0\u3000\ufeff\u200b"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Entry:
     """One printed line."""
 
@@ -68,17 +68,17 @@ def _entry(v: Verdict, room: str, acts: dict[int, str], model: Model, place: gro
     if v.freq_hz is not None:
         channel = next((c.name for c in place.channels() if c.low_hz <= v.freq_hz < c.high_hz), "")
     return Entry(
-        v.link.name,
-        mhz(v.freq_hz) if v.freq_hz is not None else "",
-        channel,
-        room,
-        act_names(v.link, acts),
-        model.name,
-        v.link.band,
-        v.link.performer,
-        f"{v.margin_hz / 1e3:g}" if v.margin_hz is not None else "",
-        _STATES[v.state],
-        v.link.spare,
+        link=v.link.name,
+        mhz=mhz(v.freq_hz) if v.freq_hz is not None else "",
+        channel=channel,
+        room=room,
+        acts=act_names(v.link, acts),
+        equipment=model.name,
+        band=v.link.band,
+        performer=v.link.performer,
+        margin=f"{v.margin_hz / 1e3:g}" if v.margin_hz is not None else "",
+        state=_STATES[v.state],
+        spare=v.link.spare,
     )
 
 

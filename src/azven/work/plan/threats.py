@@ -21,7 +21,7 @@ from azven.work.wording import formula, mhz
 MOST = 5_000
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Threat:
     """A product near a link (`victim_id`): how far it falls from it and how much of that the guard leaves [Hz], and, of
     third order, its level at the link's receiver [dBm]. `victim` and `formula` are for people."""
@@ -78,7 +78,18 @@ def _threat(
     made = formula_of(found.coefficients, [name(s) for s in sources])
     distance = abs(product - int(situation.freq[victim]))
     victim_id = situation.ids[victim]
-    return Threat(number, victim_id, name(victim_id), kind, made, sources, product, distance, slack, level)
+    return Threat(
+        id=number,
+        victim_id=victim_id,
+        victim=name(victim_id),
+        kind=kind,
+        formula=made,
+        sources=sources,
+        product_hz=product,
+        distance_hz=distance,
+        slack_hz=slack,
+        level_dbm=level,
+    )
 
 
 def matching(

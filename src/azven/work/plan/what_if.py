@@ -81,7 +81,7 @@ def links_come(store: Store, scope: Scope, like: Link, count: int) -> Suppositio
     return Supposition(f"{count} more like {like.name}", links=links)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Outcome:
     """The plan under a supposition: who breaks if nothing is done, and what mending would do."""
 
@@ -127,7 +127,7 @@ def try_out(
     found = {n: now.frequencies[n] for n in now.locked} | {a.id: a.freq_hz for a in mended.plan.assignments}
     after = plan.judge(asked, found, now.locked)
     lost = tuple(v.id for v in after.verdicts if v.freq_hz is None)
-    return Outcome(supposition, now, standing, mended, after, lost)
+    return Outcome(supposition=supposition, before=now, standing=standing, mended=mended, after=after, lost=lost)
 
 
 def keep(store: Store, scope: Scope, outcome: Outcome) -> Edit:

@@ -36,7 +36,7 @@ _FINE, _COARSE = 120, 40
 """Cells along the longer side of the map, and of the grid that positions are tried on."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Room:
     """A room as it is drawn: outline and what is in it. `low`, `high`: corners of its bounding box [m]; `threshold`:
     what its antennas need."""
@@ -55,12 +55,17 @@ def room(store: Store, scope: Scope, zone: Zone, layout: str, picture: Picture |
     """A zone with its walls, areas, mounting places and the antennas of a layout; with a `picture` the noise that was
     swept there counts."""
     corners = zone.shape or _box(zone)
+    low, high = bounds(corners)
     return Room(
-        zone if zone.shape else replace(zone, shape=corners),
-        tuple(store.all(Wall, site_id=zone.site_id)), tuple(store.all(Area, zone_id=zone.id)),
-        tuple(store.all(Mount, zone_id=zone.id)), tuple(store.all(Antenna, zone_id=zone.id, layout=layout)),
-        *bounds(corners), threshold.of_room(store, scope, zone, picture.sweeps if picture else ()),
-    )  # fmt: skip
+        zone=zone if zone.shape else replace(zone, shape=corners),
+        walls=tuple(store.all(Wall, site_id=zone.site_id)),
+        areas=tuple(store.all(Area, zone_id=zone.id)),
+        mounts=tuple(store.all(Mount, zone_id=zone.id)),
+        antennas=tuple(store.all(Antenna, zone_id=zone.id, layout=layout)),
+        low=low,
+        high=high,
+        threshold=threshold.of_room(store, scope, zone, picture.sweeps if picture else ()),
+    )
 
 
 def bounds(corners: Sequence[Spot]) -> tuple[Spot, Spot]:

@@ -43,8 +43,15 @@ def for_joint(design: Design, solved: Solved, name: str) -> Reasons | None:
         verdict += "compresses. At least 3 dB are wanted, 10 where the carriers' own peaks are not counted."
     strongest = sorted(joint.signals.items(), key=lambda kv: -kv[1])[:3]
     origins = tuple((k.split(" @ ")[0], _db(v, "dBm")) for k, v in strongest)
-    return Reasons(name, _db(headroom) + " headroom" if headroom is not None else joint.block.kind, state, verdict,
-                   tuple(rows), origins, heading="The cascade")  # fmt: skip
+    return Reasons(
+        title=name,
+        figure=_db(headroom) + " headroom" if headroom is not None else joint.block.kind,
+        state=state,
+        verdict=verdict,
+        arithmetic=tuple(rows),
+        origins=origins,
+        heading="The cascade",
+    )
 
 
 def for_system(design: Design, solved: Solved, name: str = "") -> Reasons:
@@ -68,4 +75,6 @@ def for_system(design: Design, solved: Solved, name: str = "") -> Reasons:
             ("before it blocks our receivers", _db(sent.blocking_margin_db)),
         ]
     verdict = "" if name else "Select a block to see the cascade up to it."
-    return Reasons(name or design.name, "", "", verdict, tuple(rows), heading="The system")
+    return Reasons(
+        title=name or design.name, figure="", state="", verdict=verdict, arithmetic=tuple(rows), heading="The system"
+    )

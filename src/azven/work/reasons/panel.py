@@ -39,7 +39,7 @@ class Option:
     edit: Callable[[], Edit]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Reasons:
     """What the panel shows, in this order: verdict, arithmetic, where the figures come from, what could be done."""
 
@@ -69,14 +69,14 @@ def for_link(store: Store, scope: Scope, now: Board, picture: Picture, link_id: 
     if verdict.freq_hz is None:
         return _unplaced(now, verdict)
     return Reasons(
-        now.input.name(link_id),
-        f"{mhz(verdict.freq_hz)} MHz",
-        {"sound": "holds", "tight": "holds, barely", "broken": "broken"}[verdict.state],
-        _sentence(now, verdict),
-        _arithmetic(now, verdict) + level.rows(verdict.level),
-        _origins(store, scope, now, picture, verdict, moment),
-        _options(store, scope, verdict),
-        () if verdict.limit is None or verdict.limit.product_hz is None else (verdict.limit.product_hz,),
+        title=now.input.name(link_id),
+        figure=f"{mhz(verdict.freq_hz)} MHz",
+        state={"sound": "holds", "tight": "holds, barely", "broken": "broken"}[verdict.state],
+        verdict=_sentence(now, verdict),
+        arithmetic=_arithmetic(now, verdict) + level.rows(verdict.level),
+        origins=_origins(store, scope, now, picture, verdict, moment),
+        options=_options(store, scope, verdict),
+        threats=() if verdict.limit is None or verdict.limit.product_hz is None else (verdict.limit.product_hz,),
     )
 
 
@@ -245,7 +245,13 @@ def _unplaced(now: Board, verdict: Verdict) -> Reasons:
     if len(found.free):
         text = f"{len(found.free)} of its {len(found.freq_hz)} steps are free."
     rows = tuple((cause, f"{share:.0%}") for cause, share in shares)
-    return Reasons(name, "no frequency", "not placed" if len(found.free) else "no room", text, rows)
+    return Reasons(
+        title=name,
+        figure="no frequency",
+        state="not placed" if len(found.free) else "no room",
+        verdict=text,
+        arithmetic=rows,
+    )
 
 
 def refined_shares(now: Board, link_id: str, found: Lane) -> list[tuple[str, float]]:

@@ -32,7 +32,14 @@ def for_antenna(drawn: Room, antenna: Antenna, wearer: str) -> Reasons:
         rows.append(("keep away, public", "under 10 cm" if close else f"{public:.2f} m"))
         rows.append(("keep away, workers", f"{workers:.2f} m"))
         words = f"{antenna.carriers} carriers. Distances count one reflection; the local code decides. {caution}"
-        return Reasons(antenna.name, f"{antenna.z_m:g} m up", "transmits", words, tuple(rows), heading="The antenna")
+        return Reasons(
+            title=antenna.name,
+            figure=f"{antenna.z_m:g} m up",
+            state="transmits",
+            verdict=words,
+            arithmetic=tuple(rows),
+            heading="The antenna",
+        )
     spread = reach.near_far(drawn, antenna, wearer)
     rows.append(("nearest over farthest", f"{spread:.0f} dB"))
     low = antenna.z_m < 2.5
@@ -43,8 +50,16 @@ def for_antenna(drawn: Room, antenna: Antenna, wearer: str) -> Reasons:
     ]
     if near:
         verdict += f"Less than {rf.PAIR_APART_M:g} m from {near[0].name}: they fade together. "
-    return Reasons(antenna.name, f"{antenna.z_m:g} m up", "tight" if low or near else "stands well", verdict + caution,
-                   tuple(rows), (), _options(drawn, antenna, wearer), heading="The antenna")  # fmt: skip
+    return Reasons(
+        title=antenna.name,
+        figure=f"{antenna.z_m:g} m up",
+        state="tight" if low or near else "stands well",
+        verdict=verdict + caution,
+        arithmetic=tuple(rows),
+        origins=(),
+        options=_options(drawn, antenna, wearer),
+        heading="The antenna",
+    )
 
 
 def _options(drawn: Room, antenna: Antenna, wearer: str) -> tuple[Option, ...]:

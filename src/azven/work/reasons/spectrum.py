@@ -26,7 +26,7 @@ def for_channel(picture: Picture, use: str, name: str, moment: datetime) -> Reas
         why = "No sweep in use for this purpose reaches it."
         if decision.sweep is not None:
             why = f"The sweep at {decision.sweep.place} is damaged: sweep there again, and set that one aside."
-        return Reasons(f"Channel {name} for {use}", edges, "unknown", why)
+        return Reasons(title=f"Channel {name} for {use}", figure=edges, state="unknown", verdict=why)
     rows = [
         ("95 of 100 places in 200 kHz stay below", "covered" if r.high_dbm is None else decibel(r.high_dbm)),
         (f"tolerated for {use} in 200 kHz", decibel(r.tolerated_dbm)),
@@ -46,7 +46,14 @@ def for_channel(picture: Picture, use: str, name: str, moment: datetime) -> Reas
     if decision.sweep is not None:
         origins = [("decided by", decision.sweep.place), ("antenna", decision.sweep.antenna),
                    ("taken", listen.age(decision.sweep, moment))]  # fmt: skip
-    return Reasons(f"Channel {name} for {use}", edges, r.occupancy, words[r.occupancy], tuple(rows), tuple(origins))
+    return Reasons(
+        title=f"Channel {name} for {use}",
+        figure=edges,
+        state=r.occupancy,
+        verdict=words[r.occupancy],
+        arithmetic=tuple(rows),
+        origins=tuple(origins),
+    )
 
 
 def for_sweep(record: SweepRecord, store: Store, moment: datetime) -> Reasons:
@@ -57,7 +64,9 @@ def for_sweep(record: SweepRecord, store: Store, moment: datetime) -> Reasons:
         sweep = listen.load(store, record)
     except BookError as error:
         sentence = f"{error} No channel it covers counts as quiet: sweep there again and set this one aside."
-        return Reasons(record.place, f"{record.points} bins", "damaged", sentence, options=(used,))
+        return Reasons(
+            title=record.place, figure=f"{record.points} bins", state="damaged", verdict=sentence, options=(used,)
+        )
     sentence = f"Taken {listen.age(record, moment)}" + (
         ", older than a day: take it again." if listen.is_stale(record, moment) else "."
     )
@@ -80,13 +89,13 @@ def for_sweep(record: SweepRecord, store: Store, moment: datetime) -> Reasons:
     origins = (("antenna", record.antenna), ("source", record.source or "not said"), ("note", record.note or "none"))
     gone = Option("Remove it", "undo brings it back", lambda: listen.remove_sweep(store, record))
     return Reasons(
-        record.place,
-        f"{record.points} bins",
-        "in use" if record.used else "set aside",
-        sentence,
-        rows,
-        origins,
-        (used, gone),
+        title=record.place,
+        figure=f"{record.points} bins",
+        state="in use" if record.used else "set aside",
+        verdict=sentence,
+        arithmetic=rows,
+        origins=origins,
+        options=(used, gone),
         heading="The sweep",
     )
 
@@ -116,7 +125,14 @@ def for_line(store: Store, scope: Scope, line: Line) -> Reasons:
     )
     sentence = "An emission that is neither a neighbour's nor ours. Until then the plan keeps 200 kHz from its edges."
     return Reasons(
-        "Unclaimed line", f"{mhz(line.freq_hz)} MHz", "unclaimed", sentence, rows, (), options, (line.freq_hz,)
+        title="Unclaimed line",
+        figure=f"{mhz(line.freq_hz)} MHz",
+        state="unclaimed",
+        verdict=sentence,
+        arithmetic=rows,
+        origins=(),
+        options=options,
+        threats=(line.freq_hz,),
     )
 
 
@@ -127,7 +143,15 @@ def for_rule(region: Territory, rule: Rule) -> Reasons:
             ("licence", "needed" if rule.licence else "see condition"))  # fmt: skip
     origins = (("condition", rule.condition or "none given"), ("source", rule.source or "not given"),
                ("region", f"{region.title}, {region.dated}"))  # fmt: skip
-    return Reasons(rule.title, "", rule.kind, ADVICE, rows, origins, heading="The rule")
+    return Reasons(
+        title=rule.title,
+        figure="",
+        state=rule.kind,
+        verdict=ADVICE,
+        arithmetic=rows,
+        origins=origins,
+        heading="The rule",
+    )
 
 
 def for_neighbour(store: Store, neighbour: Neighbour) -> Reasons:
@@ -141,5 +165,13 @@ def for_neighbour(store: Store, neighbour: Neighbour) -> Reasons:
     rows = (("spacing kept", khz(neighbour.spacing_hz)), ("contact", neighbour.contact or "not known"),
             ("note", neighbour.note or "none"))  # fmt: skip
     gone = Option("Remove it", "undo brings it back", lambda: ground.take_out(neighbour, f"Remove {neighbour.name}"))
-    return Reasons(neighbour.name, f"{mhz(neighbour.freq_hz)} MHz", neighbour.kind, f"{words[neighbour.kind]} {mixing}",
-                   rows, (), (gone,), (neighbour.freq_hz,))  # fmt: skip
+    return Reasons(
+        title=neighbour.name,
+        figure=f"{mhz(neighbour.freq_hz)} MHz",
+        state=neighbour.kind,
+        verdict=f"{words[neighbour.kind]} {mixing}",
+        arithmetic=rows,
+        origins=(),
+        options=(gone,),
+        threats=(neighbour.freq_hz,),
+    )
