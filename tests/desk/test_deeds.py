@@ -13,9 +13,8 @@ from azven.book.store import same
 from azven.desk import files
 from azven.desk.jobs import Jobs
 from azven.desk.pdf import write_pdf
-from azven.desk.session import Selection
 from azven.refusal import Refusal
-from azven.work import ground, ids, kit, listen
+from azven.work import chosen, ground, ids, kit, listen
 from azven.work.scope import opening as here
 
 
@@ -66,7 +65,7 @@ def test_a_sweep_goes_out_as_csv_and_is_set_aside_by_its_tick(window, monkeypatc
     session, stage = window.session, window.open_stage("listen")
     target = tmp_path / "out.csv"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(target), ""))
-    session.select("sweep", listen.sweeps(session.store, session.scope)[0].id)
+    session.select(chosen.Sweep(listen.sweeps(session.store, session.scope)[0].id))
     window.actions_table.run("export-sweep")
     assert target.read_text(encoding="utf-8").startswith("# time: ")
     stage.stack.item(0).setCheckState(Qt.CheckState.Unchecked)
@@ -231,7 +230,7 @@ def test_selecting_a_row_selects_the_link_everywhere(window):
     window.show_stage("kit")
     window.open_stage("kit").links.selectRow(4)
     link = window.open_stage("kit").links.records.records[4]
-    assert window.session.selection == Selection("link", ids.of(link))
+    assert window.session.selection == chosen.Link(ids.of(link))
     assert window.panel.shown.title == link.name
 
 
@@ -239,9 +238,9 @@ def test_selection_in_a_table_survives_an_edit(window):
     window.show_stage("kit")
     table = window.open_stage("kit").links
     table.selectRow(2)
-    chosen = [x.id for x in table.chosen()]
+    picked = [x.id for x in table.chosen()]
     edit(table, 2, column_of(table, "Performer"), "Somebody")
-    assert [x.id for x in table.chosen()] == chosen
+    assert [x.id for x in table.chosen()] == picked
 
 
 def test_neighbours_are_edited_in_ground(window):
@@ -253,7 +252,7 @@ def test_neighbours_are_edited_in_ground(window):
     assert edit(table, 0, column_of(table, "Kind"), "neighbour")
     assert edit(table, 0, column_of(table, "Where"), ground.zones(store, here(store))[0].id)
     table.selectRow(0)
-    assert window.session.selection.kind == "neighbour"
+    assert isinstance(window.session.selection, chosen.Neighbour)
     stage.remove_neighbour()
     assert len(ground.neighbours(store, here(store))) == 2
     stage.rooms.selectRow(0)
@@ -352,7 +351,7 @@ def test_a_sweep_that_was_taken_away_is_not_exported(window, monkeypatch):
     window.show_stage("listen")
     stage, store = window.open_stage("listen"), window.session.store
     record = listen.sweeps(store, here(store))[0]
-    window.session.select("sweep", record.id)
+    window.session.select(chosen.Sweep(record.id))
     action = next(a for a in window.actions_table.all() if a.id == "export-sweep")
     assert action.enabled()
     window.session.do(lambda: listen.remove_sweep(store, record))

@@ -16,7 +16,7 @@ from azven.desk.pdf import write_pdf
 from azven.desk.plan.lanes import ROW
 from azven.desk.stage import FittedLabel, shortened, tip
 from azven.desk.tables import RecordTable
-from azven.work import ground, ids, kit, plan
+from azven.work import chosen, ground, ids, kit, plan
 from azven.work.plan import sheet
 from azven.work.scope import opening as here
 from pictures import colours
@@ -106,10 +106,10 @@ def test_neighbours_are_named_in_the_ladder_and_picked_there(window, qtbot):
     boxes = [box for _, _, box, text in labels if text]
     assert len(boxes) >= 9
     assert not any(a.intersects(b) for i, a in enumerate(boxes) for b in boxes[i + 1 :])
-    chosen, _, box, _ = next(entry for entry in labels if entry[3])
-    assert ladder.neighbour_at(box.center()).id == chosen.id
+    picked, _, box, _ = next(entry for entry in labels if entry[3])
+    assert ladder.neighbour_at(box.center()).id == picked.id
     qtbot.mouseClick(ladder, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
-    assert (session.selection.kind, session.selection.key) == ("neighbour", chosen.id)
+    assert session.selection == chosen.Neighbour(picked.id)
     assert ladder.neighbour_at(QPointF(-50, -50)) is None
 
 
@@ -133,7 +133,7 @@ def test_lanes_stop_at_whole_rows(window, settle):
     chart = window.open_stage("plan").chart
     bar = chart.verticalScrollBar()
     for verdict in window.session.board.verdicts[::3]:
-        window.session.select("link", verdict.id)
+        window.session.select(chosen.Link(verdict.id))
         assert bar.value() % ROW == 0
         top = bar.value() // ROW
         row = chart._row_of(verdict.id)

@@ -15,7 +15,7 @@ from azven.desk import theme as look
 from azven.desk.axis import polygon, silhouette, stacked
 from azven.desk.palette import Palette, matching
 from azven.desk.tables import Column, RecordTable
-from azven.work import ground, kit, plan
+from azven.work import chosen, ground, kit, plan
 from azven.work.scope import opening as here
 from naming import key
 from pictures import colours
@@ -52,7 +52,7 @@ def test_palette_finds_links_rooms_and_deeds(window, qtbot):
 
 def test_keys_walk_the_lanes_and_nudge(window, qtbot):
     chart, session = window.open_stage("plan").chart, window.session
-    session.select("link", key(session, "Narrator"))
+    session.select(chosen.Link(key(session, "Narrator")))
     qtbot.keyClick(chart, Qt.Key.Key_Down)
     assert session.link_id == session.board.verdicts[2].id
     before = session.board.frequencies[session.link_id]
@@ -202,17 +202,17 @@ def test_ground_changes_rooms_relations_neighbours_and_region(window, tmp_path):
 
 def test_reasons_for_everything_that_can_be_selected(window):
     session, panel = window.session, window.panel
-    for kind, chosen, word in (
-        ("rule", 1, "reserved"),
-        ("channel", ("in-ear", "35"), "taken"),
-        ("sweep", session.picture.sweeps[0][0].id, "in use"),
-        ("neighbour", ground.neighbours(session.store, session.scope)[0].id, "avoid"),
-        ("line", session.picture.lines[0], "unclaimed"),
-        ("link", key(session, "Narrator"), "holds"),
+    for what, word in (
+        (chosen.Rule(1), "reserved"),
+        (chosen.Channel("in-ear", "35"), "taken"),
+        (chosen.Sweep(session.picture.sweeps[0][0].id), "in use"),
+        (chosen.Neighbour(ground.neighbours(session.store, session.scope)[0].id), "avoid"),
+        (chosen.Line(session.picture.lines[0]), "unclaimed"),
+        (chosen.Link(key(session, "Narrator")), "holds"),
     ):
-        session.select(kind, chosen)
+        session.select(what)
         assert panel.shown.state == word
-    session.select("link", "nobody")
+    session.select(chosen.Link("nobody"))
     assert panel.shown is None
 
 

@@ -7,7 +7,7 @@ import time
 import numpy as np
 import pytest
 
-from azven.work import ground, listen
+from azven.work import chosen, ground, listen
 from azven.work.listen import peaks, spectrum
 from azven.work.listen.taking import About
 from azven.work.scope import opening as here
@@ -81,7 +81,7 @@ def test_an_overload_is_shown_by_an_attenuator_and_left_out(window, settle, qtbo
     assert len(record.made_inside) > 5
     inside = np.searchsorted(plain.freq_hz, record.made_inside)
     assert np.median(plain.level_dbm[inside] - truer.level_dbm[inside]) > 3
-    session.select("sweep", record.id)
+    session.select(chosen.Sweep(record.id))
     assert "The instrument was overloaded" in window.panel.shown.verdict
     panel.own_on.setChecked(False)
     panel.prove()
@@ -111,7 +111,7 @@ def test_peaks_say_whose_they_are(window):
     page.only.setCurrentIndex(1)
     assert [p.owner for p in page.table.records.records] == ["unclaimed"]
     page.table.selectRow(0)
-    assert session.selection.kind == "line"
+    assert isinstance(session.selection, chosen.Line)
     line = session.picture.lines[0]
     session.do(lambda: listen.claim(session.store, session.scope, line, "neighbour", "Pier office"))
     stage.refresh()

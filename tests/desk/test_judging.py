@@ -4,7 +4,7 @@ import pytest
 
 from azven.book.records import Design
 from azven.desk import session as sessions
-from azven.work import chain, kit, plan
+from azven.work import chain, chosen, kit, plan
 from azven.work.scope import Scope
 from azven.work.scope import opening as here
 from naming import key
@@ -35,7 +35,7 @@ def test_an_edit_is_judged_beside_the_window_and_shown_when_it_is(window, settle
         assert session.shown is before
     assert session.shown.frequencies[link] == 470_900_000
     assert session.shown.verdict(link).state == plan.board_of(session.store, here(session.store)).verdict(link).state
-    session.select("link", link)
+    session.select(chosen.Link(link))
     assert "470.900" in window.panel.shown.figure
 
 

@@ -27,7 +27,7 @@ def test_arrows_walk_the_blocks_of_a_design(window, qtbot):
     ):  # fmt: skip
         qtbot.keyClick(strips, key)
         assert strips.selected == name
-    assert window.session.selection.key[1] == "Rope Hall antenna"
+    assert window.session.selection.name == "Rope Hall antenna"
     assert window.panel.shown.title == "Rope Hall antenna"
     box = strips.boxes()["Signal House cable"].center().toPoint()
     qtbot.mouseClick(strips, Qt.MouseButton.LeftButton, pos=box)

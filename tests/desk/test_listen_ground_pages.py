@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, Qt
 from azven.desk import files
 from azven.desk.listen.instrument import _local_time
 from azven.rf.sweep import SweepSettings
-from azven.work import demo, demo_story, ground, kit, listen
+from azven.work import chosen, demo, demo_story, ground, kit, listen
 from azven.work.ground import permission
 from azven.work.listen import taking
 from azven.work.scope import opening as here
@@ -259,7 +259,7 @@ def test_the_plot_answers_the_mouse(window, qtbot):
     line = window.session.picture.lines[0]
     at = QPointF(plot._axis.x(line.freq_hz), float(plot._y(np.array([line.level_dbm]))[0]) - 8)
     qtbot.mouseClick(plot, Qt.MouseButton.LeftButton, pos=at.toPoint())
-    assert window.session.selection.kind == "line"
+    assert isinstance(window.session.selection, chosen.Line)
     here = plot.words_at(521_408_000.0)
     assert "channel 27" in here
     assert "marker" not in here

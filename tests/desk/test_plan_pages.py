@@ -3,7 +3,7 @@
 from PyQt6.QtWidgets import QPushButton
 
 from azven.book.records import Model
-from azven.work import ground, kit, plan
+from azven.work import chosen, ground, kit, plan
 from azven.work.scope import opening as here
 from naming import key
 
@@ -24,7 +24,7 @@ def test_an_unplaced_link_says_why_and_a_way_out_places_it(window, settle):
     settle(window)
     stuck = [v.id for v in session.board.verdicts if v.state == "unplaced"]
     assert stuck
-    session.select("link", stuck[0])
+    session.select(chosen.Link(stuck[0]))
     assert window.panel.shown.state == "no room"
     assert "None of its" in window.panel.shown.verdict
     settle(window)
@@ -136,7 +136,7 @@ def test_margins_show_both_schools_and_the_switch_is_undone(window, settle):
     stage.school.setCurrentIndex(1)
     stage.school.activated.emit(1)
     assert session.board.verdict(key(session, "Lamp Choir 3")).excused
-    session.select("link", key(session, "Lamp Choir 3"))
+    session.select(chosen.Link(key(session, "Lamp Choir 3")))
     assert "harmless here" in window.panel.shown.verdict
     session.step_back()
     assert session.board.verdict(key(session, "Lamp Choir 3")).state == "broken"

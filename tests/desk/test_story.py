@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QPushButton
 
 from azven.book.store import Store
 from azven.desk.plan.lanes import HEAD, ROW
-from azven.work import kit, listen, plan
+from azven.work import chosen, kit, listen, plan
 from azven.work.scope import opening as here
 from naming import key
 from pictures import colours
@@ -48,7 +48,7 @@ def test_the_whole_way(window, settle, qtbot, tmp_path):
     for line in session.picture.lines:
         stage.lines.setCurrentRow(-1)
         stage.lines.setCurrentRow(0)
-        assert session.selection.key == line
+        assert session.selection == chosen.Line(line)
         claim = next(b for b in window.panel.findChildren(QPushButton) if "neighbour" in b.accessibleName())
         qtbot.mouseClick(claim, Qt.MouseButton.LeftButton)
     assert session.picture.lines == ()
@@ -74,7 +74,7 @@ def test_the_whole_way(window, settle, qtbot, tmp_path):
     assert session.board.stale == ()
 
     chart = window.open_stage("plan").chart
-    session.select("link", key(session, "Narrator"))
+    session.select(chosen.Link(key(session, "Narrator")))
     window.actions_table.run("lock")
     assert session.board.verdict(key(session, "Narrator")).locked
 
@@ -186,7 +186,7 @@ def test_unplaced_link_reasons_way_out_placed(window, settle, qtbot):
     from azven.work import ground
 
     session.do(lambda: ground.take_out(placed, "Take it off"))
-    session.select("link", brass)
+    session.select(chosen.Link(brass))
     settle(window)
     assert window.panel.shown.figure == "no frequency"
     put = next(b for b in window.panel.findChildren(QPushButton) if b.accessibleName().startswith("Put it at"))

@@ -6,7 +6,7 @@ from PyQt6.QtGui import QWheelEvent
 
 from azven.desk.marks import pennant_shape
 from azven.desk.plan.lanes import HEAD, ROW
-from azven.work import ground, kit, plan
+from azven.work import chosen, ground, kit, plan
 from azven.work.ground import permission
 from azven.work.scope import opening as here
 from naming import key
@@ -90,15 +90,15 @@ def test_lanes_pan_zoom_with_control_and_scroll_without(window, chart, qtbot):
 
 def test_selecting_scrolls_the_lane_into_view(window, chart):
     last = window.session.board.verdicts[-1].id
-    window.session.select("link", last)
+    window.session.select(chosen.Link(last))
     assert chart.verticalScrollBar().value() == chart.verticalScrollBar().maximum()
-    window.session.select("link", window.session.board.verdicts[0].id)
+    window.session.select(chosen.Link(window.session.board.verdicts[0].id))
     assert chart.verticalScrollBar().value() == 0
 
 
 def test_nudging_a_locked_link_does_nothing(window, chart, qtbot):
     session = window.session
-    session.select("link", key(session, "Narrator"))
+    session.select(chosen.Link(key(session, "Narrator")))
     window.actions_table.run("lock")
     before = session.board.frequencies[key(session, "Narrator")]
     qtbot.keyClick(chart, Qt.Key.Key_Right)
@@ -150,10 +150,10 @@ def test_the_plot_selects_lines_and_channel_cells(window, qtbot):
     line = session.picture.lines[0]
     y = float(plot._y(line.level_dbm)) - 8
     qtbot.mouseClick(plot, Qt.MouseButton.LeftButton, pos=QPoint(round(plot._axis.x(line.freq_hz)), round(y)))
-    assert session.selection.key == line
+    assert session.selection == chosen.Line(line)
     cell = QPoint(round(plot._axis.x(586e6)), round(plot._bottom + 8))
     qtbot.mouseClick(plot, Qt.MouseButton.LeftButton, pos=cell)
-    assert session.selection.key == ("in-ear", "35")
+    assert session.selection == chosen.Channel("in-ear", "35")
     qtbot.mouseMove(plot, QPoint(300, 100))
     assert colours(plot) > 3
 
@@ -162,10 +162,10 @@ def test_a_rung_of_the_ladder_is_selected(window, qtbot):
     window.show_stage("ground")
     ladder = window.open_stage("ground").ladder
     qtbot.mouseClick(ladder, Qt.MouseButton.LeftButton, pos=QPoint(100, 8 + 26 + 5))
-    assert window.session.selection.key == 1
+    assert window.session.selection == chosen.Rule(1)
     assert window.panel.shown.title == "star watch on Gull Head"
     qtbot.mouseClick(ladder, Qt.MouseButton.LeftButton, pos=QPoint(100, ladder.height() - 2))
-    assert window.session.selection.key == 1
+    assert window.session.selection == chosen.Rule(1)
 
 
 def test_the_rail_takes_clicks_and_arrows(window, qtbot):

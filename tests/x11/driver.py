@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QPushButton, QWidget  # noq
 
 from azven.book.records import Model, Zone  # noqa: F401
 from azven.desk import app as desk
-from azven.work import kit  # noqa: F401
+from azven.work import chosen, kit  # noqa: F401
 
 
 def at(widget, x=0.5, y=0.5):

@@ -77,7 +77,7 @@ def test_a_pennant_is_dragged_in_its_lane_and_the_band_on_the_spine(start):
     desk = start()
     desk.until("session.jobs.idle")
     link = desk.ask("session.board.verdicts[1].id")
-    desk.ask(f"session.select('link', {link!r})")
+    desk.ask(f"session.select(chosen.Link({link!r}))")
     desk.ask("session.show_band(session.board.verdicts[1].freq_hz - 2e6, session.board.verdicts[1].freq_hz + 6e6)")
     before = desk.ask(f"session.board.frequencies[{link!r}]")
     chart = "window.stage.chart"

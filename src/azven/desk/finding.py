@@ -5,7 +5,8 @@ from functools import partial
 from azven.desk.palette import Entry
 from azven.desk.stages import STAGES
 from azven.desk.window import Window
-from azven.work import ground, ids, kit
+from azven.work import chosen, ground, ids, kit
+from azven.work.chosen import Chosen
 from azven.work.wording import mhz, one_line
 
 
@@ -22,18 +23,18 @@ def entries(window: Window) -> list[Entry]:
         if a.enabled() and a.id != "find"
     ]
 
-    def go(stage: str, kind: str, key: object) -> None:
+    def go(stage: str, what: Chosen) -> None:
         window.show_stage(stage)
-        session.select(kind, key)
+        session.select(what)
 
     for link in kit.links(store, scope):
         key = ids.of(link)
         freq = session.board.frequencies.get(key)
         where = f"{mhz(freq)} MHz" if freq else "no frequency"
-        out.append(Entry(f"{one_line(link.name)}   {where}", "link", partial(go, "plan", "link", key)))
+        out.append(Entry(f"{one_line(link.name)}   {where}", "link", partial(go, "plan", chosen.Link(key))))
     for n in ground.neighbours(store, scope):
         title = f"{one_line(n.name)}   {mhz(n.freq_hz)} MHz"
-        out.append(Entry(title, "neighbour", partial(go, "ground", "neighbour", n.id)))
+        out.append(Entry(title, "neighbour", partial(go, "ground", chosen.Neighbour(n.id))))
     out += [Entry(one_line(z.name), "room", lambda: window.show_stage("ground")) for z in ground.zones(store, scope)]
     out += [Entry(one_line(u.name), "unit", lambda: window.show_stage("kit")) for u in kit.units(store, scope)]
     return out

@@ -5,10 +5,10 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QLabel, QPushButton, QScrollAre
 
 from azven.desk.jobs import Progress
 from azven.desk.session import Session
-from azven.rf.sweep import Line
-from azven.work import ground, listen, reasons
+from azven.work import reasons
 from azven.work.plan import Board, ways_out
-from azven.work.reasons import Option, Reasons, Row, spectrum
+from azven.work.reasons import Option, Reasons, Row
+from azven.work.reasons.finding import reasons_for
 
 _WIDTH = 288
 _ONE_LINE = 36
@@ -33,7 +33,7 @@ class ReasonsPanel(QScrollArea):
 
     def refresh(self) -> None:
         """Work out the reasons for the selection anew."""
-        self.shown = self._reasons()
+        self.shown = reasons_for(self._session, self._session.selection)
         self._lay_out(self.shown)
         chosen = self._session.link_id
         if chosen is not None:
@@ -58,33 +58,6 @@ class ReasonsPanel(QScrollArea):
         if options and self.shown is not None and self._session.board.asks_the_same(board):
             self.shown = self.shown.with_options(options + self.shown.options)
             self._lay_out(self.shown)
-
-    def _reasons(self) -> Reasons | None:
-        session, chosen = self._session, self._session.selection
-        if (link_id := session.link_id) is not None:
-            return reasons.for_link(
-                session.store, session.scope, session.board, session.picture, link_id, session.now()
-            )
-        if chosen.kind == "sweep":
-            record = next((s for s in listen.sweeps(session.store, session.scope) if s.id == chosen.key), None)
-            return None if record is None else spectrum.for_sweep(record, session.store, session.now())
-        if chosen.kind == "line" and isinstance(chosen.key, Line) and chosen.key in session.picture.lines:
-            return spectrum.for_line(session.store, session.scope, chosen.key)
-        if chosen.kind == "channel" and isinstance(chosen.key, tuple):
-            use, channel = chosen.key
-            return spectrum.for_channel(session.picture, use, channel, session.now())
-        if chosen.kind == "rule" and isinstance(chosen.key, int):
-            region = ground.here(session.store, session.scope).region
-            if region is not None and chosen.key < len(region.rules):
-                return spectrum.for_rule(region, region.rules[chosen.key])
-        if chosen.kind == "joint" and isinstance(chosen.key, tuple):
-            return _joint(session, *chosen.key)
-        if chosen.kind == "antenna" and isinstance(chosen.key, tuple):
-            return _antenna(session, *chosen.key)
-        if chosen.kind == "neighbour":
-            found = next((n for n in ground.neighbours(session.store, session.scope) if n.id == chosen.key), None)
-            return None if found is None else spectrum.for_neighbour(session.store, found)
-        return None
 
     # -- layout --------------------------------------------------------------------------------------
 
@@ -164,31 +137,6 @@ class ReasonsPanel(QScrollArea):
         button.setStyleSheet(f"QPushButton#option {{ min-height: {tall}px; }}")
         button.clicked.connect(lambda: self._session.do(option.edit))
         return button
-
-
-def _antenna(session: Session, zone_id: int, placement: str, antenna_id: int, wearer: str) -> Reasons | None:
-    from azven.work import reach
-    from azven.work.reasons import reach as reasons_reach
-
-    zone = next((z for z in ground.zones(session.store, session.scope) if z.id == zone_id), None)
-    drawn = reach.room(session.store, session.scope, zone, placement, session.picture) if zone is not None else None
-    antenna = next((a for a in drawn.antennas if a.id == antenna_id), None) if drawn else None
-    return reasons_reach.for_antenna(drawn, antenna, wearer) if drawn and antenna else None
-
-
-def _joint(session: Session, design_id: int, name: str) -> Reasons | None:
-    from azven.rf.chain.design import solve_design
-    from azven.work import chain
-    from azven.work.chain import edits
-    from azven.work.reasons import chain as reasons_chain
-
-    record = next((d for d in chain.designs(session.store, session.scope) if d.id == design_id), None)
-    if record is None:
-        return None
-    design = chain.read(chain.document_of(record))
-    solved = solve_design(design)
-    found = reasons_chain.for_joint(design, solved, name) or reasons_chain.for_system(design, solved, name)
-    return found.with_options(edits.options(record, name)) if name in design.blocks else found
 
 
 def _label(text: str, name: str = "", wrap: bool = True) -> QLabel:

@@ -1,7 +1,6 @@
 """What all screens share: the open book, undo, the selection, the visible band, and derived pictures."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING
 
@@ -32,7 +31,8 @@ from azven.book.store import Store
 from azven.desk import faults
 from azven.desk.jobs import Jobs
 from azven.desk.theme import DAYLIGHT, Theme
-from azven.work import ground, ids, kit, listen, plan
+from azven.work import chosen, ground, ids, kit, listen, plan
+from azven.work.chosen import Chosen
 from azven.work.ground.hours import Clock
 from azven.work.listen import Picture
 from azven.work.plan import Board
@@ -52,14 +52,6 @@ _AT_ONCE = 60
 _JUDGED_AT_ONCE = 60
 """So many links are judged while the window waits, more beside it."""
 _SWEEPS = "sweeps"
-
-
-@dataclass(frozen=True)
-class Selection:
-    """What is selected anywhere: a kind (`link`, `sweep`, `line`, `channel`, `rule`, `neighbour`) and its key."""
-
-    kind: str = ""
-    key: object = None
 
 
 class Session(QObject):
@@ -87,7 +79,7 @@ class Session(QObject):
         self.venue = venue
         self.jobs = Jobs(self)
         self.undo = QUndoStack(self)
-        self.selection = Selection()
+        self.selection: Chosen | None = None
         self.act: int | None = None
         self.theme: Theme = DAYLIGHT
         self.held: Callable[[], str] = str
@@ -207,7 +199,7 @@ class Session(QObject):
     def _move(self, scope: Scope) -> None:
         self.scope, self.act, self._paused = scope, None, False
         self._picture = self._board = self._before = self._links = self._full = None
-        self.select("")
+        self.select(None)
         self.view_hz = self.full_view()
         if self.venue is not None:
             self.venue.follow(scope)
@@ -285,17 +277,16 @@ class Session(QObject):
         """One line for the user."""
         self.said.emit(text, trouble)
 
-    def select(self, kind: str, key: object = None) -> None:
-        if (chosen := Selection(kind, key)) != self.selection:
-            self.selection = chosen
+    def select(self, what: Chosen | None) -> None:
+        if what != self.selection:
+            self.selection = what
             self.selected.emit()
 
     @property
     def link_id(self) -> str | None:
         """Id of the selected link, if it is one of the plan."""
-        if self.selection.kind == "link" and self.selection.key in self.links:
-            return str(self.selection.key)
-        return None
+        found = self.selection
+        return found.id if isinstance(found, chosen.Link) and found.id in self.links else None
 
     # -- the band in view ----------------------------------------------------------------------------
 

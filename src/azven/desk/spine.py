@@ -10,7 +10,7 @@ from azven.desk.axis import BandView, paint_mhz, polygon, silhouette, stacked
 from azven.desk.marks import NOT_ON, PENNANT_W, paint_pennant, service_color
 from azven.desk.session import Session
 from azven.desk.stage import tip
-from azven.work import ground, kit
+from azven.work import chosen, ground, kit
 from azven.work.ground import permission
 from azven.work.plan import Verdict
 from azven.work.wording import mhz
@@ -175,7 +175,7 @@ class Spine(BandView):
             return
         found = self.link_at(event.position())
         if found:
-            self._session.select("link", found)
+            self._session.select(chosen.Link(found))
         self._axis.press(event)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:

@@ -21,8 +21,9 @@ if TYPE_CHECKING:
     from azven.desk.stage import Stage
 
 LEAST, MADE_FOR = (1100, 700), (1280, 800)
-_FRAMED_MS = 150
-"""The window manager puts its frame around the window a moment after it is shown."""
+_FRAMED_MS, _LOOKS, _SETTLED = 150, 40, 4
+"""The window manager puts its frame around the window a moment after it is shown, and may place it again; one looks so
+often, every so many ms, until it has stayed inside the screen for so many looks. Some managers put no frame."""
 
 
 class Window(QMainWindow):
@@ -81,7 +82,6 @@ class Window(QMainWindow):
         self._offer_actions()
         self.panel.refresh()
         self.filled = True
-        QTimer.singleShot(_FRAMED_MS, self.fit_screen)  # its own timer was due while all this was loaded
 
     def _lay_out(self) -> None:
         middle = QHBoxLayout()
@@ -277,8 +277,15 @@ class Window(QMainWindow):
         super().showEvent(event)
         if event is not None and not event.spontaneous() and not self._placed:
             self._placed = True
-            self.fit_screen()
-            QTimer.singleShot(_FRAMED_MS, self.fit_screen)
+            self._keep_fitting(_LOOKS, _SETTLED)
+
+    def _keep_fitting(self, looks: int, unsettled: int) -> None:
+        before = self.geometry()
+        self.fit_screen()
+        stayed = self.geometry() == before and self.frameGeometry() != before
+        unsettled = unsettled - 1 if stayed else _SETTLED
+        if looks and unsettled and self.isVisible():
+            QTimer.singleShot(_FRAMED_MS, lambda: self._keep_fitting(looks - 1, unsettled))
 
     def fit_screen(self) -> None:
         """Bring the window, its frame included, inside the free part of its screen; a smaller screen wins over the

@@ -20,7 +20,7 @@ from azven.desk.stage import Stage, button, choice, fill, label, row
 from azven.desk.tabs import Tabs
 from azven.rf.chain.design import Design, Solved, solve_design
 from azven.rf.chain.tune import GainPlan
-from azven.work import chain, ground
+from azven.work import chain, chosen, ground
 from azven.work.chain import Document, parts, sheet, sides, threats
 from azven.work.chain import troubles as chain_troubles
 from azven.work.chain.templates import TEMPLATES
@@ -127,8 +127,8 @@ class ChainStage(Stage):
             part.setVisible(record is not None)
         self.primary_changed.emit()
         if record is not None:
-            if self.session.selection.kind == "":
-                self.session.select("joint", (record.id, ""))
+            if self.session.selection is None:
+                self.session.select(chosen.Joint(record.id))
             self._show(chain.document_of(record))
 
     def _show(self, document: Document) -> None:
@@ -178,7 +178,7 @@ class ChainStage(Stage):
         if self._design is not None and self._solved is not None:
             self.stairs.show_stairs(chain.staircase(self._design, self._solved, self._antenna()))
         self._show_block()
-        self.session.select("joint", (self.chosen.currentData(), name))
+        self.session.select(chosen.Joint(self.chosen.currentData(), name))
 
     def _show_block(self) -> None:
         """The control for the selected block."""

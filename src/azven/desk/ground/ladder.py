@@ -10,7 +10,7 @@ from azven.desk import theme as look
 from azven.desk.axis import paint_mhz
 from azven.desk.session import Session
 from azven.desk.stage import tip
-from azven.work import ground
+from azven.work import chosen, ground
 from azven.work.wording import mhz, one_line
 
 _ROW, _LEFT, _TOP = 24, 14, 6
@@ -99,7 +99,7 @@ class Ladder(QWidget):
         theme = self._session.theme
         left, right = self._x(rule.low_hz, span), self._x(rule.high_hz, span)
         y = _TOP + i * _ROW
-        if self._session.selection.kind == "rule" and self._session.selection.key == i:
+        if self._session.selection == chosen.Rule(i):
             painter.fillRect(QRectF(0, y, self.width(), _ROW), theme.color("chosen"))
         rung = QRectF(left, y + 7, max(right - left, 3), 10)
         permitted = rule.kind == "permitted"
@@ -162,10 +162,10 @@ class Ladder(QWidget):
 
     def _paint_neighbours(self, painter: QPainter, span: tuple[float, float], foot: float) -> None:
         """Each with its own line down to its own name; the one that is selected stands out."""
-        theme, chosen = self._session.theme, self._session.selection
+        theme = self._session.theme
         painter.setFont(look.font(look.SMALL_PX))
         for n, x, box, text in self._labels(span, painter.fontMetrics()):
-            here = chosen.kind == "neighbour" and chosen.key == n.id
+            here = self._session.selection == chosen.Neighbour(n.id)
             color = theme.color("accent" if here else _KIND_ROLE.get(n.kind, "slate"))
             style = Qt.PenStyle.SolidLine if here else _KIND_LINE.get(n.kind, Qt.PenStyle.DotLine)
             painter.setPen(QPen(color, 2 if here else 1, style))
@@ -194,8 +194,8 @@ class Ladder(QWidget):
         if event is None:
             return
         if (found := self.neighbour_at(event.position())) is not None:
-            self._session.select("neighbour", found.id)
+            self._session.select(chosen.Neighbour(found.id))
         elif region is not None:
             at = int((event.position().y() - _TOP) // _ROW)
             if 0 <= at < len(region.rules):
-                self._session.select("rule", at)
+                self._session.select(chosen.Rule(at))

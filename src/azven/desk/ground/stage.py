@@ -26,7 +26,7 @@ from azven.desk.session import Session
 from azven.desk.stage import Stage, button, choice, label, row, rule
 from azven.desk.tables import Column, RecordTable
 from azven.desk.tabs import Pages
-from azven.work import ground, ids
+from azven.work import chosen, ground, ids
 from azven.work.ground import bundle, hours, isolation
 from azven.work.wording import mhz
 
@@ -85,7 +85,7 @@ class GroundStage(Stage):
         self.region.activated.connect(self._choose_region)
         for table in (self.rooms, self.pairs):
             table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.neighbours.picked.connect(lambda neighbour: session.select("neighbour", neighbour.id))
+        self.neighbours.picked.connect(lambda neighbour: session.select(chosen.Neighbour(neighbour.id)))
 
     def _lay_out(self) -> None:
         self._scroll = QScrollArea()

@@ -20,7 +20,7 @@ from azven.desk.session import Session
 from azven.desk.stage import Stage, button, choice, fill, label, row
 from azven.desk.tables import RecordTable
 from azven.desk.tabs import Tabs
-from azven.work import ground, ids, kit
+from azven.work import chosen, ground, ids, kit
 from azven.work.ids import choices_of
 
 
@@ -41,7 +41,7 @@ class KitStage(Stage):
         self._empty = label("", "dim", wrap=True)
         self._make_entry()
         self._lay_out()
-        self.links.picked.connect(lambda link: session.select("link", ids.of(link)))
+        self.links.picked.connect(lambda link: session.select(chosen.Link(ids.of(link))))
 
     def _make_entry(self) -> None:
         self.pattern, self.count = QLineEdit(), QSpinBox()

@@ -6,6 +6,7 @@ from azven.desk.session import Session
 from azven.desk.stage import choice, label, row
 from azven.desk.tables import Column, RecordTable
 from azven.desk.tabs import Page
+from azven.work import chosen
 from azven.work.listen import peaks
 from azven.work.listen.peaks import Peak
 
@@ -46,7 +47,7 @@ class PeaksPage(Page):
 
     def _show(self, peak: Peak) -> None:
         if peak.unclaimed is not None:
-            self._session.select("line", peak.unclaimed)
+            self._session.select(chosen.Line(peak.unclaimed))
         half = max(_AIR_HZ, peak.width_hz)
         self._session.show_band(peak.freq_hz - half, peak.freq_hz + half)
 

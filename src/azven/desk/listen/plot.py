@@ -17,6 +17,7 @@ from azven.desk import theme as look
 from azven.desk.axis import BandView, paint_mhz, polygon, silhouette
 from azven.desk.session import Session
 from azven.rf.sweep import Line, Sweep, band_power_dbm
+from azven.work import chosen
 from azven.work.listen import USES
 
 _LEFT, _RIGHT, _TOP, _CELL, _MHZ = 50, 12, 10, 18, 14
@@ -89,9 +90,9 @@ class SweepPlot(BandView):
         painter.save()
         painter.setClipRect(QRectF(self._axis.left, _TOP, self._axis.width, self.height()))
         self._paint_merged(painter)
-        chosen = self._session.selection
+        selected = self._session.selection
         for i, (record, sweep) in enumerate(self._session.picture.sweeps):
-            bold = chosen.kind == "sweep" and chosen.key == record.id
+            bold = selected == chosen.Sweep(record.id)
             if i >= CURVES and not bold:
                 continue
             self._paint_sweep(painter, sweep, _ROLES[i % len(_ROLES)], bold)
@@ -144,10 +145,9 @@ class SweepPlot(BandView):
 
     def _paint_lines(self, painter: QPainter) -> None:
         theme = self._session.theme
-        chosen = self._session.selection
         for line in self._session.picture.lines:
             x, y = self._axis.x(line.freq_hz), float(self._y(np.array([line.level_dbm]))[0])
-            here = chosen.kind == "line" and chosen.key == line
+            here = self._session.selection == chosen.Line(line)
             painter.setPen(QPen(theme.color("brick"), 2 if here else 1))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawEllipse(QPointF(x, y - 8), 5, 5)
@@ -260,14 +260,14 @@ class SweepPlot(BandView):
             self.update()
             return
         if (line := self.line_at(at)) is not None:
-            self._session.select("line", line)
+            self._session.select(chosen.Line(line))
             return
         use_row = int((at.y() - self._bottom - 4) // _CELL)
         if 0 <= use_row < len(USES):
             freq = self._axis.hz(at.x())
             for decision in self._session.picture.decisions[USES[use_row]]:
                 if decision.reading.channel.low_hz <= freq < decision.reading.channel.high_hz:
-                    self._session.select("channel", (USES[use_row], decision.reading.channel.name))
+                    self._session.select(chosen.Channel(USES[use_row], decision.reading.channel.name))
             return
         self._axis.press(event)
 

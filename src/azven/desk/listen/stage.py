@@ -1,6 +1,8 @@
 """Listen: take and import sweeps, see what they say together, say whose a line is."""
 
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QIcon
@@ -29,7 +31,8 @@ from azven.desk.session import Session
 from azven.desk.stage import Stage, button, label, row, rule
 from azven.desk.tabs import Pages
 from azven.rf.sweep import Sweep
-from azven.work import listen
+from azven.work import chosen, listen
+from azven.work.chosen import Chosen
 from azven.work.listen import files as sweep_files
 from azven.work.listen.spectrum import Proposal
 from azven.work.wording import decibel, mhz
@@ -63,8 +66,8 @@ class ListenStage(Stage):
         self._connect()
 
     def _connect(self) -> None:
-        self.stack.currentItemChanged.connect(lambda item, _: self._select(item, "sweep"))
-        self.lines.currentItemChanged.connect(lambda item, _: self._select(item, "line"))
+        self.stack.currentItemChanged.connect(lambda item, _: self._select(item, chosen.Sweep))
+        self.lines.currentItemChanged.connect(lambda item, _: self._select(item, chosen.Line))
         self.stack.itemChanged.connect(self._use)
         self.advice.wanted.connect(self._set_up)
         self.sequence.sweep_wanted.connect(lambda others_on: self.instrument.take(others_on))
@@ -165,9 +168,9 @@ class ListenStage(Stage):
         box.setCurrentRow(at)
         box.blockSignals(False)
 
-    def _select(self, item: QListWidgetItem | None, kind: str) -> None:
+    def _select(self, item: QListWidgetItem | None, kind: Callable[[Any], Chosen]) -> None:
         if item is not None and (key := item.data(Qt.ItemDataRole.UserRole)) is not None:
-            self.session.select(kind, key)
+            self.session.select(kind(key))
 
     def _use(self, item: QListWidgetItem) -> None:
         record = next(
@@ -214,9 +217,9 @@ class ListenStage(Stage):
 
     def _chosen(self) -> SweepRecord | None:
         """The selected sweep, as long as it is there."""
-        chosen = self.session.selection
-        found = (r for r in listen.sweeps(self.session.store, self.session.scope) if r.id == chosen.key)
-        return next(found, None) if chosen.kind == "sweep" else None
+        selected = self.session.selection
+        records = listen.sweeps(self.session.store, self.session.scope)
+        return next((r for r in records if selected == chosen.Sweep(r.id)), None)
 
     # -- files ---------------------------------------------------------------------------------------
 

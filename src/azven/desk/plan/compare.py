@@ -11,7 +11,7 @@ from azven.desk.tables import Column, RecordTable
 from azven.rf.coordinate import carriers_of
 from azven.rf.products import Situation
 from azven.rf.verdict import Margin, margins
-from azven.work import ground, plan
+from azven.work import chosen, ground, plan
 from azven.work.ground.hours import Clock
 from azven.work.plan import Board, history
 from azven.work.plan.history import Difference
@@ -39,7 +39,7 @@ class ComparePage(QWidget):
         body.addWidget(self.origin)
         body.addWidget(self.summary)
         body.addWidget(self.table, 1)
-        self.table.picked.connect(lambda d: session.select("link", d.id))
+        self.table.picked.connect(lambda d: session.select(chosen.Link(d.id)))
 
     def show_board(self, board: Board) -> None:
         plans = history.kept_plans(self._session.store, self._session.scope)

@@ -20,7 +20,7 @@ from azven.desk.axis import Axis, paint_mhz
 from azven.desk.marks import NOT_ON, paint_lock, paint_pennant, paint_state, service_color
 from azven.desk.plan.tints import LaneTint, pixel_row, tint_lanes
 from azven.desk.session import Session
-from azven.work import plan
+from azven.work import chosen, plan
 from azven.work.plan import Board, Trial, Verdict
 from azven.work.reasons import LANE_CAUSES
 from azven.work.wording import mhz
@@ -309,7 +309,7 @@ class LaneChart(QAbstractScrollArea):
         if row is None:
             return
         verdict = self._board.verdicts[row]
-        self._session.select("link", verdict.id)
+        self._session.select(chosen.Link(verdict.id))
         x = event.position().x()
         if verdict.freq_hz is not None and not verdict.locked:
             at = self._axis.x(verdict.freq_hz)
@@ -381,7 +381,7 @@ class LaneChart(QAbstractScrollArea):
         nudge = {Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1}.get(Qt.Key(event.key()))
         if step is not None:
             row = 0 if row is None else max(0, min(len(self._board.verdicts) - 1, row + step))
-            self._session.select("link", self._board.verdicts[row].id)
+            self._session.select(chosen.Link(self._board.verdicts[row].id))
         elif nudge is not None and row is not None:
             self._nudge(self._board.verdicts[row], nudge)
         else:

@@ -5,6 +5,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from azven.desk.session import Session
 from azven.desk.stage import label
 from azven.desk.tables import Column, RecordTable
+from azven.work import chosen
 from azven.work.plan import Board, Progress, margins, search
 from azven.work.plan import input as plan_input
 from azven.work.plan.margins import Row
@@ -29,7 +30,7 @@ class MarginsPage(QWidget):
         for line in (self.schools, self.kinds, self.harm, self.acts):
             box.addWidget(line)
         box.addWidget(self.table, 1)
-        self.table.picked.connect(lambda found: session.select("link", found.id))
+        self.table.picked.connect(lambda found: session.select(chosen.Link(found.id)))
 
     def show_board(self, board: Board) -> None:
         """Judge another plan both ways."""

@@ -10,6 +10,7 @@ from azven.desk import files
 from azven.desk import theme as look
 from azven.desk.session import Session
 from azven.desk.stage import button, label, row
+from azven.work import chosen
 from azven.work.plan import TIGHT_HZ, Board, pairs
 from azven.work.plan.pairs import Matrix
 
@@ -134,4 +135,4 @@ class PairGrid(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         at = self.cell_at(event.position().x(), event.position().y()) if event else None
         if at and self.shown:
-            self._session.select("link", self.shown.ids[at[0]])
+            self._session.select(chosen.Link(self.shown.ids[at[0]]))

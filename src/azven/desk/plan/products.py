@@ -9,6 +9,7 @@ from azven.desk.session import Session
 from azven.desk.stage import button, choice, label, row
 from azven.desk.tables import Column, RecordTable
 from azven.rf.request import KINDS
+from azven.work import chosen
 from azven.work.plan import Board, threats
 from azven.work.plan.threats import ThreatList
 from azven.work.wording import decibel, formula, khz, mhz, product
@@ -41,10 +42,10 @@ class ProductList(QWidget):
         box.addWidget(self.table, 1)
         for words in (self.victim, self.source):
             words.textChanged.connect(self.show_matching)
-        for chosen in (self.kind, self.level):
-            chosen.currentIndexChanged.connect(self.show_matching)
+        for field in (self.kind, self.level):
+            field.currentIndexChanged.connect(self.show_matching)
         self.within.currentIndexChanged.connect(self._ask)
-        self.table.picked.connect(lambda threat: session.select("link", threat.victim_id))
+        self.table.picked.connect(lambda threat: session.select(chosen.Link(threat.victim_id)))
 
     def show_board(self, board: Board) -> None:
         """List the products of another plan."""

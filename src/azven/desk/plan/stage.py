@@ -20,7 +20,7 @@ from azven.desk.session import Session
 from azven.desk.stage import FittedLabel, Stage, button, choice, label, row
 from azven.desk.tabs import Tabs
 from azven.rf.coordinate import Best, Mended, Plan, Swap
-from azven.work import ground, plan
+from azven.work import chosen, ground, plan
 from azven.work.plan import Board, sheet
 from azven.work.plan import input as plan_input
 from azven.work.plan import search as planning
@@ -156,8 +156,8 @@ class PlanStage(Stage):
         self._add.setEnabled(board.count("unplaced") > 0 and not self.session.jobs.busy)
         self._spares.setEnabled(bool(board.frequencies) and not self.session.jobs.busy)
         self._sheet.setEnabled(some)
-        if some and self.session.selection.kind == "" and (tightest := _tightest(board)):
-            self.session.select("link", tightest)
+        if some and self.session.selection is None and (tightest := _tightest(board)):
+            self.session.select(chosen.Link(tightest))
         self.density.refresh()
         at = self.school.findData(ground.here(self.session.store, self.session.scope).show.school)
         self.school.setCurrentIndex(at)

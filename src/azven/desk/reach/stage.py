@@ -17,7 +17,7 @@ from azven.desk.stage import Stage, button, choice, fill, label, row
 from azven.refusal import Refusal
 from azven.rf.links import WALL_DB
 from azven.rf.reach import Coverage, Suggestion, Walk
-from azven.work import ground, ids, reach
+from azven.work import chosen, ground, ids, reach
 from azven.work.plan import Progress
 from azven.work.reach import Room, backdrop, room_plan
 
@@ -284,7 +284,8 @@ class ReachStage(Stage):
         drawn = self.room()
         if drawn is not None:
             self._show_fields(drawn)
-            self.session.select("antenna", (drawn.zone.id, self.placement, antenna_id, str(self.wearer.currentData())))
+            wearer = str(self.wearer.currentData())
+            self.session.select(chosen.Antenna(drawn.zone.id, self.placement, antenna_id, wearer))
 
     def _moved(self, antenna_id: int, x: float, y: float) -> None:
         antenna = self._antenna()

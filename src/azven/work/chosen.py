@@ -1,0 +1,65 @@
+"""What can be chosen anywhere in a window, each kind of thing as a type of its own."""
+
+from dataclasses import dataclass
+
+from azven.rf.sweep import Line as UnclaimedLine
+
+
+@dataclass(frozen=True)
+class Link:
+    """A link of the plan, by its id there."""
+
+    id: str
+
+
+@dataclass(frozen=True)
+class Sweep:
+    id: int
+
+
+@dataclass(frozen=True)
+class Line:
+    """An unclaimed line, which is in no record."""
+
+    line: UnclaimedLine
+
+
+@dataclass(frozen=True)
+class Channel:
+    """A channel of the television raster, as links of a use see it."""
+
+    use: str
+    name: str
+
+
+@dataclass(frozen=True)
+class Rule:
+    """A rule of the region, by its place among them."""
+
+    number: int
+
+
+@dataclass(frozen=True)
+class Neighbour:
+    id: int
+
+
+@dataclass(frozen=True)
+class Joint:
+    """A block of an antenna system, or with no name the system itself."""
+
+    design_id: int
+    name: str = ""
+
+
+@dataclass(frozen=True)
+class Antenna:
+    """An antenna of a placement, and whom it is asked about."""
+
+    zone_id: int
+    placement: str
+    id: int
+    wearer: str
+
+
+Chosen = Link | Sweep | Line | Channel | Rule | Neighbour | Joint | Antenna

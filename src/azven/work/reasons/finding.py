@@ -1,0 +1,106 @@
+"""The reasons for whatever is chosen: one table by its kind."""
+
+from collections.abc import Callable
+from datetime import datetime
+from typing import Any, Protocol
+
+from azven.book.store import Store
+from azven.work import chosen, ground, ids, kit, listen
+from azven.work.chosen import Chosen
+from azven.work.listen import Picture
+from azven.work.plan import Board
+from azven.work.reasons import panel, spectrum
+from azven.work.reasons.panel import Reasons
+from azven.work.scope import Scope
+
+
+class Known(Protocol):
+    """Whoever asks: where, and what is known there."""
+
+    @property
+    def store(self) -> Store: ...
+
+    @property
+    def scope(self) -> Scope: ...
+
+    @property
+    def picture(self) -> Picture: ...
+
+    @property
+    def board(self) -> Board: ...
+
+    def now(self) -> datetime: ...
+
+
+def reasons_for(known: Known, what: Chosen | None) -> Reasons | None:
+    """The reasons for what is chosen; None for nothing, and for what is no longer there."""
+    return None if what is None else _BY_KIND[type(what)](known, what)
+
+
+def _link(known: Known, what: chosen.Link) -> Reasons | None:
+    if not any(ids.of(x) == what.id and not x.set_aside for x in kit.links(known.store, known.scope)):
+        return None
+    return panel.for_link(known.store, known.scope, known.board, known.picture, what.id, known.now())
+
+
+def _sweep(known: Known, what: chosen.Sweep) -> Reasons | None:
+    record = next((s for s in listen.sweeps(known.store, known.scope) if s.id == what.id), None)
+    return None if record is None else spectrum.for_sweep(record, known.store, known.now())
+
+
+def _line(known: Known, what: chosen.Line) -> Reasons | None:
+    return spectrum.for_line(known.store, known.scope, what.line) if what.line in known.picture.lines else None
+
+
+def _channel(known: Known, what: chosen.Channel) -> Reasons | None:
+    return spectrum.for_channel(known.picture, what.use, what.name, known.now())
+
+
+def _rule(known: Known, what: chosen.Rule) -> Reasons | None:
+    region = ground.here(known.store, known.scope).region
+    there = region is not None and what.number < len(region.rules)
+    return spectrum.for_rule(region, region.rules[what.number]) if region is not None and there else None
+
+
+def _neighbour(known: Known, what: chosen.Neighbour) -> Reasons | None:
+    found = next((n for n in ground.neighbours(known.store, known.scope) if n.id == what.id), None)
+    return None if found is None else spectrum.for_neighbour(known.store, found)
+
+
+def _joint(known: Known, what: chosen.Joint) -> Reasons | None:
+    from azven.rf.chain.design import solve_design
+    from azven.work import chain
+    from azven.work.chain import edits
+    from azven.work.reasons import chain as reasons_chain
+
+    record = next((d for d in chain.designs(known.store, known.scope) if d.id == what.design_id), None)
+    if record is None:
+        return None
+    design = chain.read(chain.document_of(record))
+    solved = solve_design(design)
+    found = reasons_chain.for_joint(design, solved, what.name) or reasons_chain.for_system(design, solved, what.name)
+    return found.with_options(edits.options(record, what.name)) if what.name in design.blocks else found
+
+
+def _antenna(known: Known, what: chosen.Antenna) -> Reasons | None:
+    from azven.work import reach
+    from azven.work.reasons import reach as reasons_reach
+
+    zone = next((z for z in ground.zones(known.store, known.scope) if z.id == what.zone_id), None)
+    if zone is None:
+        return None
+    drawn = reach.room(known.store, known.scope, zone, what.placement, known.picture)
+    antenna = next((a for a in drawn.antennas if a.id == what.id), None)
+    return reasons_reach.for_antenna(drawn, antenna, what.wearer) if antenna else None
+
+
+_BY_KIND: dict[type[Chosen], Callable[[Known, Any], Reasons | None]] = {
+    chosen.Link: _link,
+    chosen.Sweep: _sweep,
+    chosen.Line: _line,
+    chosen.Channel: _channel,
+    chosen.Rule: _rule,
+    chosen.Neighbour: _neighbour,
+    chosen.Joint: _joint,
+    chosen.Antenna: _antenna,
+}
