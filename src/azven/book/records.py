@@ -5,25 +5,40 @@
 
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
-from typing import Any, TypeVar, dataclass_transform
+from typing import Any, Literal, TypeVar, dataclass_transform, get_args
 
 import numpy as np
 from numpy.typing import NDArray
 
-SERVICES = ("voice", "in-ear", "intercom", "data")
-USE_CLASSES = ("quiet", "usable")
-RELATIONS = ("together", "near", "apart")
-HEARS = ("everyone", "in-ears", "receivers")
-NEIGHBOUR_KINDS = ("neighbour", "avoid", "ours")
-SCHOOLS = ("spacing", "both", "level")
-PERMIT_KINDS = ("licence", "override")
-AREA_KINDS = ("stage", "audience", "backstage")
-MOUNT_KINDS = ("wall", "truss", "mast", "stand")
-ANTENNA_ROLES = ("receive", "transmit")
-ANTENNA_KINDS = ("omni", "beam", "fixed")
-POLARISATIONS = ("linear", "rhcp", "lhcp")
-SIDES = ("A", "B")
-DETECTORS = ("average", "peak")
+Service = Literal["voice", "in-ear", "intercom", "data"]
+UseClass = Literal["quiet", "usable"]
+RelationName = Literal["together", "near", "apart"]
+Hears = Literal["everyone", "in-ears", "receivers"]
+NeighbourKind = Literal["neighbour", "avoid", "ours"]
+School = Literal["spacing", "both", "level"]
+PermitKind = Literal["licence", "override"]
+AreaKind = Literal["stage", "audience", "backstage"]
+MountKind = Literal["wall", "truss", "mast", "stand"]
+AntennaRole = Literal["receive", "transmit"]
+AntennaKind = Literal["omni", "beam", "fixed"]
+Polarisation = Literal["linear", "rhcp", "lhcp"]
+Side = Literal["A", "B"]
+Detector = Literal["average", "peak"]
+
+SERVICES: tuple[Service, ...] = get_args(Service)
+USE_CLASSES: tuple[UseClass, ...] = get_args(UseClass)
+RELATIONS: tuple[RelationName, ...] = get_args(RelationName)
+HEARS: tuple[Hears, ...] = get_args(Hears)
+NEIGHBOUR_KINDS: tuple[NeighbourKind, ...] = get_args(NeighbourKind)
+SCHOOLS: tuple[School, ...] = get_args(School)
+PERMIT_KINDS: tuple[PermitKind, ...] = get_args(PermitKind)
+AREA_KINDS: tuple[AreaKind, ...] = get_args(AreaKind)
+MOUNT_KINDS: tuple[MountKind, ...] = get_args(MountKind)
+ANTENNA_ROLES: tuple[AntennaRole, ...] = get_args(AntennaRole)
+ANTENNA_KINDS: tuple[AntennaKind, ...] = get_args(AntennaKind)
+POLARISATIONS: tuple[Polarisation, ...] = get_args(Polarisation)
+SIDES: tuple[Side, ...] = get_args(Side)
+DETECTORS: tuple[Detector, ...] = get_args(Detector)
 
 EPOCH = datetime(2000, 1, 1, tzinfo=UTC)
 
@@ -106,7 +121,7 @@ class Relation(Record):
 
     zone_a_id: int
     zone_b_id: int
-    relation: str = "apart"
+    relation: RelationName = "apart"
     wall_loss_db: float | None = None
 
 
@@ -118,7 +133,7 @@ class Neighbour(Record):
     name: str
     freq_hz: int
     zone_id: int | None = None
-    kind: str = "neighbour"
+    kind: NeighbourKind = "neighbour"
     spacing_hz: int = 300_000
     mixes: bool = False
     contact: str = ""
@@ -138,9 +153,9 @@ class Sweep(Record):
     place: str
     antenna: str
     rbw_hz: float
-    detector: str = "average"
+    detector: Detector = "average"
     own_on: bool = False
-    hears: str = "everyone"
+    hears: Hears = "everyone"
     used: bool = True
     points: int = 0
     low_hz: int = 0
@@ -174,7 +189,7 @@ class Model(Record):
     """
 
     name: str
-    service: str
+    service: Service
     bands: tuple[tuple[str, int, int], ...]
     step_hz: int = 25_000
     bandwidth_hz: int = 200_000
@@ -212,7 +227,7 @@ class Show(Record):
     name: str
     density: int = 1
     note: str = ""
-    school: str = "spacing"
+    school: School = "spacing"
     archived: bool = False
 
 
@@ -236,9 +251,9 @@ class Link(Record):
     band: str
     zone_id: int
     unit_id: int | None = None
-    service: str = "voice"
+    service: Service = "voice"
     priority: int = 3
-    use_class: str = "usable"
+    use_class: UseClass = "usable"
     spare: bool = False
     set_aside: bool = False
     acts: tuple[int, ...] = ()
@@ -275,7 +290,7 @@ class KeptPlan(Record):
     title: str
     made_at: datetime = EPOCH
     made_by: str = ""
-    school: str = "spacing"
+    school: School = "spacing"
     density: int = 1
     frequencies: dict[str, int] = field(default_factory=dict)
     names: dict[str, str] = field(default_factory=dict)
@@ -289,7 +304,7 @@ class Permit(Record):
 
     site_id: int
     name: str
-    kind: str = "licence"
+    kind: PermitKind = "licence"
     low_hz: int = 0
     high_hz: int = 0
     power_mw: float | None = None
@@ -316,7 +331,7 @@ class Area(Record):
     """A part of a room with its corners [m]: stage, audience, backstage."""
 
     zone_id: int
-    kind: str
+    kind: AreaKind
     name: str
     shape: tuple[tuple[float, float], ...] = ()
 
@@ -327,7 +342,7 @@ class Mount(Record):
 
     zone_id: int
     name: str
-    kind: str
+    kind: MountKind
     x_m: float
     y_m: float
     z_m: float
@@ -340,13 +355,13 @@ class Antenna(Record):
     zone_id: int
     name: str
     layout: str = "A"
-    role: str = "receive"
-    side: str = "A"
-    kind: str = "beam"
+    role: AntennaRole = "receive"
+    side: Side = "A"
+    kind: AntennaKind = "beam"
     gain_dbi: float = 6.5
     beamwidth_deg: float = 100.0
     front_back_db: float = 15.0
-    polarisation: str = "linear"
+    polarisation: Polarisation = "linear"
     psi_deg: float = 0.0
     x_m: float = 0.0
     y_m: float = 0.0

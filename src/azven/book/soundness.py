@@ -6,17 +6,12 @@ A book may come from a broken disk or another program. What does not fit is set 
 import types
 from collections.abc import Callable, Mapping
 from datetime import datetime
-from typing import Any, Union, get_args, get_origin, get_type_hints
+from typing import Any, Literal, Union, get_args, get_origin
 
 from azven.book import records as r
 from azven.book import regions
+from azven.book.tables import hints
 
-_WORDS: Mapping[type[r.Record], Mapping[str, tuple[str, ...]]] = {
-    r.Sweep: {"detector": r.DETECTORS},
-    r.KeptPlan: {"school": r.SCHOOLS},
-    r.Antenna: {"kind": r.ANTENNA_KINDS, "polarisation": r.POLARISATIONS, "side": r.SIDES},
-}
-"""Closed sets of words in columns of plain text; those of the other columns are looked at as they are read."""
 _BOUNDS: Mapping[type[r.Record], Mapping[str, tuple[float, float]]] = {
     r.Zone: {"near_m": (0.0, 1e6), "far_m": (0.0, 1e6), "between_m": (0.0, 1e6), "exponent": (0.0, 80.0)},
     r.Neighbour: {"freq_hz": (0, 10**12), "spacing_hz": (0, 10**12)},
@@ -42,10 +37,9 @@ def fault(record: r.Record) -> str:
         value = getattr(record, name)
         only_a_number = name in _JUDGED_ELSEWHERE.get(type(record), ()) and isinstance(value, int | float)
         if not only_a_number and not fits(value):
-            return f"its {name} cannot be read"
-    for name, words in _WORDS.get(type(record), {}).items():
-        if getattr(record, name) not in words:
-            return f"its {name} is none of {', '.join(words)}"
+            words = get_args(hints(type(record))[name])
+            closed = get_origin(hints(type(record))[name]) is Literal
+            return f"its {name} is none of {', '.join(words)}" if closed else f"its {name} cannot be read"
     for name, (low, high) in _BOUNDS.get(type(record), {}).items():
         if not low <= getattr(record, name) <= high:
             return f"its {name} is out of bounds"
@@ -88,7 +82,7 @@ _known: dict[str, tuple[tuple[str, _Check], ...]] = {}
 def _checks(kind: type[r.Record]) -> tuple[tuple[str, _Check], ...]:
     """A test for every field of a kind of record, made once."""
     if kind.__name__ not in _known:
-        _known[kind.__name__] = tuple((name, _check(hint)) for name, hint in get_type_hints(kind).items())
+        _known[kind.__name__] = tuple((name, _check(hint)) for name, hint in hints(kind).items())
     return _known[kind.__name__]
 
 
@@ -98,6 +92,8 @@ def _check(hint: Any) -> _Check:
     if origin in (Union, types.UnionType):
         each = [_check(p) for p in parts]
         return lambda v: any(fits(v) for fits in each)
+    if origin is Literal:
+        return lambda v: v in parts
     if origin is tuple:
         return _check_tuple(parts)
     if origin is dict:

@@ -1,13 +1,15 @@
 """The tables behind the records, and how their values are written."""
 
 import json
+import re
 import zlib
 from dataclasses import fields, replace
 from datetime import UTC, datetime
-from typing import Any, TypeVar
+from typing import Any, Literal, TypeVar, get_args, get_origin, get_type_hints
 
 import numpy as np
 import sqlalchemy as sa
+from numpy.typing import NDArray
 from sqlalchemy.engine import Dialect
 
 from azven.book import records as r
@@ -112,116 +114,63 @@ KEY = sa.BigInteger().with_variant(sa.Integer(), "sqlite")
 HERTZ = sa.BigInteger()
 
 
-def _choice(name: str, values: tuple[str, ...]) -> sa.Enum:
-    return sa.Enum(*values, name=name, native_enum=False, create_constraint=True)
+def hints(kind: type[r.Record]) -> dict[str, Any]:
+    """The types of a record's fields, by name."""
+    if kind not in _hints:
+        _hints[kind] = get_type_hints(kind)
+    return _hints[kind]
 
 
-def _to(target: str, *, required: bool = True) -> sa.Column[Any]:
-    column, table = target.split(">")
-    return sa.Column(column, KEY, sa.ForeignKey(f"{table}.id"), nullable=not required, index=True)
+_hints: dict[type[r.Record], dict[str, Any]] = {}
+_TYPES: dict[Any, Any] = {
+    str: sa.Text(), int: sa.Integer(), float: sa.Float(), bool: sa.Boolean(), bytes: sa.LargeBinary(),
+    datetime: Utc(), NDArray[np.int64]: Frequencies(), NDArray[np.float64]: Levels(),
+}  # fmt: skip
+_WORDS_AS_TEXT = {
+    (r.Sweep, "detector"),
+    (r.KeptPlan, "school"),
+    *((r.Antenna, f) for f in ("side", "kind", "polarisation")),
+}
+"""Closed sets whose columns hold any text, as they always have; what is none of the set is set aside as it is read."""
 
 
-def _col(name: str, kind: Any, *, required: bool = True) -> sa.Column[Any]:
-    return sa.Column(name, kind, nullable=not required)
+def _column(kind: type[r.Record], name: str) -> sa.Column[Any]:
+    """The column of a field, from its type and name: `zone_id` and `zone_a_id` refer to a zone, `_hz` is hertz."""
+    hint = hints(kind)[name]
+    parts = get_args(hint)
+    optional = type(None) in parts
+    if optional:
+        (hint,) = (p for p in parts if p is not type(None))
+    if name.endswith("_id"):
+        return sa.Column(name, KEY, sa.ForeignKey(f"{name.split('_')[0]}.id"), nullable=optional, index=True)
+    return sa.Column(name, _type(kind, name, hint), nullable=optional)
 
 
-def _table(name: str, *columns: sa.Column[Any]) -> sa.Table:
-    head = (sa.Column("id", KEY, primary_key=True, autoincrement=False), _col("version", sa.Integer()))
-    return sa.Table(name, metadata, *head, *columns)
+def _type(kind: type[r.Record], name: str, hint: Any) -> Any:
+    if get_origin(hint) is Literal:
+        if (kind, name) in _WORDS_AS_TEXT:
+            return sa.Text()
+        return sa.Enum(*get_args(hint), name=name, native_enum=False, create_constraint=True)
+    if name.endswith("_hz") and hint is int:
+        return HERTZ
+    return _TYPES.get(hint) or Json()
 
 
-T, N, F, B = sa.Text(), sa.Integer(), sa.Float(), sa.Boolean()
+def _table(kind: type[r.Record]) -> sa.Table:
+    name = re.sub(r"(?<!^)(?=[A-Z])", "_", kind.__name__).lower()
+    head = (
+        sa.Column("id", KEY, primary_key=True, autoincrement=False),
+        sa.Column("version", sa.Integer(), nullable=False),
+    )
+    return sa.Table(name, metadata, *head, *(_column(kind, f.name) for f in fields(kind)[len(head) :]))
+
 
 TABLES: dict[type[r.Record], sa.Table] = {
-    r.Region: _table("region", _col("key", T), _col("title", T), _col("dated", T), _col("document", Json())),
-    r.Site: _table(
-        "site", _col("name", T), _to("region_id>region", required=False), _col("note", T),
-        _col("tv_guard_hz", HERTZ), _col("thresholds", Json()), _col("stations", Json()), _col("time_zone", T),
-        _col("archived", B),
-    ),
-    r.Zone: _table(
-        "zone", _to("site_id>site"), _col("name", T), _col("position", N), _col("note", T), _col("near_m", F),
-        _col("far_m", F), _col("between_m", F), _col("exponent", F), _col("shape", Json()), _col("height_m", F),
-    ),
-    r.Relation: _table(
-        "relation", _to("zone_a_id>zone"), _to("zone_b_id>zone"),
-        _col("relation", _choice("relation", r.RELATIONS)), _col("wall_loss_db", F, required=False),
-    ),
-    r.Neighbour: _table(
-        "neighbour", _to("site_id>site"), _col("name", T), _col("freq_hz", HERTZ), _to("zone_id>zone", required=False),
-        _col("kind", _choice("kind", r.NEIGHBOUR_KINDS)), _col("spacing_hz", HERTZ), _col("mixes", B),
-        _col("contact", T), _col("note", T), _col("hours", T),
-    ),
-    r.Sweep: _table(
-        "sweep", _to("site_id>site"), _col("taken_at", Utc()), _col("place", T), _col("antenna", T), _col("rbw_hz", F),
-        _col("detector", T), _col("own_on", B), _col("hears", _choice("hears", r.HEARS)), _col("used", B),
-        _col("points", N), _col("low_hz", HERTZ), _col("high_hz", HERTZ), _col("source", T), _col("note", T),
-        _col("made_inside", Json()),
-    ),
-    r.Trace: _table("trace", _to("sweep_id>sweep"), _col("freq_hz", Frequencies()), _col("level_dbm", Levels())),
-    r.Model: _table(
-        "model", _col("name", T), _col("service", _choice("service", r.SERVICES)), _col("bands", Json()),
-        _col("step_hz", HERTZ), _col("bandwidth_hz", HERTZ), _col("power_mw", F), _col("modulation", T),
-        _col("spacing_hz", HERTZ), _col("guard_hz", Json()), _col("builtin", B), _col("needed_db", F), _col("nf_db", F),
-        _col("iip3_dbm", F), _col("body_db", F), _col("gain_dbi", F),
-    ),
-    r.Unit: _table(
-        "unit", _to("model_id>model"), _col("name", T), _col("band", T), _col("receiver_band", T), _col("channels", N),
-        _to("zone_id>zone", required=False), _col("serial", T), _col("note", T),
-    ),
-    r.Show: _table(
-        "show", _to("site_id>site"), _col("name", T), _col("density", N), _col("note", T),
-        _col("school", _choice("school", r.SCHOOLS)), _col("archived", B),
-    ),
-    r.Act: _table(
-        "act", _to("show_id>show"), _col("name", T), _col("position", N),
-        _col("starts_at", Utc(), required=False), _col("ends_at", Utc(), required=False),
-    ),
-    r.Link: _table(
-        "link", _to("show_id>show"), _col("name", T), _to("model_id>model"), _col("band", T), _to("zone_id>zone"),
-        _to("unit_id>unit", required=False), _col("service", _choice("service", r.SERVICES)), _col("priority", N),
-        _col("use_class", _choice("use_class", r.USE_CLASSES)), _col("spare", B), _col("set_aside", B),
-        _col("acts", Json()), _col("position", N), _col("performer", T), _col("acts_gone", Json()),
-    ),
-    r.Plan: _table(
-        "plan", _to("show_id>show"), _col("name", T), _col("made_at", Utc()), _col("inputs", Json()), _col("note", T),
-    ),
-    r.Assignment: _table(
-        "assignment", _to("plan_id>plan"), _to("link_id>link"), _col("freq_hz", HERTZ), _col("locked", B),
-    ),
-    r.KeptPlan: _table(
-        "kept_plan", _to("show_id>show"), _col("title", T), _col("made_at", Utc()), _col("made_by", T),
-        _col("school", T), _col("density", N), _col("frequencies", Json()), _col("names", Json()),
-        _col("inputs", Json()), _col("made_from", Json()),
-    ),
-    r.Permit: _table(
-        "permit", _to("site_id>site"), _col("name", T), _col("kind", _choice("kind", r.PERMIT_KINDS)),
-        _col("low_hz", HERTZ), _col("high_hz", HERTZ), _col("power_mw", F, required=False),
-        _col("starts_at", Utc(), required=False), _col("ends_at", Utc(), required=False), _col("note", T),
-    ),
-    r.Wall: _table(
-        "wall", _to("site_id>site"), _col("x1_m", F), _col("y1_m", F), _col("x2_m", F), _col("y2_m", F),
-        _col("material", T), _col("loss_db", F, required=False),
-    ),
-    r.Area: _table(
-        "area", _to("zone_id>zone"), _col("kind", _choice("kind", r.AREA_KINDS)), _col("name", T),
-        _col("shape", Json()),
-    ),
-    r.Mount: _table(
-        "mount", _to("zone_id>zone"), _col("name", T), _col("kind", _choice("kind", r.MOUNT_KINDS)), _col("x_m", F),
-        _col("y_m", F), _col("z_m", F),
-    ),
-    r.Antenna: _table(
-        "antenna", _to("zone_id>zone"), _col("name", T), _col("layout", T),
-        _col("role", _choice("role", r.ANTENNA_ROLES)), _col("side", T), _col("kind", T), _col("gain_dbi", F),
-        _col("beamwidth_deg", F), _col("front_back_db", F), _col("polarisation", T), _col("psi_deg", F),
-        _col("x_m", F), _col("y_m", F), _col("z_m", F), _col("azimuth_deg", F), _col("tilt_deg", F),
-        _col("power_dbm", F), _col("carriers", N),
-    ),
-    r.Backdrop: _table(
-        "backdrop", _to("site_id>site"), _col("name", T), _col("image", sa.LargeBinary()), _col("points", Json()),
-    ),
-    r.Design: _table("design", _to("site_id>site"), _col("name", T), _col("document", Json()), _col("note", T)),
+    kind: _table(kind)
+    for kind in (
+        r.Region, r.Site, r.Zone, r.Relation, r.Neighbour, r.Sweep, r.Trace, r.Model, r.Unit, r.Show, r.Act, r.Link,
+        r.Plan, r.Assignment, r.KeptPlan, r.Permit, r.Wall, r.Area, r.Mount, r.Antenna, r.Backdrop, r.Design,
+    )
 }  # fmt: skip
 """Record class to table, parents before children."""
 

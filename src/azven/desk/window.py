@@ -38,6 +38,9 @@ class Window(QMainWindow):
         self.theme = look.DAYLIGHT
         """What it waits in, until a session has its own."""
         self.actions_table = Actions(self)
+        self._fitting = QTimer(self)
+        self._fitting.timeout.connect(self._look)
+        self._looks = self._unsettled = 0
         self.setMinimumSize(*LEAST)
         self.resize(*MADE_FOR)
         self.setWindowTitle("Azven")
@@ -277,15 +280,18 @@ class Window(QMainWindow):
         super().showEvent(event)
         if event is not None and not event.spontaneous() and not self._placed:
             self._placed = True
-            self._keep_fitting(_LOOKS, _SETTLED)
+            self._looks, self._unsettled = _LOOKS, _SETTLED
+            self._fitting.start(_FRAMED_MS)
+            self._look()
 
-    def _keep_fitting(self, looks: int, unsettled: int) -> None:
+    def _look(self) -> None:
+        """Fit the window, until it has stayed where it is or enough has been tried."""
         before = self.geometry()
         self.fit_screen()
         stayed = self.geometry() == before and self.frameGeometry() != before
-        unsettled = unsettled - 1 if stayed else _SETTLED
-        if looks and unsettled and self.isVisible():
-            QTimer.singleShot(_FRAMED_MS, lambda: self._keep_fitting(looks - 1, unsettled))
+        self._looks, self._unsettled = self._looks - 1, self._unsettled - 1 if stayed else _SETTLED
+        if not (self._looks and self._unsettled and self.isVisible()):
+            self._fitting.stop()
 
     def fit_screen(self) -> None:
         """Bring the window, its frame included, inside the free part of its screen; a smaller screen wins over the

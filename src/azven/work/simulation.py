@@ -5,14 +5,14 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from azven.book.edits import Edit
-from azven.book.records import Assignment, Link, Model, Zone
+from azven.book.records import Assignment, Hears, Link, Model, Zone
 from azven.book.store import Store
 from azven.gear.standin import StandInAnalyser
 from azven.rf.sweep import Sweep, SweepSettings
 from azven.rf.venue import Emitter, Venue
 from azven.work import demo, demo_story, ground, ids, kit, plan
 from azven.work.scope import Scope, exists
-from azven.work.surroundings import Hears, OnOffer
+from azven.work.surroundings import OnOffer
 
 _STANDS: dict[str, tuple[str, str, Hears]] = {
     "omni": ("whip, omnidirectional, 1.6 m", "Rope Hall, riser", "in-ears"),

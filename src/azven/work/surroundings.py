@@ -2,12 +2,11 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Literal, Protocol
+from typing import Protocol
 
+from azven.book.records import Hears
 from azven.rf.venue import Venue
 from azven.work.scope import Scope
-
-Hears = Literal["everyone", "in-ears", "receivers"]
 
 
 @dataclass(frozen=True)

@@ -104,7 +104,7 @@ class LicencesPage(Page):
         def edit() -> Any:
             low, high = (round(number(f.text()) * 1e6) for f in (self.low, self.high))
             cap = number(self.cap.text()) if self.cap.text().strip() else None
-            kind = str(self.kind.currentData())
+            kind = self.kind.currentData()
             return permission.add_permit(
                 self._session.store, self._session.scope, kind, self.name.text(), low, high, cap, self.note.text()
             )

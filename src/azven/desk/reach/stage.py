@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QCheckBox, QDoubleSpinBox, QVBoxLayout, QWidget
 
-from azven.book.records import MOUNT_KINDS, Antenna, Backdrop, Zone
+from azven.book.records import ANTENNA_ROLES, MOUNT_KINDS, Antenna, Backdrop, Zone
 from azven.desk import files
 from azven.desk.actions import Action
 from azven.desk.reach.backdrop import ScaleDialog
@@ -303,8 +303,8 @@ class ReachStage(Stage):
         zone, tool, store = self.zone_record(), self.tool.currentData(), self.session.store
         if zone is None:
             return
-        if tool in ("receive", "transmit"):
-            self.session.do(lambda: reach.place(store, zone, self.placement, x, y, str(tool)))
+        if tool in ANTENNA_ROLES:
+            self.session.do(lambda: reach.place(store, zone, self.placement, x, y, tool))
         elif tool == "mount":
             kind, height = str(self.mount_kind.currentData()), self.mount_height.value()
             self.session.do(lambda: room_plan.add_mount(store, zone, x, y, kind, height))

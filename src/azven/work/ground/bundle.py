@@ -140,10 +140,11 @@ def _neighbours(
     store: Store, scope: Scope, bundle: Bundle, zones: dict[str, int], said: list[str]
 ) -> tuple[Change, ...]:
     known = ground.neighbours(store, scope)
+    kinds = {str(kind): kind for kind in NEIGHBOUR_KINDS}
 
     def is_new(n: NeighbourDocument) -> bool:
         same = any(k.name == n.name and abs(k.freq_hz - n.freq_hz) < _SAME_HZ for k in known)
-        return not same and n.kind in NEIGHBOUR_KINDS
+        return not same and n.kind in kinds
 
     wanted = [n for n in bundle.site.neighbours if is_new(n)]
     first = store.reserve(max(len(wanted), 1))
@@ -151,7 +152,8 @@ def _neighbours(
     elsewhere = there != site.time_zone
     new = [
         Neighbour(
-            id=first + i, site_id=site.id, name=n.name, freq_hz=n.freq_hz, kind=n.kind, zone_id=zones.get(n.room),
+            id=first + i, site_id=site.id, name=n.name, freq_hz=n.freq_hz, kind=kinds[n.kind],
+            zone_id=zones.get(n.room),
             spacing_hz=n.spacing_hz, mixes=n.mixes, contact=n.contact,
             hours="" if elsewhere else n.hours,
             note=f"{n.note} ({n.hours} in {there})".strip() if elsewhere and n.hours else n.note,

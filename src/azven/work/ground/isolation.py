@@ -8,14 +8,14 @@ from itertools import combinations
 import numpy as np
 
 from azven.book.edits import Change, Edit
-from azven.book.records import Wall, Zone
+from azven.book.records import RelationName, Wall, Zone
 from azven.book.store import Store
 from azven.refusal import Refusal
 from azven.rf.levels import Floats
 from azven.rf.walls import WallLine, crossed_db
 from azven.work import ground, reach
 from azven.work.ground import places
-from azven.work.ground.site import RelationName, relation_from_loss
+from azven.work.ground.site import relation_from_loss
 from azven.work.scope import Scope
 
 _FREE_M = 10.0

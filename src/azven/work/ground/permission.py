@@ -7,7 +7,7 @@ from itertools import pairwise
 
 from azven.book.edits import Edit, add
 from azven.book.reading import Reading
-from azven.book.records import Act, Model, Permit
+from azven.book.records import Act, Model, Permit, PermitKind
 from azven.book.regions import Rule, Territory
 from azven.book.store import Store
 from azven.refusal import Refusal
@@ -96,7 +96,7 @@ def permits(store: Reading, scope: Scope) -> list[Permit]:
 def add_permit(
     store: Store,
     scope: Scope,
-    kind: str,
+    kind: PermitKind,
     name: str,
     low_hz: int,
     high_hz: int,

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import lru_cache
-from typing import Any, Literal
+from typing import Any
 
 from azven.book.edits import Change, Edit, add, remove, replace_record
 from azven.book.reading import Reading
@@ -15,6 +15,7 @@ from azven.book.records import (
     Permit,
     Region,
     Relation,
+    RelationName,
     Show,
     Site,
     Unit,
@@ -27,7 +28,6 @@ from azven.rf.sweep import Channel
 from azven.work.ground.hours import Clock, zone_here, zone_names
 from azven.work.scope import Scope
 
-RelationName = Literal["together", "near", "apart"]
 NEAR_FROM_DB = 15.0
 APART_FROM_DB = 40.0
 

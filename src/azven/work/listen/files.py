@@ -28,7 +28,7 @@ def import_sweep(
         meta.get("place", path.stem),
         meta.get("antenna", "not said"),
         meta.get("own_transmitters", "off").lower() == "on",
-        meta.get("hears", "everyone") if meta.get("hears") in HEARS else "everyone",
+        next((h for h in HEARS if h == meta.get("hears")), "everyone"),
         note="; ".join(file.remarks),
     )
     return keep(store, scope, sweep, about or said, path.name, _moment(meta.get("time")))

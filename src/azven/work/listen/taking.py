@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from azven.book.records import Hears
 from azven.gear.instrument import Instrument, OnPart, sweep_in_parts
 from azven.gear.transport import InstrumentError
 from azven.rf.detect import FALLS_DB, Suspect, fall_db, overload_suspects
@@ -22,7 +23,7 @@ class About:
     place: str
     antenna: str
     own_on: bool = False
-    hears: str = "everyone"
+    hears: Hears = "everyone"
     note: str = ""
 
 

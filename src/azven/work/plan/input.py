@@ -13,7 +13,7 @@ from azven.rf.density import at_density
 from azven.rf.imlevels import CONVERSION_LOSS_DB, ISOLATED_CONVERSION_LOSS_DB
 from azven.rf.radios import Radio, Room, Rooms
 from azven.rf.request import Carrier, PlanRequest, Profile, Range, Relation, Request
-from azven.rf.schools import SCHOOLS, School
+from azven.rf.schools import School
 from azven.work import ground, ids, kit
 from azven.work.ground import permission, places
 from azven.work.ids import EVERYWHERE
@@ -143,7 +143,6 @@ def input_for(
         zone_names={r: names[r] for r in (*rooms, EVERYWHERE)},
         act_names={k: names[k] for k in map(ids.of, known.acts)},
     ).validate()
-    as_set = next(s for s in SCHOOLS if s == show.school)
     levels = levels_for(store, scope, links, known.models)
     return PlanInput(
         request=request,
@@ -152,7 +151,7 @@ def input_for(
         foreign=foreign.words,
         levels=levels,
         names=names,
-        school=as_set if school is None else school,
+        school=show.school if school is None else school,
     )
 
 

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from azven.book.edits import Edit, add, remove, replace_record
-from azven.book.records import Antenna, Area, Mount, Wall, Zone
+from azven.book.records import SIDES, Antenna, AntennaRole, Area, Mount, Wall, Zone
 from azven.book.store import Store
 from azven.rf import reach as rf
 from azven.rf.chain.transmit import keep_away_m
@@ -200,7 +200,7 @@ def adopt(store: Store, drawn: Room, layout: str, found: Suggestion) -> Edit:
         assert end.aim_m is not None
         away = np.subtract(end.aim_m, end.pos_m)
         new.append(Antenna(
-            id=first + i, zone_id=drawn.zone.id, name=place.name, layout=layout, side="AB"[i], x_m=end.pos_m[0],
+            id=first + i, zone_id=drawn.zone.id, name=place.name, layout=layout, side=SIDES[i], x_m=end.pos_m[0],
             y_m=end.pos_m[1], z_m=end.pos_m[2], psi_deg=end.psi_deg, gain_dbi=end.gain_dbi,
             beamwidth_deg=end.beamwidth_deg, azimuth_deg=round(math.degrees(math.atan2(away[0], away[1])), 1),
             tilt_deg=round(math.degrees(math.atan2(away[2], math.hypot(away[0], away[1]))), 1),
@@ -208,10 +208,10 @@ def adopt(store: Store, drawn: Room, layout: str, found: Suggestion) -> Edit:
     return Edit(f"Antennas of {drawn.zone.name}, {layout}", remove(receive(drawn)) + add(*new))
 
 
-def place(store: Store, zone: Zone, layout: str, x_m: float, y_m: float, role: str = "receive") -> Edit:
+def place(store: Store, zone: Zone, layout: str, x_m: float, y_m: float, role: AntennaRole = "receive") -> Edit:
     """An antenna where the pointer is, aimed along the room."""
     known = store.all(Antenna, zone_id=zone.id, layout=layout)
-    side = "AB"[len([a for a in known if a.role == role]) % 2]
+    side = SIDES[len([a for a in known if a.role == role]) % 2]
     name = ground.unused(f"{role.capitalize()} {side}", [a.name for a in known])
     antenna = Antenna(
         id=store.reserve(), zone_id=zone.id, name=name, layout=layout, role=role, side=side, x_m=round(x_m, 2),
