@@ -16,9 +16,9 @@ SHORT_S = 2.0
 
 @pytest.fixture(autouse=True)
 def quick():
-    started = time.monotonic()
+    started = time.process_time()
     yield
-    assert time.monotonic() - started < SHORT_S
+    assert time.process_time() - started < SHORT_S
 
 
 def asked(**more):

@@ -108,6 +108,10 @@ def test_peaks_say_whose_they_are(window):
     assert {"Fire Watch", "unclaimed", "multiplex, channel 31"} <= set(owners)
     levels = [p.level_dbm for p in page.table.records.records]
     assert levels == sorted(levels, reverse=True)
+    store, scope = session.store, session.scope
+    watch = next(n for n in ground.neighbours(store, scope) if n.name == "Fire Watch")
+    assert session.do(lambda: ground.change(watch, "Rename", name="ours: unclaimed channel made in the dock"))
+    stage.refresh()
     page.only.setCurrentIndex(1)
     assert [p.owner for p in page.table.records.records] == ["unclaimed"]
     page.table.selectRow(0)

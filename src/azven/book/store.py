@@ -279,20 +279,25 @@ def _read_revision(engine: sa.Engine, path: Path) -> str:
 
 def _say(error: DatabaseError, path: Path) -> str:
     """What a database error means to the person at the screen."""
-    text = str(error.orig).lower()
-    if "full" in text:
+    code = getattr(error.orig, "sqlite_errorcode", 0) & 0xFF  # the rest says more closely where
+    if (words := _MEANS.get(code)) is not None:
+        return f"{path} {words}."
+    if code == sqlite3.SQLITE_FULL:
         return f"The disk that holds {path} is full. The last edit was not kept; everything before it is safe."
-    if "readonly" in text or "read-only" in text:
-        return f"{path} is read-only; the last edit was not kept. Copy the book to a place of your own."
-    if "unable to open" in text:
-        return f"{path} cannot be opened or made there; nothing was changed."
-    if "locked" in text:
-        return f"{path} is busy in another program; the last edit was not kept. Try again."
-    if "malformed" in text or "not a database" in text:
+    if code in (sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB):
         return f"{path} is damaged and was left as it is ({error.orig})."
     if isinstance(error, OperationalError):
         return f"{path} could not be read or written: {error.orig}"
     return f"{path}: {error.orig}"
+
+
+_MEANS = {
+    sqlite3.SQLITE_READONLY: "is read-only; the last edit was not kept. Copy the book to a place of your own",
+    sqlite3.SQLITE_CANTOPEN: "cannot be opened or made there; nothing was changed",
+    sqlite3.SQLITE_BUSY: "is busy in another program; the last edit was not kept. Try again",
+    sqlite3.SQLITE_LOCKED: "is busy in another program; the last edit was not kept. Try again",
+}
+"""SQLite's primary result codes, in words."""
 
 
 def _write_all(connection: sa.Connection, changes: Sequence[Change]) -> tuple[Change, ...]:

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from functools import partial
+from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QWidget
@@ -45,11 +46,19 @@ class Tabs(QWidget):
 
 
 class Page(QWidget):
-    """A page that shows something of the book."""
+    """A page that shows something of the book: it reads all that it shows at once, then shows that."""
+
+    def read(self) -> Any:
+        """What it shows as the book is now, which never changes."""
+        raise NotImplementedError
+
+    def show_view(self, view: Any) -> None:
+        """Show what was read."""
+        raise NotImplementedError
 
     def refresh(self) -> None:
         """Read the book anew."""
-        self.update()
+        self.show_view(self.read())
 
 
 class Pages(QStackedWidget):

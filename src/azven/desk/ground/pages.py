@@ -13,8 +13,8 @@ from azven.desk.tables import Column, RecordTable
 from azven.desk.tabs import Page
 from azven.refusal import Refusal
 from azven.work import ground, ids, listen
-from azven.work.ground import next_door, permission
-from azven.work.ground.hours import Clock
+from azven.work.ground import next_door, permission, views
+from azven.work.ground.views import Licences, Limits, NextDoor
 from azven.work.plan import Progress
 
 _RELATIONS = (
@@ -70,8 +70,11 @@ class DistancesPage(Page):
             column("Height m", "height_m", 84),
         ]
 
-    def refresh(self) -> None:
-        self.table.show_records(ground.zones(self._session.store, self._session.scope))
+    def read(self) -> tuple[Zone, ...]:
+        return tuple(ground.zones(self._session.store, self._session.scope))
+
+    def show_view(self, view: tuple[Zone, ...]) -> None:
+        self.table.show_records(view)
 
 
 class LicencesPage(Page):
@@ -80,6 +83,7 @@ class LicencesPage(Page):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
+        self._clock = session.clock
         self.kind = choice([(k, k) for k in PERMIT_KINDS], "Licence or override")
         self.name, self.low, self.high = QLineEdit(), QLineEdit(), QLineEdit()
         self.cap, self.note = QLineEdit(), QLineEdit()
@@ -117,23 +121,24 @@ class LicencesPage(Page):
         for permit in self.table.chosen():
             self._session.do(lambda p=permit: ground.take_out(p, f"Remove {p.name}"))  # type: ignore[misc]
 
-    def refresh(self) -> None:
-        self.table.show_records(permission.permits(self._session.store, self._session.scope))
+    def read(self) -> Licences:
+        return views.licences(self._session.store, self._session.scope)
+
+    def show_view(self, view: Licences) -> None:
+        self._clock = view.clock
+        self.table.show_records(view.permits)
 
     def _columns(self) -> list[Column]:
         session = self._session
-
-        def clock() -> Clock:
-            return ground.here(session.store, session.scope).clock
 
         def cap(p: Permit) -> str:
             return "none" if p.power_mw is None else f"{p.power_mw:g}"
 
         def begin(p: Permit, text: str) -> bool:
-            return session.do(lambda: permission.set_dates(p, clock().moment(text), p.ends_at))
+            return session.do(lambda: permission.set_dates(p, self._clock.moment(text), p.ends_at))
 
         def end(p: Permit, text: str) -> bool:
-            return session.do(lambda: permission.set_dates(p, p.starts_at, clock().moment(text)))
+            return session.do(lambda: permission.set_dates(p, p.starts_at, self._clock.moment(text)))
 
         return [
             Column(title="Name", width=130, show=lambda p: p.name),
@@ -141,8 +146,8 @@ class LicencesPage(Page):
             Column(title="From MHz", width=80, show=lambda p: f"{p.low_hz / 1e6:g}", right=True),
             Column(title="To MHz", width=72, show=lambda p: f"{p.high_hz / 1e6:g}", right=True),
             Column(title="Cap mW", width=66, show=cap, right=True),
-            Column(title="From", width=126, show=lambda p: clock().said(p.starts_at), change=begin),
-            Column(title="To", width=126, show=lambda p: clock().said(p.ends_at), change=end),
+            Column(title="From", width=126, show=lambda p: self._clock.said(p.starts_at), change=begin),
+            Column(title="To", width=126, show=lambda p: self._clock.said(p.ends_at), change=end),
             Column(title="Note", width=180, show=lambda p: p.note),
         ]
 
@@ -173,19 +178,18 @@ class LimitsPage(Page):
         grid.addWidget(self.effect, len(self.limits) + 1, 0, 1, 3)
         grid.setRowStretch(len(self.limits) + 2, 1)
 
-    def refresh(self) -> None:
+    def read(self) -> Limits:
         session = self._session
-        self.guard.setText(f"{ground.here(session.store, session.scope).site.tv_guard_hz / 1e3:g}")
-        for use, level in listen.tolerated(session.store, session.scope).items():
+        return views.limits(session.store, session.scope, session.picture, session.shown)
+
+    def show_view(self, view: Limits) -> None:
+        self.guard.setText(f"{view.guard_hz / 1e3:g}")
+        for use, level in view.tolerated_dbm.items():
             self.limits[use].setText(f"{level:g}".replace("-", "−"))
-        parts = []
-        for use in listen.USES:
-            classes = [d.reading.occupancy for d in session.picture.decisions[use]]
-            parts.append(f"{use}: {classes.count('quiet')} channels quiet, {classes.count('usable')} usable, "
-                         f"{classes.count('taken')} taken")  # fmt: skip
-        broken = session.shown.count("broken")
+        parts = [f"{use}: {of['quiet']} channels quiet, {of['usable']} usable, {of['taken']} taken"
+                 for use, of in view.classes.items()]  # fmt: skip
         self.effect.setText(
-            "; ".join(parts) + f". {broken or 'No'} link{'' if broken == 1 else 's'} of the plan broken."
+            "; ".join(parts) + f". {view.broken or 'No'} link{'' if view.broken == 1 else 's'} of the plan broken."
         )
 
     def _set_guard(self) -> None:
@@ -219,6 +223,7 @@ class NextDoorPage(Page):
         super().__init__()
         self._session = session
         self.found: dict[str, int] = {}
+        self._view = NextDoor((), ())
         self.who, self.count = QLineEdit(), QLineEdit("4")
         self.who.setPlaceholderText("Who")
         self.who.setAccessibleName("Who they are for")
@@ -236,19 +241,20 @@ class NextDoorPage(Page):
         box.addWidget(self.text, 1)
         self.model.currentIndexChanged.connect(self._bands)
 
-    def refresh(self) -> None:
-        store, scope = self._session.store, self._session.scope
-        fill(self.room, ids.choices_of(ground.zones(store, scope)))
-        fill(self.model, [(m.name, m.id) for m in ground.models(store)])
+    def read(self) -> NextDoor:
+        return views.next_door(self._session.store, self._session.scope)
+
+    def show_view(self, view: NextDoor) -> None:
+        self._view = view
+        fill(self.room, ids.choices_of(view.rooms))
+        fill(self.model, [(m.name, m.id) for m in view.models])
         self._bands()
 
     def _model(self) -> Model | None:
-        return next((m for m in ground.models(self._session.store) if m.id == self.model.currentData()), None)
+        return next((m for m in self._view.models if m.id == self.model.currentData()), None)
 
     def _zone(self) -> Zone | None:
-        return next(
-            (z for z in ground.zones(self._session.store, self._session.scope) if z.id == self.room.currentData()), None
-        )
+        return next((z for z in self._view.rooms if z.id == self.room.currentData()), None)
 
     def _bands(self) -> None:
         model = self._model()

@@ -1,5 +1,6 @@
 """Listen's pages beside the plot: two sweeps compared, and what should be swept."""
 
+from collections.abc import Sequence
 from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -12,10 +13,12 @@ from azven.desk.stage import button, choice, fill, label, row
 from azven.desk.tables import Column, RecordTable
 from azven.desk.tabs import Page
 from azven.rf.detect import Difference
-from azven.work import ground, listen
-from azven.work.listen import sequence, spectrum
+from azven.work import ground
+from azven.work.listen import sequence, spectrum, views
 from azven.work.listen.sequence import Step
 from azven.work.listen.spectrum import Proposal
+from azven.work.listen.views import Advice, Comparable
+from azven.work.plan import Board
 
 
 class _Numbered:
@@ -35,6 +38,7 @@ class ComparePage(Page):
         self.words = label("", wrap=True)
         self.folded = button("Show small changes", self._unfold, "Changes no greater than noise makes", "flat")
         self._all = False
+        self._view = Comparable((), ())
         self._found: list[Difference] = []
         self.table = RecordTable(_difference_columns(), "Differences between two sweeps")
         box = QVBoxLayout(self)
@@ -49,15 +53,15 @@ class ComparePage(Page):
             chooser.activated.connect(self._compare)
         self.table.picked.connect(self._show)
 
-    def refresh(self) -> None:
-        records = listen.sweeps(self._session.store, self._session.scope)
-        fresh = self.old.count() == 0
-        entries: list[tuple[str, object]] = [
-            (f"{r.place}, {listen.age(r, self._session.now())}", r.id) for r in records
-        ]
+    def read(self) -> Comparable:
+        return views.comparable(self._session.store, self._session.scope, self._session.now())
+
+    def show_view(self, view: Comparable) -> None:
+        self._view, fresh = view, self.old.count() == 0
+        entries: list[tuple[str, object]] = [(n, r.id) for r, n in zip(view.sweeps, view.called, strict=True)]
         fill(self.old, entries)
         fill(self.new, entries)
-        if fresh and len(records) > 1:
+        if fresh and len(entries) > 1:
             self.old.setCurrentIndex(1)
         self._compare()
 
@@ -72,7 +76,7 @@ class ComparePage(Page):
         self._compare()
 
     def _record(self, key: object) -> SweepRecord | None:
-        return next((r for r in listen.sweeps(self._session.store, self._session.scope) if r.id == key), None)
+        return next((r for r in self._view.sweeps if r.id == key), None)
 
     def _compare(self) -> None:
         old, new = self._record(self.old.currentData()), self._record(self.new.currentData())
@@ -139,7 +143,31 @@ class AdvicePage(Page):
         outside.setContentsMargins(0, 0, 0, 0)
         outside.addWidget(scroll)
 
-    def refresh(self) -> None:
+    def read(self) -> Advice:
+        session = self._session
+        return views.advice(session.store, session.scope, session.picture, session.now())
+
+    def show_view(self, view: Advice) -> None:
+        self._clear()
+        self._box.addWidget(label("Ranges to sweep for this kit", "section"))
+        if not view.proposals:
+            self._box.addWidget(label("No links yet: add them in Kit, and their ranges are proposed here.", "dim"))
+        for p in view.proposals:
+            line = row(label(p.sentence(), wrap=True), button("Set it up", partial(self._ask, p)))
+            line.setStretch(0, 1)
+            self._box.addLayout(line)
+        self._box.addWidget(
+            label("Sweep twice each time: with an omni antenna at performer height, and through the receive antennas.")
+        )
+        self._section("What is wrong with the sweeps there are", view.warnings,
+                      "Nothing: every use is served, fresh and fine enough.")  # fmt: skip
+        self._section("Where the antennas disagree", view.silent, "Nowhere: every sweep sees the same multiplexes.")
+        self._list_of_stations(view)
+        self._section("Heard by one antenna only", view.one_sided, "Nothing: every line is heard about equally.")
+        self._section("Lines that are ours", view.ours, "None: our transmitters were off, or are not seen.")
+        self._box.addStretch(1)
+
+    def _clear(self) -> None:
         while (item := self._box.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
                 widget.deleteLater()
@@ -147,52 +175,24 @@ class AdvicePage(Page):
                 while (part := layout.takeAt(0)) is not None:
                     if (inner := part.widget()) is not None:
                         inner.deleteLater()
-        session = self._session
-        self._box.addWidget(label("Ranges to sweep for this kit", "section"))
-        found = spectrum.proposals(session.store, session.scope)
-        if not found:
-            self._box.addWidget(label("No links yet: add them in Kit, and their ranges are proposed here.", "dim"))
-        for p in found:
-            line = row(label(p.sentence(), wrap=True), button("Set it up", partial(self._ask, p)))
-            line.setStretch(0, 1)
-            self._box.addLayout(line)
-        self._box.addWidget(
-            label("Sweep twice each time: with an omni antenna at performer height, and through the receive antennas.")
-        )
-        self._section("What is wrong with the sweeps there are",
-                      spectrum.warnings(session.store, session.scope, session.now()),
-                      "Nothing: every use is served, fresh and fine enough.")  # fmt: skip
-        self._section("Where the antennas disagree",
-                      spectrum.listed_but_silent(session.store, session.scope, session.picture),
-                      "Nowhere: every sweep sees the same multiplexes.")  # fmt: skip
-        self._list_of_stations()
-        self._section("Heard by one antenna only",
-                      spectrum.one_sided(session.store, session.scope, session.picture),
-                      "Nothing: every line is heard about equally.")  # fmt: skip
-        ours = [f"{name} at {line.freq_hz / 1e6:.3f} MHz, {line.level_dbm:.0f} dBm".replace("-", "−")
-                for name, line in session.picture.ours]  # fmt: skip
-        self._section("Lines that are ours", ours, "None: our transmitters were off, or are not seen.")
-        self._box.addStretch(1)
 
-    def _list_of_stations(self) -> None:
+    def _list_of_stations(self, view: Advice) -> None:
         """The list of television transmitters for this place, editable, and where the sweeps disagree with it."""
-        session = self._session
-        listed = QLineEdit(", ".join(ground.here(session.store, session.scope).stations()))
+        listed = QLineEdit(", ".join(view.stations))
         listed.setPlaceholderText("channels, such as 24, 31, 36")
         listed.setAccessibleName("Channels listed for this place")
         listed.setToolTip("What the regulator's list or a coverage map gives for this place")
-        listed.editingFinished.connect(lambda: self._set_stations(listed))
-        self._section("Against the list of television stations",
-                      spectrum.against_list(session.store, session.scope, session.picture),
+        listed.editingFinished.connect(lambda: self._set_stations(listed, view.stations))
+        self._section("Against the list of television stations", view.against_list,
                       "No difference." if listed.text() else "No list yet: enter its channels to compare.",
                       row(label("Listed here:", "dim"), listed))  # fmt: skip
 
-    def _set_stations(self, listed: QLineEdit) -> None:
+    def _set_stations(self, listed: QLineEdit, before: tuple[str, ...]) -> None:
         session = self._session
-        if listed.text() != ", ".join(ground.here(session.store, session.scope).stations()):
+        if listed.text() != ", ".join(before):
             session.do(lambda: ground.set_stations(session.store, session.scope, listed.text()))
 
-    def _section(self, title: str, lines: list[str], nothing: str, above: QHBoxLayout | None = None) -> None:
+    def _section(self, title: str, lines: Sequence[str], nothing: str, above: QHBoxLayout | None = None) -> None:
         self._box.addSpacing(8)
         self._box.addWidget(label(title, "section"))
         if above is not None:
@@ -231,9 +231,12 @@ class SequencePage(Page):
         box.addLayout(line)
         box.addWidget(self.list, 1)
 
-    def refresh(self) -> None:
+    def read(self) -> Board:
+        return self._session.shown
+
+    def show_view(self, view: Board) -> None:
         if not self._steps:
-            names = sequence.candidates(self._session.shown)
+            names = sequence.candidates(view)
             self.words.setText(sequence.caution(len(names)) if names else self._NOTHING)
             self.go.setEnabled(bool(names))
         self.list.clear()

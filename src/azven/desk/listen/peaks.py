@@ -11,8 +11,8 @@ from azven.work.listen import peaks
 from azven.work.listen.peaks import Peak
 
 _SHOWN: list[tuple[str, object]] = [
-    ("everything", ""), ("unclaimed lines", "unclaimed"), ("ours", "ours:"), ("broad emissions", "channel "),
-    ("made in the instrument", "made in"),
+    ("everything", None), ("unclaimed lines", "unclaimed"), ("ours", "ours"), ("broad emissions", "broad"),
+    ("made in the instrument", "instrument"),
 ]  # fmt: skip
 _AIR_HZ = 1_000_000
 
@@ -33,11 +33,13 @@ class PeaksPage(Page):
         self.only.currentIndexChanged.connect(self.refresh)
         self.table.picked.connect(self._show)
 
-    def refresh(self) -> None:
+    def read(self) -> tuple[Peak, ...]:
         session = self._session
-        found = peaks.peaks(session.store, session.scope, session.picture)
-        wanted = str(self.only.currentData())
-        shown = [p for p in found if wanted in p.owner]
+        return tuple(peaks.peaks(session.store, session.scope, session.picture))
+
+    def show_view(self, view: tuple[Peak, ...]) -> None:
+        found, wanted = view, self.only.currentData()
+        shown = [p for p in found if wanted in (None, p.whose)]
         self.table.show_records(shown)
         places = len({place for p in found for place in p.places})
         self.words.setText(

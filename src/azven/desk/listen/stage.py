@@ -40,6 +40,8 @@ from azven.work.wording import decibel, mhz
 _SIDE_W = 206
 _PAGES = ("Sweeps", "Waterfall", "Peaks", "Compare", "What to sweep", "One by one")
 
+_KEEP = "Yes, keep it"
+
 
 class ListenStage(Stage):
     """Stack of sweeps and unclaimed lines on the left, plot and instrument on the right."""
@@ -236,16 +238,16 @@ class ListenStage(Stage):
         column: str | None = None
         if len(file.columns) > 1:
             names = ["the highest of all columns", *file.columns]
-            chosen, ok = QInputDialog.getItem(self, path.name, "Which column holds the levels?", names, 0, False)
+            picked, ok = QInputDialog.getItem(self, path.name, "Which column holds the levels?", names, 0, False)
             if not ok:
                 return
-            column = None if chosen == names[0] else chosen
+            column = None if picked == names[0] else picked
         if file.unit_inferred:
             low, high = file.freq_hz[0] / 1e6, file.freq_hz[-1] / 1e6
             covers = f"{low:.3f} to {high:.3f} MHz"
             question = f"The file does not say its unit. Read as {file.unit} it covers {covers}. Is that right?"
-            answer, ok = QInputDialog.getItem(self, path.name, question, ["Yes, keep it", "No, leave it out"], 0, False)
-            if not ok or answer.startswith("No"):
+            answer, ok = QInputDialog.getItem(self, path.name, question, [_KEEP, "No, leave it out"], 0, False)
+            if not ok or answer != _KEEP:
                 self.session.say(f"{path.name} was not read.")
                 return
         store, scope = self.session.store, self.session.scope

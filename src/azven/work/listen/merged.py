@@ -6,6 +6,7 @@ from datetime import UTC, datetime
 from weakref import WeakKeyDictionary
 
 from azven.book.edits import BookError, Edit, add, remove, replace_record
+from azven.book.reading import Reading
 from azven.book.records import Assignment, Plan, Trace
 from azven.book.records import Sweep as SweepRecord
 from azven.book.store import Store
@@ -22,7 +23,7 @@ TOLERATED_DBM = {"in-ear": -101.0, "voice": -88.0}
 USES = ("in-ear", "voice")
 
 
-def tolerated(store: Store, scope: Scope) -> dict[str, float]:
+def tolerated(store: Reading, scope: Scope) -> dict[str, float]:
     """Interference [dBm in 200 kHz] that each use stands here: the user's own limits, else the planning values."""
     own = ground.here(store, scope).site.thresholds
     return {use: float(own.get(use, TOLERATED_DBM[use])) for use in USES}

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Literal
 
 from azven.book.records import Neighbour
 from azven.book.records import Sweep as SweepRecord
@@ -13,16 +14,19 @@ from azven.work.listen.merged import Picture
 from azven.work.scope import Scope
 
 MOST = 400
+Whose = Literal["neighbour", "instrument", "ours", "unclaimed", "accounted", "broad"]
 
 
 @dataclass(frozen=True, kw_only=True)
 class Peak:
-    """Where it is strongest [Hz], level [dBm], width [Hz], whose it is, and the places that hear it, loudest first."""
+    """Where it is strongest [Hz], level [dBm], width [Hz], whose it is, by value and in words, and the places that hear
+    it, loudest first."""
 
     id: int
     freq_hz: int
     level_dbm: float
     width_hz: int
+    whose: Whose
     owner: str
     places: tuple[str, ...]
     unclaimed: Line | None = None
@@ -49,23 +53,24 @@ def peaks(store: Store, scope: Scope, picture: Picture) -> list[Peak]:
 
 
 def _peak(known: Sequence[Neighbour], picture: Picture, record: SweepRecord, line: Line, slack: int) -> Peak:
+    whose: Whose = "accounted"
     owner, unclaimed = "already accounted for", None
     foreign = next((n.name for n in known if abs(n.freq_hz - line.freq_hz) <= slack), None)
     ours = next((name for name, own in picture.ours if abs(own.freq_hz - line.freq_hz) <= slack), None)
     if foreign is not None:
-        owner = foreign
+        whose, owner = "neighbour", foreign
     elif any(abs(f - line.freq_hz) <= slack for f in record.made_inside):
-        owner = "made in the instrument"
+        whose, owner = "instrument", "made in the instrument"
     elif ours is not None:
-        owner = f"ours: {ours}"
-    else:
-        unclaimed = next((x for x in picture.lines if abs(x.freq_hz - line.freq_hz) <= slack), None)
-        owner = "unclaimed" if unclaimed is not None else owner
+        whose, owner = "ours", f"ours: {ours}"
+    elif unclaimed := next((x for x in picture.lines if abs(x.freq_hz - line.freq_hz) <= slack), None):
+        whose = owner = "unclaimed"
     return Peak(
         id=0,
         freq_hz=line.freq_hz,
         level_dbm=line.level_dbm,
         width_hz=line.width_hz,
+        whose=whose,
         owner=owner,
         places=(record.place,),
         unclaimed=unclaimed,
@@ -83,8 +88,13 @@ def _broad(store: Store, scope: Scope, picture: Picture) -> list[Peak]:
         else:
             middle = (channel.low_hz + channel.high_hz) // 2
             width = round(block.share * (channel.high_hz - channel.low_hz))
-            owner = f"{block.kind}, channel {name}"
             found[name] = Peak(
-                id=0, freq_hz=middle, level_dbm=block.level_dbm, width_hz=width, owner=owner, places=(record.place,)
+                id=0,
+                freq_hz=middle,
+                level_dbm=block.level_dbm,
+                width_hz=width,
+                whose="broad",
+                owner=f"{block.kind}, channel {name}",
+                places=(record.place,),
             )
     return list(found.values())
