@@ -7,8 +7,8 @@ from azven.book.edits import BookError, Change
 from azven.book.records import Record
 
 R = TypeVar("R", bound=Record)
-Held = dict[type[Record], list[Any]]
-"""Records by their kind, in the order of their ids. A list is never changed, only replaced by another."""
+Held = dict[type[Record], dict[int, Any]]
+"""Records by their kind and id, in the order of their ids. What is held of a kind is never changed, only replaced."""
 
 
 class Reading(Protocol):
@@ -26,38 +26,46 @@ class Reading(Protocol):
 class Snapshot:
     """The records of a book as they were at one moment, without the bins of sweeps."""
 
-    def __init__(self, held: Mapping[type[Record], list[Any]]) -> None:
+    def __init__(self, held: Held) -> None:
         self._held = dict(held)
 
     def all(self, kind: type[R], **where: Any) -> list[R]:
-        records: list[R] = self._held[kind]
-        return those(records, where)
+        return those(self._held[kind], where)
 
     def get(self, kind: type[R], record_id: int) -> R:
-        records: list[R] = self._held[kind]
+        records: Mapping[int, R] = self._held[kind]
         return the_one(records, kind, record_id)
 
 
-def those(records: Sequence[R], where: Mapping[str, Any]) -> list[R]:
+def by_id(records: Iterable[R]) -> dict[int, R]:
+    """Records under their ids, in the order in which they come."""
+    return {r.id: r for r in records}
+
+
+def those(records: Mapping[int, R], where: Mapping[str, Any]) -> list[R]:
     """The records whose fields equal `where`."""
-    return [r for r in records if all(getattr(r, name) == value for name, value in where.items())]
+    if "id" in where:
+        found = records.get(where["id"])
+        records = {} if found is None else {found.id: found}
+    fields = list(where.items())
+    return [r for r in records.values() if all(getattr(r, name) == value for name, value in fields)]
 
 
-def the_one(records: Iterable[R], kind: type[R], record_id: int) -> R:
+def the_one(records: Mapping[int, R], kind: type[R], record_id: int) -> R:
     """The record with an id; BookError when it is not there."""
-    for record in records:
-        if record.id == record_id:
-            return record
-    raise BookError(f"The {kind.__name__.lower()} numbered {record_id} is no longer in the book.")
+    if (found := records.get(record_id)) is None:
+        raise BookError(f"The {kind.__name__.lower()} numbered {record_id} is no longer in the book.")
+    return found
 
 
 def patched(held: Held, changes: Sequence[Change]) -> None:
     """Bring what is held up to date with changes that have landed."""
     for kind in {c.kind for c in changes} & held.keys():
-        now = {r.id: r for r in held[kind]}
+        now, last = dict(held[kind]), max(held[kind], default=0)
         for change in (c for c in changes if c.kind is kind):
             if change.after is not None:
                 now[change.after.id] = change.after
             elif change.before is not None:
                 del now[change.before.id]
-        held[kind] = [now[i] for i in sorted(now)]
+        came_back = any(c.kind is kind and c.before is None and c.after and c.after.id < last for c in changes)
+        held[kind] = {i: now[i] for i in sorted(now)} if came_back else now

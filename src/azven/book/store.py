@@ -19,7 +19,7 @@ from azven.book import damage
 from azven.book.damage import Damage
 from azven.book.edits import BookError, Change, ConflictError, Edit
 from azven.book.formats.whole import written_whole
-from azven.book.reading import Snapshot, patched, the_one, those
+from azven.book.reading import Held, Snapshot, by_id, patched, the_one, those
 from azven.book.records import Record, Show, Site, Trace
 from azven.book.tables import APPLICATION_ID, REVISION, REVISIONS, TABLES, as_read, counter, metadata, revision, values
 
@@ -39,7 +39,7 @@ class Store:
         self._engine = engine
         self._writer = engine.execution_options(writes=True)
         self._listeners: list[Callable[[Edit], None]] = []
-        self._read: dict[type[Record], list[Any]] = {}
+        self._read: Held = {}
         self._data_version = -1
         self.damaged: tuple[Damage, ...] = ()
         """Records that are set aside; where there are any the book is open for reading only."""
@@ -109,12 +109,11 @@ class Store:
             return self._select(kind, where)
         return those(self._every(kind), where)
 
-    def _every(self, kind: type[R]) -> list[R]:
+    def _every(self, kind: type[R]) -> dict[int, R]:
         self._forget_if_others_wrote()
         if kind not in self._read:
-            self._read[kind] = self._select(kind, {})
-        records: list[R] = self._read[kind]
-        return records
+            self._read[kind] = by_id(self._select(kind, {}))
+        return self._read[kind]
 
     def snapshot(self) -> Snapshot:
         """All records but the bins of sweeps as they are now."""
@@ -122,7 +121,8 @@ class Store:
 
     def _look_through(self) -> None:
         """Read everything but the bins of sweeps once; what does not fit, and what hangs on it, is set aside."""
-        self._read, found = damage.look_through(self._engine)
+        read, found = damage.look_through(self._engine)
+        self._read = {kind: by_id(records) for kind, records in read.items()}
         self.damaged = tuple(found)
         if self.damaged and not (self._read[Site] and self._read[Show]):
             raise BookError(f"{self.path} is damaged and was left as it is: {self.damage_in_words()}.")
@@ -161,7 +161,8 @@ class Store:
 
     def get(self, kind: type[R], record_id: int) -> R:
         """One record; raises BookError when it is not there."""
-        return the_one(self.all(kind, id=record_id) if kind is Trace else self._every(kind), kind, record_id)
+        known = by_id(self.all(kind, id=record_id)) if kind is Trace else self._every(kind)
+        return the_one(known, kind, record_id)
 
     # -- writing -----------------------------------------------------------------------------------
 

@@ -1,0 +1,59 @@
+"""Records that are held: brought up to date by what lands, and snapshots that stay as they were."""
+
+import threading
+from dataclasses import replace
+
+import pytest
+
+from azven.book.edits import BookError, Edit, add, remove, replace_record
+from azven.book.records import Trace, Zone
+from azven.book.store import Store
+from azven.book.tables import TABLES
+from azven.work import books
+
+
+@pytest.fixture
+def store(tmp_path):
+    made = books.new_book(tmp_path / "book.azven")
+    yield made
+    made.close()
+
+
+def room(store, name):
+    site = store.all(Zone)[0].site_id
+    return Zone(id=store.reserve(), site_id=site, name=name)
+
+
+def test_what_comes_back_stands_where_it_stood(store):
+    first, second = room(store, "First"), room(store, "Second")
+    store.apply(Edit("Two", add(first, second)))
+    gone = store.apply(Edit("One goes", remove([store.get(Zone, first.id)])))
+    assert [z.name for z in store.all(Zone)][-1] == "Second"
+    store.apply(gone.inverse())
+    assert [z.name for z in store.all(Zone)][-2:] == ["First", "Second"]
+    assert [z.id for z in store.all(Zone)] == sorted(z.id for z in store.all(Zone))
+    assert store.all(Zone, id=first.id, name="Second") == []
+    with pytest.raises(BookError, match="no longer in the book"):
+        store.get(Zone, 1_000_000)
+
+
+def test_what_is_held_is_what_another_reads(store):
+    zone = store.all(Zone)[0]
+    for near in (3, 4.5):  # a whole number where the column has fractions
+        zone = store.apply(Edit("Near", replace_record(zone, replace(zone, near_m=near)))).changes[0].after
+    again = Store.open(store.path)
+    assert all(store.all(kind) == again.all(kind) for kind in TABLES if kind is not Trace)
+    again.close()
+
+
+def test_a_snapshot_stays_as_it_was_and_goes_to_another_thread(store):
+    then = store.snapshot()
+    zone = store.all(Zone)[0]
+    store.apply(Edit("Rename", replace_record(zone, replace(zone, name="Other"))))
+    assert then.get(Zone, zone.id).name == zone.name
+    assert store.get(Zone, zone.id).name == store.snapshot().get(Zone, zone.id).name == "Other"
+    found = []
+    thread = threading.Thread(target=lambda: found.append(then.all(Zone)))
+    thread.start()
+    thread.join()
+    assert found == [[zone]]
