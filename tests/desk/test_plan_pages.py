@@ -4,6 +4,7 @@ from PyQt6.QtWidgets import QPushButton
 
 from azven.book.records import Model
 from azven.work import chosen, ground, kit, plan
+from azven.work.plan import search as planning
 from azven.work.scope import opening as here
 from naming import key
 
@@ -14,7 +15,8 @@ def option_buttons(window):
     return [b for b in window.panel.widget().findChildren(QPushButton) if b.objectName() == "option"]
 
 
-def test_an_unplaced_link_says_why_and_a_way_out_places_it(window, settle):
+def test_an_unplaced_link_says_why_and_a_way_out_places_it(window, settle, monkeypatch):
+    monkeypatch.setattr(planning, "LIMIT_S", 4.0)
     session, store = window.session, window.session.store
     stage = window.open_stage("plan")
     model = next(m for m in ground.models(store) if m.name == "In-ear stereo, FM")

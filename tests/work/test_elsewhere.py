@@ -89,7 +89,7 @@ def test_the_other_process_ends_when_nobody_is_left_to_ask(tmp_path):
         "import multiprocessing, pathlib, sys\n"
         f"sys.path.insert(0, {str(Path(__file__).parent)!r})\n"
         "from test_elsewhere import waits_for_ever\n"
-        "from azven.work import elsewhere\n"
+        "from azven.work.plan import elsewhere\n"
         "def progress(done, total):\n"
         "    pids = [p.pid for p in multiprocessing.active_children()]\n"
         f"    pathlib.Path({str(told)!r}).write_text(str(pids[0]))\n"
@@ -99,6 +99,7 @@ def test_the_other_process_ends_when_nobody_is_left_to_ask(tmp_path):
     )
     asking = subprocess.Popen([sys.executable, str(script)])
     child = int(within(20, lambda: told.exists() and told.read_text()))
+    assert alive(child)
     asking.kill()
     asking.wait()
     assert within(10, lambda: not alive(child))

@@ -54,7 +54,7 @@ class Desk:
         assert self._answer() == "ready"
         self.until("window.isActiveWindow()")
         self._framed()
-        self.do("mousemove", "--sync", *self.ask("at(window.header, 0.4, 0.5)"))
+        self.do("mousemove", *self.ask("at(window.header, 0.4, 0.5)"))
 
     def _framed(self):
         """Wait until the window manager has put its frame round the window, which takes from its size."""
@@ -97,13 +97,13 @@ class Desk:
         self.do("type", "--delay", "5", text)
 
     def click(self, x, y, times=1):
-        self.do("mousemove", "--sync", x, y, "click", "--repeat", times, "--delay", "40", "1")
+        self.do("mousemove", x, y, "click", "--repeat", times, "--delay", "40", "1")
 
     def drag(self, start, end):
         """Press, move in steps, let go."""
-        self.do("mousemove", "--sync", *start, "mousedown", "1")
+        self.do("mousemove", *start, "mousedown", "1")
         for share in (0.25, 0.5, 0.75, 1.0):
-            self.do("mousemove", "--sync", *(round(a + share * (b - a)) for a, b in zip(start, end, strict=True)))
+            self.do("mousemove", *(round(a + share * (b - a)) for a, b in zip(start, end, strict=True)))
         self.do("mouseup", "1")
 
     def close(self):

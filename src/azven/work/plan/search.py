@@ -22,16 +22,18 @@ from azven.work.plan.input import PlanInput
 from azven.work.scope import Scope
 from azven.work.wording import formula
 
+LIMIT_S = 20.0
+"""A search in the window takes no longer."""
 _MORE_SPARES = 3
 Elapsed = Callable[[], float]
 
 
 def plan_all(
-    now: Board, progress: Progress, elapsed: Elapsed, effort: int = 3, time_limit_s: float = 20.0,
+    now: Board, progress: Progress, elapsed: Elapsed, effort: int = 3, time_limit_s: float | None = None,
     on_better: Callable[[rf.Best], None] | None = None,
 ) -> rf.Plan:  # fmt: skip
     """Coordinate every link anew, in the school of the show; locked ones stay."""
-    request = replace(_with_locked(now), effort=effort, time_limit_s=time_limit_s)
+    request = replace(_with_locked(now), effort=effort, time_limit_s=LIMIT_S if time_limit_s is None else time_limit_s)
     return _search(now, request, progress, elapsed, on_better)
 
 
@@ -62,7 +64,7 @@ def mend(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Mended:
     """Move only what is broken, as little as possible, and place what has no frequency; locked links stay."""
     if now.input.school != "spacing":
         return _mend_by_level(now, progress, elapsed)
-    request = replace(now.input.request, time_limit_s=20.0)
+    request = replace(now.input.request, time_limit_s=LIMIT_S)
     links = len(request.requests) + len(request.carriers)
     args = (request, dict(now.frequencies), sorted(now.locked))
     mended: rf.Mended = elsewhere.run(rf.mend, args, links, progress, elapsed)
@@ -70,7 +72,7 @@ def mend(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Mended:
 
 
 def _mend_by_level(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Mended:
-    request = replace(_with_locked(now), time_limit_s=20.0)
+    request = replace(_with_locked(now), time_limit_s=LIMIT_S)
     free = {n: f for n, f in now.frequencies.items() if n not in now.locked}
     faulty = {fault.id for fault in rf.tuning_faults(request, free)}
     standing = {n: f for n, f in free.items() if n not in faulty}
@@ -86,7 +88,7 @@ def _mend_by_level(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Mende
 def add_missing(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Plan:
     """Place what has no frequency and move nobody."""
     held = replace(now, locked=frozenset(now.frequencies))
-    return _search(now, replace(_with_locked(held), time_limit_s=20.0), progress, elapsed, current={})
+    return _search(now, replace(_with_locked(held), time_limit_s=LIMIT_S), progress, elapsed, current={})
 
 
 @dataclass(frozen=True)
@@ -154,7 +156,7 @@ def more_spares(
     held = tuple(r.at(now.frequencies[r.id]) for r in found.request.requests if r.id in now.frequencies)
     wanted = tuple(r for r in found.request.requests if r.id in new)
     request = replace(found.request, carriers=(*found.request.carriers, *held), requests=wanted, effort=2)
-    return rf.coordinate(replace(request, time_limit_s=20.0), progress, elapsed)
+    return rf.coordinate(replace(request, time_limit_s=LIMIT_S), progress, elapsed)
 
 
 def keep_spares(store: Store, scope: Scope, spares: tuple[Link, ...], found: rf.Plan) -> Edit:
