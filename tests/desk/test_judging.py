@@ -69,3 +69,40 @@ def test_an_edit_that_the_plan_does_not_depend_on_leaves_it_as_it_is(window):
     amplifier = next(n["id"] for n in design(session)["nodes"] if n["type"] == "amp")
     assert session.do(lambda: chain.set_field(session.store.all(Design)[0], amplifier, note="Another"))
     assert session.board is before
+
+
+def test_no_screen_waits_for_a_plan_that_is_being_judged(window, settle, monkeypatch):
+    session = window.session
+    session.select(chosen.Link(key(session, LINK)))
+    settle(window)
+    move(session, 470_900_000)
+    assert session.judging
+    monkeypatch.setattr(plan, "board_from", lambda *a: pytest.fail("judged on the window's thread"))
+    for stage in ("kit", "plan", "chain"):
+        window.show_stage(stage)
+    session.select(chosen.Link(key(session, "Lamp Choir 1")))
+    window.look_up()
+    window.spine.grab()
+
+
+def test_while_one_is_judged_the_next_waits_for_it(window, settle, monkeypatch):
+    session, calls = window.session, []
+    real = plan.board_from
+    monkeypatch.setattr(plan, "board_from", lambda *a: calls.append(1) or real(*a))
+    for i in range(8):
+        move(session, 470_900_000 + 25_000 * i)
+    settle(window)
+    assert len(calls) == 2  # the first, and once more for the other seven
+    assert session.shown.frequencies[key(session, LINK)] == 470_900_000 + 25_000 * 7
+
+
+def test_a_fault_in_judging_is_said_and_the_next_edit_judges_again(window, settle, monkeypatch):
+    session = window.session
+    with monkeypatch.context() as broken:
+        broken.setattr(plan, "board_from", lambda *a: 1 / 0)
+        move(session, 470_900_000)
+        settle(window)
+    assert "went wrong" in window.said()
+    link = move(session, 471_900_000)
+    settle(window)
+    assert session.shown.frequencies[link] == 471_900_000

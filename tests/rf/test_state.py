@@ -172,9 +172,10 @@ def test_bits_become_an_array():
     assert to_array(0b1011, 6).tolist() == [True, True, False, True, False, False]
 
 
-@settings(max_examples=15)
-@given(st.lists(st.integers(0, 160), min_size=3, max_size=7, unique=True))
+@settings(max_examples=25)
+@given(st.lists(st.integers(0, 160) | st.integers(-2_000, 3_000), min_size=3, max_size=7, unique=True))
 def test_lanes_by_halving_are_the_lanes_one_by_one(steps):
+    """Also where a link stands outside of what it, or anybody, may be tuned to."""
     links = [wish(f"r{i}") for i in range(len(steps))]
     asked = request(links, Profile(150_000, {"2a-b": 60_000, "a+b-c": 30_000}))
     placed = {f"r{i}": 500_000_000 + 25_000 * s for i, s in enumerate(steps)}

@@ -29,7 +29,7 @@ def entries(window: Window) -> list[Entry]:
 
     for link in kit.links(store, scope):
         key = ids.of(link)
-        freq = session.board.frequencies.get(key)
+        freq = session.shown.frequencies.get(key)
         where = f"{mhz(freq)} MHz" if freq else "no frequency"
         out.append(Entry(f"{one_line(link.name)}   {where}", "link", partial(go, "plan", chosen.Link(key))))
     for n in ground.neighbours(store, scope):

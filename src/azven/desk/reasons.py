@@ -32,7 +32,9 @@ class ReasonsPanel(QScrollArea):
         session.judged.connect(self.refresh)
 
     def refresh(self) -> None:
-        """Work out the reasons for the selection anew."""
+        """Work out the reasons for the selection anew; those for a link wait until the plan is judged."""
+        if self._session.judging and self._session.link_id is not None:
+            return
         self.shown = reasons_for(self._session, self._session.selection)
         self._lay_out(self.shown)
         chosen = self._session.link_id
@@ -55,7 +57,7 @@ class ReasonsPanel(QScrollArea):
         session.jobs.quiet("alternatives", work, lambda options: self._add_options(board, options))
 
     def _add_options(self, board: Board, options: tuple[Option, ...]) -> None:
-        if options and self.shown is not None and self._session.board.asks_the_same(board):
+        if options and self.shown is not None and self._session.still_holds(board):
             self.shown = self.shown.with_options(options + self.shown.options)
             self._lay_out(self.shown)
 

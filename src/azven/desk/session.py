@@ -90,6 +90,8 @@ class Session(QObject):
         self._board: Board | None = None
         self._before: Board | None = None
         self._links: frozenset[str] | None = None
+        self.judging = self._judge_again = False
+        """Whether the plan is being judged beside the window; `judged` will say when it is."""
         self._full: tuple[float, float] | None = None
         self._paused = False
         self.view_hz = self.full_view()
@@ -143,6 +145,10 @@ class Session(QObject):
         """The plan as screens paint it: the last one that is known, while the next is judged."""
         return self._board or self._before or self.board
 
+    def still_holds(self, board: Board) -> bool:
+        """Whether what was worked out from a board is true of what the screens show."""
+        return not self.judging and self.shown.asks_the_same(board)
+
     def _judge_anew(self) -> None:
         self._before, self._board = self._board or self._before, None
 
@@ -152,15 +158,27 @@ class Session(QObject):
         self.edited.emit()
         if self._board is not None or len(self.links) <= _JUDGED_AT_ONCE:
             self.judged.emit()
+        else:
+            self._judge()
+
+    def _judge(self) -> None:
+        """Judge the plan beside the window, once at a time: what changes meanwhile is judged after that."""
+        if self.judging or self.jobs.closed:
+            self._judge_again = self.judging
             return
         book, scope, picture, before = self.store.snapshot(), self.scope, self.picture, self._before
+        self.judging, self._judge_again = True, False
 
-        def take(board: Board) -> None:
-            if self.scope == scope:
-                self._board = self._board or board
-                self.judged.emit()
+        def take(board: Board | None) -> None:
+            self.judging = False
+            if self._board is None and (self._judge_again or self.scope != scope):
+                self._judge()
+                return
+            self._board = self._board or board
+            self.judged.emit()
 
-        self.jobs.quiet("judging", lambda _: plan.board_from(book, scope, picture, before), take, after_ms=0)
+        job = self.jobs.quiet("judging", lambda _: plan.board_from(book, scope, picture, before), take, after_ms=0)
+        job.signals.failed.connect(lambda _: setattr(self, "judging", False))
 
     @property
     def links(self) -> frozenset[str]:

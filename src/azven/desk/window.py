@@ -149,9 +149,12 @@ class Window(QMainWindow):
 
     def refresh(self) -> None:
         """Everything that depends on the book, for the stage in view and the frame around it."""
-        self.stage.refresh()
+        if not self.session.judging:
+            self.stage.refresh()
+            self._show_judged()
+        elif not self.stage.shows_plan:
+            self.stage.refresh()
         self.header.show_place(self.places.crumbs())
-        self._show_judged()
 
     def _edited(self) -> None:
         if self._stack.currentWidget() is not None and not self.stage.shows_plan:

@@ -107,8 +107,21 @@ class _View:
                 self.parts.append((kind, found, receiver, transmitter))
                 power = milliwatts(receiver) + milliwatts(transmitter)
                 self.products_mw += np.bincount(found.victim, power, n)
+        self._worst: dict[int, tuple[int, int]] | None = None
         self.quiet_db: Floats = scene.wanted - scene.noise - scene.desensitised
         self.ratio_db: Floats = scene.wanted - dbm(self.products_mw + milliwatts(scene.noise)) - scene.desensitised
+
+    def worst(self, victim: int) -> tuple[int, int] | None:
+        """Part and row of the strongest product on a victim; looked for once, for all victims together."""
+        if self._worst is None:
+            self._worst = {}
+            levels: dict[int, float] = {}
+            everyone = np.ones(len(self.products_mw), bool)
+            for k, (_, found, receiver, transmitter) in enumerate(self.parts):
+                for i, level, row in _strongest(found, milliwatts(receiver) + milliwatts(transmitter), everyone):
+                    if i not in levels or level > levels[i]:
+                        self._worst[i], levels[i] = (k, row), level
+        return self._worst.get(victim)
 
 
 def foreign(request: PlanRequest, radios: Mapping[str, Radio]) -> set[str]:
@@ -169,9 +182,9 @@ class LevelJudge:
         for k, view in enumerate(self._views):
             mine = asked & (worse == k)
             for _, found, receiver, transmitter in view.parts:
-                for i, level, sources in _strongest(found, milliwatts(receiver) + milliwatts(transmitter), mine):
+                for i, level, row in _strongest(found, milliwatts(receiver) + milliwatts(transmitter), mine):
                     if i not in best or level > best[i][0]:
-                        best[i] = level, sources
+                        best[i] = level, found.sources[row]
         return {self.situation.ids[int(s)] for _, sources in best.values() for s in sources}
 
     def standing(self, name: str) -> Standing:
@@ -179,7 +192,7 @@ class LevelJudge:
         i = self.situation.index(name)
         view = self._worse(i)
         scene = view.scene
-        worst = max(self.products_on(name), key=lambda p: p.level_dbm, default=None)
+        worst = view.worst(i)
         products = float(dbm(view.products_mw[i])) if view.products_mw[i] > 0 else _NONE_DBM
         blocked = float(scene.desensitised[i])
         return Standing(
@@ -188,7 +201,7 @@ class LevelJudge:
             products_dbm=products,
             ratio_db=float(view.ratio_db[i]),
             needed_db=float(scene.needed[i]),
-            worst=worst,
+            worst=None if worst is None else self._product(view, i, *worst),
             blocked_db=blocked,
             blocker=self.situation.ids[scene.loudest(i)] if blocked > 0 else "",
             stands_in=scene.stands_in(i),
@@ -196,35 +209,36 @@ class LevelJudge:
 
     def products_on(self, name: str) -> list[Product]:
         """Every product that overlaps a carrier's channel."""
-        i, ids = self.situation.index(name), self.situation.ids
-        out = []
-        for kind, found, receiver, transmitter in self._worse(i).parts:
-            for row in np.flatnonzero(found.victim == i).tolist():
-                product = int(found.product[row])
-                names = tuple(ids[int(s)] for s in found.sources[row])
-                away = abs(product - int(self.situation.freq[i]))
-                out.append(
-                    Product(
-                        victim=name,
-                        kind=kind,
-                        product_hz=product,
-                        sources=names,
-                        coefficients=found.coefficients,
-                        distance_hz=away,
-                        receiver_dbm=float(receiver[row]),
-                        transmitter_dbm=float(transmitter[row]),
-                    )
-                )
-        return out
+        i = self.situation.index(name)
+        view = self._worse(i)
+        return [
+            self._product(view, i, k, row)
+            for k, (_, found, _, _) in enumerate(view.parts)
+            for row in np.flatnonzero(found.victim == i).tolist()
+        ]
+
+    def _product(self, view: _View, victim: int, part: int, row: int) -> Product:
+        kind, found, receiver, transmitter = view.parts[part]
+        ids, product = self.situation.ids, int(found.product[row])
+        return Product(
+            victim=ids[victim],
+            kind=kind,
+            product_hz=product,
+            sources=tuple(ids[int(s)] for s in found.sources[row]),
+            coefficients=found.coefficients,
+            distance_hz=abs(product - int(self.situation.freq[victim])),
+            receiver_dbm=float(receiver[row]),
+            transmitter_dbm=float(transmitter[row]),
+        )
 
 
-def _strongest(found: Found, power_mw: Floats, victims: NDArray[np.bool_]) -> list[tuple[int, float, Ints]]:
-    """Of each marked victim (n,) that products fall on: its index, the power [mW] of the strongest, and its sources."""
+def _strongest(found: Found, power_mw: Floats, victims: NDArray[np.bool_]) -> list[tuple[int, float, int]]:
+    """Of each marked victim (n,) that products fall on: its index, the power [mW] of the strongest, and its row."""
     rows = np.flatnonzero(victims[found.victim])
     rows = rows[np.lexsort((power_mw[rows], found.victim[rows]))]
     victim = found.victim[rows]
     last = rows[np.r_[victim[1:] != victim[:-1], True]] if len(rows) else rows
-    return [(int(found.victim[row]), float(power_mw[row]), found.sources[row]) for row in last.tolist()]
+    return [(int(found.victim[row]), float(power_mw[row]), row) for row in last.tolist()]
 
 
 def broken(

@@ -108,7 +108,7 @@ class DensityRow(QWidget):
         shown = ground.here(self._session.store, self._session.scope).show.density if step < 0 else step
         words = f"{STEPS[shown].name.capitalize()}: {STEPS[shown].gives_up}"
         priced = self._prices.get(shown)
-        if step >= 0 and priced is None and self._session.board.verdicts:
+        if step >= 0 and priced is None and self._session.links:
             self._ask_price(shown)
         text = f"{STEPS[shown].name.capitalize()}: {priced.sentence()}." if step >= 0 and priced else words
         self.words.setText(text)
@@ -125,7 +125,7 @@ class DensityRow(QWidget):
             return search.price(asked, cautious, step, progress, lambda: time.monotonic() - started)
 
         def show(found: Price) -> None:
-            if self._session.board.asks_the_same(board):
+            if self._session.still_holds(board):
                 self._prices[step] = found
                 self.explain(step if self.slider.underMouse() else -1)
 

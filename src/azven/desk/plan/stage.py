@@ -178,16 +178,16 @@ class PlanStage(Stage):
 
     def _refresh_lock(self) -> None:
         chosen = self.session.link_id
-        verdict = self.session.board.verdict(chosen) if chosen else None
+        verdict = next((v for v in self.session.shown.verdicts if v.id == chosen), None)
         self._lock.setText("Unlock" if verdict and verdict.locked else "Lock")
         self._lock.setEnabled(verdict is not None and verdict.freq_hz is not None)
 
     def primary(self) -> tuple[str, bool]:
-        return "Plan all", bool(self.session.board.verdicts)
+        return "Plan all", bool(self.session.links)
 
     def actions_offered(self) -> list[Action]:
         return [
-            Action("plan-all", "Plan all", self.run_primary, "Ctrl+Return", lambda: bool(self.session.board.verdicts)),
+            Action("plan-all", "Plan all", self.run_primary, "Ctrl+Return", lambda: bool(self.session.links)),
             Action("mend", "Mend broken", self.mend, "Ctrl+M"),
             Action("add-missing", "Add missing links without moving anyone", self.add_missing, "Ctrl+Shift+A"),
             *self._tabs.as_actions("plan"),

@@ -5,6 +5,7 @@ wide an exclusion is in steps. Rounding is to the safe side: a carrier that is o
 the exclusions it takes part in by the distance it was moved.
 """
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from math import gcd
 
@@ -41,17 +42,18 @@ class Kind:
 
 
 class Grid:
-    """The raster, the tags and the kinds of a plan request."""
+    """The raster, the tags and the kinds of a plan request; `also_hz` are frequencies that it has to hold as well, such
+    as those of links that stand where they may not be tuned to any more."""
 
-    def __init__(self, request: PlanRequest) -> None:
+    def __init__(self, request: PlanRequest, also_hz: Collection[int] = ()) -> None:
         self.request = request
-        self.unit, self.base = _raster(request)
+        self.unit, self.base = _raster(request, also_hz)
         self.tags: list[Tag] = []
         self._tag_index: dict[Tag, int] = {}
         self.request_tag = [self._tag_of(r, self._raster_error(r)) for r in request.requests]
         self.given = [(self._carrier_tag(c), self.position(c.freq_hz)) for c in request.carriers]
         highest = max([r.high_hz for q in request.requests for r in q.ranges], default=self.base)
-        highest = max([highest, *(c.freq_hz for c in request.carriers)])
+        highest = max([highest, *(c.freq_hz for c in request.carriers), *also_hz])
         self.width = self.position(highest) + 2
         self.kinds = self._sort_into_kinds()
         self.searched = sorted(set(self.request_tag))
@@ -222,7 +224,7 @@ class Grid:
         return bits, low
 
 
-def _raster(request: PlanRequest) -> tuple[int, int]:
+def _raster(request: PlanRequest, also_hz: Collection[int]) -> tuple[int, int]:
     """Unit and base [Hz]: the coarsest raster that holds every request, and given carriers if not too fine."""
     requests = request.requests
     if not requests:
@@ -232,7 +234,7 @@ def _raster(request: PlanRequest) -> tuple[int, int]:
     unit = unit if unit >= 1_000 else _FINEST_HZ
     fine = gcd(unit, *(c.freq_hz - origin for c in request.carriers))
     unit = fine if fine >= _FINEST_HZ or 2 * fine >= unit else unit
-    lowest = min([r.low_hz for q in requests for r in q.ranges] + [c.freq_hz for c in request.carriers])
+    lowest = min([*(r.low_hz for q in requests for r in q.ranges), *(c.freq_hz for c in request.carriers), *also_hz])
     return unit, origin + (lowest - origin) // unit * unit - unit
 
 

@@ -79,7 +79,7 @@ def lanes(
 
     for cause in causes:
         profiles = {k: _only(p, cause) for k, p in plan.profiles.items()}
-        grid = Grid(replace(plan, profiles=profiles, blocked=()))
+        grid = Grid(replace(plan, profiles=profiles, blocked=()), frequencies.values())
         done = 0
         for name, closed in _all_but_one(grid, frequencies, wanted, going_on):
             done += 1
