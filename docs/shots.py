@@ -11,35 +11,38 @@ from PyQt6.QtWidgets import QApplication
 from azven.desk.app import start
 from azven.desk.window import Window
 from azven.work import ids, kit, plan
+from azven.work.chosen import Channel, Link, Rule
 
 FOLDER = Path(__file__).parent / "screenshots"
 VIEWS = (
-    ("ground-daylight", "", ("rule", 1)),
-    ("listen-daylight", "", ("channel", ("in-ear", "35"))),
-    ("kit-daylight", "", ("link", "Brass ear 1")),
-    ("plan-daylight", "", ("link", "Lamp Choir 4")),
-    ("plan-backstage", "", ("link", "Lamp Choir 4")),
-    ("plan-products-daylight", "plan-1", ("link", "Brass 1")),
-    ("plan-margins-daylight", "plan-2", ("link", "Brass 1")),
-    ("plan-pairs-daylight", "plan-3", ("link", "Brass ear 1")),
-    ("plan-spacing-daylight", "", ("link", "Brass 3")),
-    ("plan-excused-daylight", "", ("link", "Brass 3")),
-    ("plan-level-daylight", "", ("link", "Lamp Choir 3")),
-    ("chain-daylight", "", ("", None)),
-    ("chain-backstage", "", ("", None)),
-    ("chain-venue-daylight", "chain-4", ("", None)),
-    ("reach-daylight", "", ("", None)),
-    ("reach-backstage", "", ("", None)),
-    ("plan-places-daylight", "", ("link", "Lamp Choir 4")),
+    ("ground-daylight", "", Rule(1)),
+    ("listen-daylight", "", Channel("in-ear", "35")),
+    ("kit-daylight", "", "Brass ear 1"),
+    ("plan-daylight", "", "Lamp Choir 4"),
+    ("plan-backstage", "", "Lamp Choir 4"),
+    ("plan-products-daylight", "plan-1", "Brass 1"),
+    ("plan-margins-daylight", "plan-2", "Brass 1"),
+    ("plan-pairs-daylight", "plan-3", "Brass ear 1"),
+    ("plan-spacing-daylight", "", "Brass 3"),
+    ("plan-excused-daylight", "", "Brass 3"),
+    ("plan-level-daylight", "", "Lamp Choir 3"),
+    ("chain-daylight", "", ""),
+    ("chain-backstage", "", ""),
+    ("chain-venue-daylight", "chain-4", ""),
+    ("reach-daylight", "", ""),
+    ("reach-backstage", "", ""),
+    ("plan-places-daylight", "", "Lamp Choir 4"),
 )
-"""Picture name (stage, anything, theme), an action to run first, and what is selected."""
+"""Picture name (stage, anything, theme), an action to run first, and what is selected: a link by its name, or another
+thing as it is."""
 SCHOOLS = {"spacing": "spacing", "excused": "both", "level": "level"}
 
 
 def wait(until: Callable[[], bool]) -> None:
     """Let the window work until a condition holds for a moment."""
     loop = QEventLoop()
-    timer = QTimer(interval=60)
+    timer = QTimer()
+    timer.setInterval(60)
     quiet = 0
 
     def look() -> None:
@@ -53,13 +56,9 @@ def wait(until: Callable[[], bool]) -> None:
     loop.exec()
 
 
-def link_named(window: Window, name: object) -> str:
+def link_named(window: Window, name: str) -> str:
     """The id of the link of this name."""
     return ids.of(next(x for x in kit.links(window.session.store, window.session.scope) if x.name == name))
-
-
-def select_link(window: Window, name: object) -> None:
-    window.session.select("link", link_named(window, name))
 
 
 def prepare(window: Window, name: str) -> None:
@@ -114,10 +113,9 @@ def main() -> None:
         if action:
             window.actions_table.run(action)
         prepare(window, name)
-        if selection[0] == "link":
-            select_link(window, selection[1])
-        elif selection[0]:
-            window.session.select(*selection)
+        if selection:
+            what = Link(link_named(window, selection)) if isinstance(selection, str) else selection
+            window.session.select(what)
         wait(lambda w=window: w.session.jobs.idle)  # type: ignore[misc]
         path = FOLDER / f"{name}.png"
         picture(window).save(str(path))
