@@ -61,11 +61,10 @@ def the_one(records: Mapping[int, R], kind: type[R], record_id: int) -> R:
 def patched(held: Held, changes: Sequence[Change]) -> None:
     """Bring what is held up to date with changes that have landed."""
     for kind in {c.kind for c in changes} & held.keys():
-        now, last = dict(held[kind]), max(held[kind], default=0)
+        now = dict(held[kind])
         for change in (c for c in changes if c.kind is kind):
             if change.after is not None:
                 now[change.after.id] = change.after
             elif change.before is not None:
                 del now[change.before.id]
-        came_back = any(c.kind is kind and c.before is None and c.after and c.after.id < last for c in changes)
-        held[kind] = {i: now[i] for i in sorted(now)} if came_back else now
+        held[kind] = {i: now[i] for i in sorted(now)}  # what comes back stands where it stood

@@ -149,12 +149,11 @@ class Window(QMainWindow):
 
     def refresh(self) -> None:
         """Everything that depends on the book, for the stage in view and the frame around it."""
-        if not self.session.judging:
-            self.stage.refresh()
-            self._show_judged()
-        elif not self.stage.shows_plan:
+        if not (self.session.judging and self.stage.shows_plan):
             self.stage.refresh()
         self.header.show_place(self.places.crumbs())
+        if not self.session.judging:
+            self._show_judged()
 
     def _edited(self) -> None:
         if self._stack.currentWidget() is not None and not self.stage.shows_plan:

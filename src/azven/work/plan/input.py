@@ -318,10 +318,9 @@ class _Foreign:
 
 
 def _relations(store: Reading, scope: Scope, rooms: Sequence[str]) -> dict[frozenset[str], Relation]:
-    known: dict[str, Relation] = {"together": "together", "near": "near", "apart": "apart"}
     out: dict[frozenset[str], Relation] = {frozenset((z, EVERYWHERE)): "together" for z in rooms}
     for pair, relation in ground.relations(store, scope).items():
         ends = frozenset(ids.key(Zone, z) for z in pair)
         if ends <= set(rooms):
-            out[ends] = known[relation.relation]
+            out[ends] = relation.relation
     return out

@@ -29,11 +29,11 @@ Elapsed = Callable[[], float]
 
 
 def plan_all(
-    now: Board, progress: Progress, elapsed: Elapsed, effort: int = 3, time_limit_s: float | None = None,
+    now: Board, progress: Progress, elapsed: Elapsed, effort: int = 3,
     on_better: Callable[[rf.Best], None] | None = None,
 ) -> rf.Plan:  # fmt: skip
     """Coordinate every link anew, in the school of the show; locked ones stay."""
-    request = replace(_with_locked(now), effort=effort, time_limit_s=LIMIT_S if time_limit_s is None else time_limit_s)
+    request = replace(_with_locked(now), effort=effort, time_limit_s=LIMIT_S)
     return _search(now, request, progress, elapsed, on_better)
 
 
