@@ -1,10 +1,11 @@
-"""Speed and memory as ratios in one run: ./run bench [plan | start | screen | sweep | listen | fuzz]."""
+"""Speed and memory as ratios in one run: ./run bench [plan | start | book | screen | sweep | listen | fuzz]."""
 
 import sys
 from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parent))
 
+import bench_book
 import bench_fuzz
 import bench_listen
 import bench_plan
@@ -12,7 +13,14 @@ import bench_screen
 import bench_start
 import bench_sweep
 
-PARTS = {"start": bench_start, "sweep": bench_sweep, "listen": bench_listen, "screen": bench_screen, "plan": bench_plan}
+PARTS = {
+    "start": bench_start,
+    "book": bench_book,
+    "sweep": bench_sweep,
+    "listen": bench_listen,
+    "screen": bench_screen,
+    "plan": bench_plan,
+}
 LONG = {"fuzz": bench_fuzz}
 """Run only where they are named: they take an hour."""
 

@@ -113,8 +113,8 @@ class Bench:
 
     def _book(self) -> bytes:
         copied = self.folder / "copy.azven"
-        checkpoint(self.store.path)
-        shutil.copy(self.store.path, copied)
+        checkpoint(self.store.place.path)
+        shutil.copy(self.store.place.path, copied)
         return copied.read_bytes()
 
     # -- readers ---------------------------------------------------------------------------------------------

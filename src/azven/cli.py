@@ -5,19 +5,24 @@ import sys
 import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any, Literal, NoReturn, TypeVar
 
 import click
 
 from azven import __version__
+from azven.book.place import Place, Server, place
+from azven.refusal import Refusal
 from azven.work.stages import TITLES
 
 UNUSABLE = 2
+T = TypeVar("T")
 
 
 @click.group(invoke_without_command=True, context_settings={"help_option_names": ["-h", "--help"]})
 @click.option("--demo", is_flag=True, help="Open a fresh copy of the demonstration book.")
-@click.option("--book", type=click.Path(path_type=Path), help="Open this book; made when it is missing.")
+@click.option(
+    "--book", metavar="BOOK", help="Open this book, a file or a postgresql:// URL; made when it is missing or empty."
+)
 @click.option("--stage", type=click.Choice(tuple(TITLES)), help="Open on this stage.")
 @click.option("--theme", type=click.Choice(("daylight", "backstage")), help="Colours to open with.")
 @click.option(
@@ -26,13 +31,61 @@ UNUSABLE = 2
 @click.version_option(__version__, prog_name="azven")
 @click.pass_context
 def main(
-    context: click.Context, demo: bool, book: Path | None, stage: str | None, theme: str | None, shot: Path | None
+    context: click.Context, demo: bool, book: str | None, stage: str | None, theme: str | None, shot: Path | None
 ) -> None:
     """Azven: radio frequency coordination for live events."""
     if context.invoked_subcommand is None:
         from azven.desk.app import run
 
-        sys.exit(run(demo, book, stage or ("plan" if demo else "ground"), theme, shot))
+        sys.exit(run(demo, _place(book) if book else None, stage or ("plan" if demo else "ground"), theme, shot))
+
+
+@main.group("book")
+def books() -> None:
+    """Books as a whole."""
+
+
+@books.command("copy")
+@click.argument("source", metavar="FROM")
+@click.argument("target", metavar="TO")
+def copy_book(source: str, target: str) -> None:
+    """Copy the book FROM one place TO another, files or postgresql:// URLs, with its history, and compare every record.
+
+    TO must not exist yet, or be an empty database.
+    """
+    from azven.book import copying
+    from azven.book.store import Store
+
+    there, here = _place(target), _place(source)
+    try:
+        store = _with_password(here, Store.open)
+        try:
+            count = _with_password(there, lambda place: copying.copy(store, place, _progress_line("copied")))
+        finally:
+            store.close()
+    except Refusal as refusal:
+        _refuse("", str(refusal))
+    click.echo(f"{count} records copied and compared.")
+
+
+def _place(text: str) -> Place:
+    try:
+        return place(text)
+    except Refusal as refusal:
+        _refuse(text.split(":")[0], str(refusal))
+
+
+def _with_password(where: Place, make: Callable[[Place], T]) -> T:
+    """What `make` makes of a place; a password is asked for where there is somebody to ask."""
+    from azven.book.edits import PasswordError
+
+    while True:
+        try:
+            return make(where)
+        except PasswordError as wanted:
+            if not (sys.stdin.isatty() and isinstance(where, Server)):
+                raise
+            where = where.knowing(click.prompt(f"{wanted}\nPassword", hide_input=True, err=True))
 
 
 @main.command()
@@ -158,21 +211,21 @@ def _answer(answer: dict[str, Any], output: Path | None) -> None:
         _refuse(output, str(error.strerror))
 
 
-def _refuse(path: Path, message: str) -> None:
+def _refuse(path: Path | str, message: str) -> NoReturn:
     """One line on standard error, exit 2."""
     prefix = "" if message.startswith(str(path)) else f"{path}: "
     click.echo(f"{prefix}{' '.join(message.split())}", err=True)
     sys.exit(UNUSABLE)
 
 
-def _progress_line() -> Callable[[int, int], bool]:
+def _progress_line(what: str = "of the search") -> Callable[[int, int], bool]:
     """A progress line on standard error when that is a terminal."""
     show = sys.stderr.isatty()
 
     def progress(done: int, total: int) -> bool:
         if show:
             end = "\n" if done >= total else ""
-            sys.stderr.write(f"\r{100 * done // max(total, 1):3d} % of the search{end}")
+            sys.stderr.write(f"\r{100 * done // max(total, 1):3d} % {what}{end}")
         return True
 
     return progress

@@ -5,9 +5,9 @@ import sqlite3
 import pytest
 
 from azven.book import records
+from azven.book.columns import kind_of
 from azven.book.edits import BookError
 from azven.book.store import Store
-from azven.book.tables import TABLES
 from azven.work import demo, ground, kit, listen, plan
 from azven.work.scope import opening as here
 
@@ -15,7 +15,7 @@ from azven.work.scope import opening as here
 @pytest.fixture
 def path(tmp_path):
     store = demo.build(tmp_path)
-    place = store.path
+    place = store.place.path
     store.close()
     return place
 
@@ -30,7 +30,7 @@ def damage(path, *statements):
 
 
 ROWS = {
-    "a word that is in no list": ("link", "service = 'telepathy'", "it cannot be read"),
+    "a word that is in no list": ("link", "service = 'telepathy'", "its service is none of voice, in-ear"),
     "text that is no JSON": ("link", "acts = '[1, 2'", "it cannot be read"),
     "JSON of another kind": ("link", "acts = '{}'", "its acts cannot be read"),
     "a moment that is none": ("act", "starts_at = 'teatime'", "it cannot be read"),
@@ -48,7 +48,7 @@ ROWS = {
 @pytest.mark.parametrize("name", ROWS)
 def test_a_damaged_row_is_told_and_the_rest_can_be_read(path, name):
     table, setting, wrong = ROWS[name]
-    kind = next(k for k, t in TABLES.items() if t.name == table)
+    kind = kind_of(table)
     damage(path, f"UPDATE {table} SET {setting} WHERE id = (SELECT max(id) FROM {table})")
     before = path.read_bytes()
     store = Store.open(path)

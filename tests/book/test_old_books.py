@@ -9,10 +9,11 @@ from pathlib import Path
 
 import pytest
 
+from azven.book.columns import KINDS, table_name
 from azven.book.edits import BookError
+from azven.book.engines import REVISION
 from azven.book.records import Assignment, KeptPlan, Link, Model, Sweep, Trace, Zone
 from azven.book.store import Store
-from azven.book.tables import REVISION, TABLES
 from azven.work import ids, kit, plan
 from azven.work.scope import opening as here
 
@@ -57,7 +58,7 @@ def test_nothing_is_lost(old):
     before = rows(old)
     store = Store.open(old)
     assert store.damaged == ()
-    counts = {TABLES[kind].name: len(store.all(kind)) for kind in TABLES}
+    counts = {table_name(kind): len(store.all(kind)) for kind in KINDS}
     store.close()
     after = rows(old)
     for table, records in before.items():

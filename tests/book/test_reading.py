@@ -5,10 +5,10 @@ from dataclasses import replace
 
 import pytest
 
+from azven.book.columns import KINDS
 from azven.book.edits import BookError, Edit, add, remove, replace_record
 from azven.book.records import Trace, Zone
 from azven.book.store import Store
-from azven.book.tables import TABLES
 from azven.work import books
 
 
@@ -41,8 +41,8 @@ def test_what_is_held_is_what_another_reads(store):
     zone = store.all(Zone)[0]
     for near in (3, 4.5):  # a whole number where the column has fractions
         zone = store.apply(Edit("Near", replace_record(zone, replace(zone, near_m=near)))).changes[0].after
-    again = Store.open(store.path)
-    assert all(store.all(kind) == again.all(kind) for kind in TABLES if kind is not Trace)
+    again = Store.open(store.place.path)
+    assert all(store.all(kind) == again.all(kind) for kind in KINDS if kind is not Trace)
     again.close()
 
 

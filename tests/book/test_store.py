@@ -16,7 +16,10 @@ from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 
 from azven.book import migrate
-from azven.book.edits import BookError, Change, ConflictError, Edit, add
+from azven.book.columns import KINDS
+from azven.book.edits import BookError, Change, ConflictError, Edit, add, same
+from azven.book.engines.sqlite import SqliteFile
+from azven.book.place import File
 from azven.book.records import (
     EPOCH,
     Act,
@@ -32,8 +35,8 @@ from azven.book.records import (
     Trace,
     Zone,
 )
-from azven.book.store import Store, _engine, same
-from azven.book.tables import TABLES, metadata
+from azven.book.store import Store
+from azven.book.tables import metadata
 from azven.work import books, demo, demo_story, ids, kit, plan
 from azven.work.scope import opening as here
 from naming import key
@@ -94,7 +97,7 @@ def test_a_sweep_keeps_its_bins_to_a_hundredth_of_a_decibel(store):
     kept = store.all(Trace, sweep_id=first)[0]
     assert np.array_equal(kept.freq_hz, freq)
     assert np.abs(kept.level_dbm - level).max() <= 0.0051
-    assert store.path.stat().st_size < 1_000_000
+    assert store.place.path.stat().st_size < 1_000_000
     assert store.all(Sweep)[0].taken_at == record.taken_at
 
 
@@ -115,7 +118,7 @@ WRITER = """
 
 def test_killed_in_mid_work_the_book_opens_with_every_finished_edit(store):
     writer = subprocess.Popen(
-        [sys.executable, "-c", textwrap.dedent(WRITER), str(store.path)], stdout=subprocess.PIPE, text=True
+        [sys.executable, "-c", textwrap.dedent(WRITER), str(store.place.path)], stdout=subprocess.PIPE, text=True
     )
     with writer:
         for line in writer.stdout:
@@ -123,7 +126,7 @@ def test_killed_in_mid_work_the_book_opens_with_every_finished_edit(store):
                 os.kill(writer.pid, signal.SIGKILL)
                 break
         finished = int((writer.stdout.read().split() or [line])[-1])
-    again = Store.open(store.path)
+    again = Store.open(store.place.path)
     assert int(again.all(Site)[0].name) in (finished, finished + 1)
     again.close()
 
@@ -150,17 +153,17 @@ def test_another_programs_database_is_left_as_it_is(tmp_path):
 
 def test_a_newer_book_is_refused(store):
     store.close()
-    with sqlite3.connect(store.path) as book:
+    with sqlite3.connect(store.place.path) as book:
         book.execute("UPDATE alembic_version SET version_num = '9999'")
     book.close()
     with pytest.raises(BookError, match="newer Azven"):
-        Store.open(store.path)
+        Store.open(store.place.path)
 
 
 def test_a_damaged_book_says_so(store, tmp_path):
     store.close()
     hurt = tmp_path / "hurt.azven"
-    data = bytearray(store.path.read_bytes())
+    data = bytearray(store.place.path.read_bytes())
     data[100:4096] = b"\xff" * 3996
     hurt.write_bytes(data)
     with pytest.raises(BookError, match="damaged"):
@@ -168,7 +171,7 @@ def test_a_damaged_book_says_so(store, tmp_path):
 
 
 def test_a_full_disk_keeps_everything_but_the_last_edit(store):
-    store.max_pages(60)
+    store.engine.max_pages(60)
     names = [f"{n:04}" + "x" * 20_000 for n in range(200)]
     kept = -1
 
@@ -180,7 +183,7 @@ def test_a_full_disk_keeps_everything_but_the_last_edit(store):
 
     with pytest.raises(BookError, match=r"disk that holds .* is full"):
         fill_the_disk()
-    store.max_pages(100_000)
+    store.engine.max_pages(100_000)
     assert [z.name for z in store.all(Zone)][1:] == names[: kept + 1]
     rename(store, "still here")
 
@@ -189,40 +192,39 @@ def test_a_place_that_cannot_be_written_is_said(tmp_path, monkeypatch, store):
     with pytest.raises(BookError, match="is not a folder"):
         Store.create(tmp_path / "missing" / "book.azven")
     with pytest.raises(BookError, match="exists already"):
-        Store.create(store.path)
-    real = type(store.path).open
+        Store.create(store.place.path)
+    real = type(store.place.path).open
 
     def refused(self, mode="r", *args, **kwargs):
         if "+" in mode:
             raise PermissionError(13, "Permission denied")
         return real(self, mode, *args, **kwargs)
 
-    monkeypatch.setattr(type(store.path), "open", refused)
+    monkeypatch.setattr(type(store.place.path), "open", refused)
     with pytest.raises(BookError, match=r"cannot be written to \(Permission denied\)"):
-        Store.open(store.path)
+        Store.open(store.place.path)
 
 
 def test_a_read_only_book_refuses_the_edit_in_one_sentence(store):
-    with store._engine.connect() as connection:
-        connection.exec_driver_sql("PRAGMA query_only = ON")
+    store.engine.rows("PRAGMA query_only = ON")
     with pytest.raises(BookError, match="read-only"):
         rename(store, "no")
 
 
 def test_migrations_make_the_same_tables_as_the_records(tmp_path):
     path = tmp_path / "grown.azven"
-    engine = _engine(path)
-    migrate.upgrade(engine, path)
-    with engine.connect() as connection:
+    engine = SqliteFile(File(path))
+    migrate.upgrade(engine)
+    with engine.writing() as connection:
         context = MigrationContext.configure(connection, opts={"compare_type": True})
         assert compare_metadata(context, metadata) == []
         assert sa.inspect(connection).has_table("assignment")
-    engine.dispose()
+    engine.close()
 
 
 def test_the_demo_that_ships_is_what_its_story_makes(tmp_path):
     made, shipped = demo_story.prepare(tmp_path / "made.azven"), demo.build(tmp_path)
-    for kind in TABLES:
+    for kind in KINDS:
         if kind in (Plan, KeptPlan):
             continue  # hold when they were made
         undated = {Sweep: {"taken_at": EPOCH}, Act: {"starts_at": None, "ends_at": None}}.get(kind, {})
@@ -275,6 +277,7 @@ def made_old(path, store):
         for table, column, number, value in rows:
             connection.execute(f"UPDATE {table} SET {column} = ? WHERE id = ?", (value, number))
         connection.executescript(
+            "DROP TABLE history_change; DROP TABLE history; DROP TABLE retention;"
             "ALTER TABLE site DROP COLUMN archived; ALTER TABLE show DROP COLUMN archived;"
             "ALTER TABLE site DROP COLUMN time_zone; ALTER TABLE link DROP COLUMN acts_gone;"
             "ALTER TABLE kept_plan DROP COLUMN names; UPDATE alembic_version SET version_num = '0003';"
@@ -287,8 +290,8 @@ def test_plans_by_name_and_products_by_code_become_ids_and_formulas(tmp_path):
     kept, models, made = store.all(KeptPlan)[0], store.all(Model), store.all(Plan)[0]
     frequencies = plan.board_of(store, here(store)).frequencies
     store.close()
-    made_old(store.path, store)
-    again = Store.open(store.path)
+    made_old(store.place.path, store)
+    again = Store.open(store.place.path)
     assert again.all(KeptPlan)[0].frequencies == kept.frequencies
     assert again.all(KeptPlan)[0].names == kept.names
     assert [m.guard_hz for m in again.all(Model)] == [m.guard_hz for m in models]
@@ -303,11 +306,11 @@ def test_plans_by_name_and_products_by_code_become_ids_and_formulas(tmp_path):
 def test_a_link_that_is_gone_keeps_its_place_in_the_kept_plans_of_an_old_book(tmp_path):
     store = demo.build(tmp_path)
     store.close()
-    made_old(store.path, store)
-    with sqlite3.connect(store.path) as connection:
+    made_old(store.place.path, store)
+    with sqlite3.connect(store.place.path) as connection:
         connection.execute("UPDATE kept_plan SET frequencies = '{\"Long gone\": 500000000}'")
     connection.close()
-    again = Store.open(store.path)
+    again = Store.open(store.place.path)
     kept = again.all(KeptPlan)[0]
     assert (kept.frequencies, kept.names) == ({"gone-Long gone": 500_000_000}, {"gone-Long gone": "Long gone"})
     assert plan.go_back_to(again, here(again), kept).title.startswith("Back to")
@@ -325,7 +328,7 @@ def test_every_write_counts_the_version_up(store):
 def test_two_records_that_differ_in_anything_but_their_version_are_not_the_same(tmp_path):
     store = demo.build(tmp_path)
     looked_at = 0
-    for kind in TABLES:
+    for kind in KINDS:
         for record in store.all(kind)[:1]:
             assert same(record, replace(record, version=record.version + 7))
             for f in fields(record):

@@ -98,12 +98,13 @@ class AnyEdits(RuleBasedStateMachine):
     def an_edit_from_yesterdays_paper_is_refused_whole(self, data):
         zone = data.draw(st.sampled_from(self.of(Zone)))
         new = Zone(id=self.mine.reserve(), site_id=self.site.id, name="Never")
-        old = replace(zone, near_m=zone.near_m + 1.0)
+        old = replace(zone, name=f"{zone.name}, yesterday", version=zone.version - 1)
         with pytest.raises(ConflictError):
             self.theirs.apply(Edit("Late", (*add(new), Change(old, replace(old, name="Late")))))
 
     @invariant()
     def both_read_what_was_written(self):
+        self.theirs.catch_up()
         for store in (self.mine, self.theirs):
             for kind in (Zone, Neighbour):
                 found = {r.id: r for r in store.all(kind)}

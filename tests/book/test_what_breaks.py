@@ -113,7 +113,7 @@ def put(store, place, **columns):
     """Overwrite columns of the bins of one sweep behind the back of the store."""
     record = next(r for r in listen.sweeps(store, here(store)) if r.place == place)
     sets = ", ".join(f"{name} = :{name}" for name in columns)
-    with sa.create_engine(f"sqlite:///{store.path}").begin() as connection:
+    with sa.create_engine(f"sqlite:///{store.place.path}").begin() as connection:
         changed = connection.execute(
             sa.text(f"UPDATE trace SET {sets} WHERE sweep_id = :id"), {"id": record.id, **columns}
         )
@@ -142,7 +142,7 @@ def quiet(store):
 @pytest.mark.parametrize("kind", DAMAGED)
 def test_a_damaged_sweep_leaves_no_channel_quiet_that_it_covers(swept, kind):
     assert quiet(swept) > 20
-    path = swept.path
+    path = swept.place.path
     put(swept, "foyer", freq_hz=DAMAGED[kind])
     swept.close()
     again = Store.open(path)

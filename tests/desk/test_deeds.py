@@ -8,8 +8,8 @@ from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QInputDialog
 
+from azven.book.edits import same
 from azven.book.records import Link, Model
-from azven.book.store import same
 from azven.desk import files
 from azven.desk.jobs import Jobs
 from azven.desk.pdf import write_pdf
@@ -311,12 +311,15 @@ def test_a_conflict_with_another_writer_is_said_and_undo_stays(window):
     session = window.session
     link = kit.links(session.store, session.scope)[0]
     session.do(lambda: kit.change_links(session.store, [link], performer="Mine"))
-    other = Store.open(session.store.path)
+    other = Store.open(session.store.place.path)
     theirs = kit.links(other, here(other))[0]
     other.apply(kit.change_links(other, [theirs], performer="Theirs"))
     other.close()
+    asked = []
+    session.drops = lambda title, why: bool(asked.append((title, why)))
     session.step_back()
-    assert "changed elsewhere meanwhile" in window.said()
+    assert "performer is “Theirs”, yours is " in window.said()
+    assert [title for title, _ in asked] == [session.undo.undoText()]
     assert session.undo.canUndo()
     assert kit.links(session.store, session.scope)[0].performer == "Theirs"
 
@@ -337,7 +340,7 @@ def test_default_book_is_made_where_the_platform_keeps_data(monkeypatch, tmp_pat
     from azven.work.books import default_book, open_book
 
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path))
-    path = default_book()
+    path = default_book().path
     assert path.is_relative_to(tmp_path)
     first = open_book(path)
     first.apply(ground.add_zone(first, here(first), "Kept"))

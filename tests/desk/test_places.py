@@ -5,6 +5,7 @@ import time
 import pytest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMenu
 
+from azven.book.place import File
 from azven.book.records import Link, Neighbour, Show, Site
 from azven.book.store import Store
 from azven.desk import theme as look
@@ -177,7 +178,7 @@ def test_the_menu_runs_what_it_shows(window):
     window.open_menu()
     (menu,) = (m for m in window.findChildren(QMenu) if m.isVisible())
     titles = [a.text() for a in menu.actions() if not a.isSeparator()]
-    assert titles[:3] == ["New book…", "Open a book…", "Recent books…"]
+    assert titles[:3] == ["New book…", "Open a book…", "Open a shared book on a server…"]
     next(a for a in menu.actions() if a.text() == "Recent books…").trigger()
     assert any(p.isVisible() for p in window.findChildren(Palette))
 
@@ -268,10 +269,10 @@ def test_two_books_are_open_in_two_windows_and_neither_knows_of_the_other(shelf,
     first.actions_table.run("new-book")
     assert len(shelf.windows) == 2
     second = shelf.windows[1]
-    assert second.session.store.path.name == "second.azven"
+    assert second.session.store.place.path.name == "second.azven"
     second.session.do(lambda: ground.add_neighbour(second.session.store, second.session.scope, "Ferry", 5 * 10**8))
     assert ground.neighbours(first.session.store, first.session.scope) == []
-    shelf.open(tmp_path / "first.azven", second)
+    shelf.open(File(tmp_path / "first.azven"), second)
     assert len(shelf.windows) == 2
     assert crumb(second, "book") == "second"
     second.close()
@@ -282,7 +283,7 @@ def test_two_books_are_open_in_two_windows_and_neither_knows_of_the_other(shelf,
 def test_what_cannot_be_opened_is_said_and_what_is_open_stays(shelf, tmp_path, monkeypatch):
     first = shelf.show(books.new_book(tmp_path / "first.azven"), "ground", look.DAYLIGHT)
     (tmp_path / "no.azven").write_text("no book")
-    shelf.open(tmp_path / "no.azven", first)
+    shelf.open(File(tmp_path / "no.azven"), first)
     assert "is not an Azven book; it was left as it is" in first.said()
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(tmp_path / "no.azven"), ""))
     first.actions_table.run("new-book")
@@ -319,7 +320,7 @@ def test_place_theme_and_recent_books_are_remembered_outside_of_the_book(shelf, 
     window.close()
     again = Books()
     assert again.remembered.theme == "backstage"
-    assert again.remembered.recent()[0] == tmp_path / "ours.azven"
+    assert again.remembered.recent()[0] == File(tmp_path / "ours.azven")
     reopened = again.show(Store.open(tmp_path / "ours.azven"), "ground", look.DAYLIGHT)
     assert reopened.session.scope == at
     again_store = reopened.session.store
@@ -330,7 +331,7 @@ def test_place_theme_and_recent_books_are_remembered_outside_of_the_book(shelf, 
     assert third.session.scope == Scope(site.id, third.session.store.all(Show)[0].id)
     third.close()
     (tmp_path / "ours.azven").unlink()
-    assert tmp_path / "ours.azven" not in Books().remembered.recent()
+    assert File(tmp_path / "ours.azven") not in Books().remembered.recent()
 
 
 def test_the_menu_holds_only_what_there_is(window):

@@ -109,7 +109,7 @@ def test_the_whole_way(window, settle, qtbot, tmp_path):
     assert "Herald 2" in pdf.with_suffix(".csv").read_text(encoding="utf-8")
 
     frequencies = dict(session.board.frequencies)
-    again = Store.open(store.path)
+    again = Store.open(store.place.path)
     assert plan.board_of(again, here(again)).frequencies == frequencies
     again.close()
 

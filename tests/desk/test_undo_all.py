@@ -5,8 +5,8 @@ import random
 import pytest
 from PyQt6.QtWidgets import QPushButton
 
-from azven.book.store import same
-from azven.book.tables import TABLES
+from azven.book.columns import KINDS
+from azven.book.edits import same
 from azven.desk.tables import RecordTable
 from azven.work import chain, ground, kit, listen, plan, reach
 from azven.work.ground import permission
@@ -18,12 +18,12 @@ CELLS, DEEDS = 60, 40
 
 
 def everything(store):
-    return {kind: sorted(store.all(kind), key=lambda r: r.id) for kind in TABLES}
+    return {kind: sorted(store.all(kind), key=lambda r: r.id) for kind in KINDS}
 
 
 def differences(before, after):
     out = []
-    for kind in TABLES:
+    for kind in KINDS:
         if len(before[kind]) != len(after[kind]):
             out.append((kind.__name__, len(before[kind]), len(after[kind])))
         else:

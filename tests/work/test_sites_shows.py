@@ -2,8 +2,8 @@
 
 import pytest
 
+from azven.book.columns import KINDS
 from azven.book.records import Act, Link, Plan, Relation, Show, Site, Trace, Unit, Zone
-from azven.book.tables import TABLES
 from azven.refusal import Refusal
 from azven.work import chain, ground, ids, keeping, kit, listen, plan, shows, sites
 from azven.work.plan import history
@@ -12,7 +12,7 @@ from azven.work.scope import exists, of_show, opening
 
 def whole(store):
     """Everything in the book, by kind and id."""
-    return {(kind, r.id): r for kind in TABLES if kind is not Trace for r in store.all(kind)}
+    return {(kind, r.id): r for kind in KINDS if kind is not Trace for r in store.all(kind)}
 
 
 def made(store, edit):

@@ -192,7 +192,9 @@ def test_a_second_start_on_the_same_book_works_beside_the_first(start, tmp_path)
         desk.type(f"{name} desk")
         desk.click(*desk.ask("at(window.header.primary_button)"))
         desk.until(f"{name + ' desk'!r} in [x.name for x in kit.links(session.store, session.scope)]")
-    assert sorted(one.ask("[x.name for x in kit.links(session.store, session.scope)]")) == ["First desk", "Second desk"]
+    both = ["First desk", "Second desk"]
+    one.until(f"sorted(x.name for x in kit.links(session.store, session.scope)) == {both!r}")
+    one.until("'Second desk' in str([r.name for r in window.stage.links.records.records])")
     one.close()
     two.close()
     with sqlite3.connect(book) as connection:

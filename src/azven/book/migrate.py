@@ -1,4 +1,4 @@
-"""Bringing an older book up to date, step by step, all or nothing."""
+"""The tables of a new book, and bringing an older one up to date, step by step, all or nothing."""
 
 from pathlib import Path
 
@@ -6,7 +6,16 @@ import sqlalchemy as sa
 from alembic import command
 from alembic.config import Config
 
-from azven.book.edits import BookError
+from azven.book.engines import REVISION, Engine
+from azven.book.tables import counter, metadata, revision
+
+
+def make_tables(connection: sa.Connection) -> None:
+    """All tables in an empty database."""
+    metadata.create_all(connection, checkfirst=False)
+    revision.create(connection, checkfirst=False)
+    connection.execute(sa.insert(revision).values(version_num=REVISION))
+    connection.execute(sa.insert(counter).values(next_id=1))
 
 
 def configuration(connection: sa.Connection | None = None) -> Config:
@@ -17,22 +26,7 @@ def configuration(connection: sa.Connection | None = None) -> Config:
     return config
 
 
-def upgrade(engine: sa.Engine, path: Path) -> None:
-    """Migrate to the newest revision; on failure the book stays as it was and BookError says so.
-
-    Foreign keys are off while tables are rebuilt, or a rebuilt parent would take its children along.
-    """
-    with engine.connect() as connection:
-        _foreign_keys(connection, "OFF")
-        try:
-            with connection.execution_options(writes=True).begin():
-                command.upgrade(configuration(connection), "head")
-                if connection.exec_driver_sql("PRAGMA foreign_key_check").fetchall():
-                    raise BookError(f"{path} could not be brought up to date; it was left as it is.")
-        finally:
-            _foreign_keys(connection, "ON")
-
-
-def _foreign_keys(connection: sa.Connection, state: str) -> None:
-    """On the driver's own cursor: inside a transaction SQLite ignores this pragma without a word."""
-    connection.connection.cursor().execute(f"PRAGMA foreign_keys = {state}")
+def upgrade(engine: Engine, to: str = "head") -> None:
+    """Migrate to the newest revision; on failure the book stays as it was and BookError says so."""
+    with engine.migrating() as connection:
+        command.upgrade(configuration(connection), to)

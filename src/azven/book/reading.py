@@ -66,5 +66,5 @@ def patched(held: Held, changes: Sequence[Change]) -> None:
             if change.after is not None:
                 now[change.after.id] = change.after
             elif change.before is not None:
-                del now[change.before.id]
+                now.pop(change.before.id, None)
         held[kind] = {i: now[i] for i in sorted(now)}  # what comes back stands where it stood

@@ -391,3 +391,12 @@ class Design(Record):
     name: str
     document: dict[str, Any] = field(default_factory=dict)
     note: str = ""
+
+
+@record
+class Retention(Record):
+    """How much of its history a book keeps: so many edits, the newest; with `bulky` also bins of sweeps and drawings,
+    which a removal is otherwise not able to bring back from there."""
+
+    edits: int = 20_000
+    bulky: bool = False

@@ -10,7 +10,7 @@ from typing import Any, Literal, Union, get_args, get_origin
 
 from azven.book import records as r
 from azven.book import regions
-from azven.book.tables import hints
+from azven.book.columns import hints
 
 _BOUNDS: Mapping[type[r.Record], Mapping[str, tuple[float, float]]] = {
     r.Zone: {"near_m": (0.0, 1e6), "far_m": (0.0, 1e6), "between_m": (0.0, 1e6), "exponent": (0.0, 80.0)},

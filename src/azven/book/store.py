@@ -1,131 +1,153 @@
 """The store: opens a book, reads records, and writes edits, each as one transaction that is on disk at once."""
 
-import os
-import sqlite3
-import stat
-from collections.abc import Callable, Mapping, Sequence
-from contextlib import closing
-from dataclasses import fields, replace
-from itertools import groupby
+import threading
+import uuid
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager, suppress
+from dataclasses import replace
+from datetime import datetime
 from pathlib import Path
 from typing import Any, TypeVar
 
-import numpy as np
-import sqlalchemy as sa
-from sqlalchemy import event
-from sqlalchemy.exc import DatabaseError, IntegrityError, OperationalError
-
-from azven.book import damage
+from azven.book import author, damage, history, others
+from azven.book.author import Author
+from azven.book.columns import KINDS, LARGE, record_of
 from azven.book.damage import Damage
-from azven.book.edits import BookError, Change, ConflictError, Edit
-from azven.book.formats.whole import written_whole
+from azven.book.edits import BookError, ConflictError, Edit, NeededError
+from azven.book.engines import REVISION, REVISIONS, Away, Engine, engine_at
+from azven.book.place import SUFFIX, File, Place
 from azven.book.reading import Held, Snapshot, by_id, patched, the_one, those
-from azven.book.records import Record, Show, Site, Trace
-from azven.book.tables import APPLICATION_ID, REVISION, REVISIONS, TABLES, as_read, counter, metadata, revision, values
+from azven.book.records import Record, Retention, Show, Site, Trace, Unit
+from azven.book.rows import how_many, rows
+
+__all__ = ["SUFFIX", "Store"]
 
 R = TypeVar("R", bound=Record)
-SUFFIX = ".azven"
-_SAID_CHARS = 80
-_RIGHTS = 0o600
-"""A book is its owner's alone."""
 _DAMAGE_SAID = 3
+_ANSWERS = 2_000
+"""So many answers about kinds that are not held are kept until one of them changes."""
+_Question = tuple[type[Record], tuple[tuple[str, Any], ...]]
 
 
 class Store:
-    """An open book. `create` and `open` are the ways in; listeners hear every edit after it landed."""
+    """An open book. `create` and `open` are the ways in; listeners hear every edit after it landed, those of other
+    desks too once `catch_up` has found them. A store belongs to the thread that opened it."""
 
-    def __init__(self, engine: sa.Engine, path: Path) -> None:
-        self.path = path
-        self._engine = engine
-        self._writer = engine.execution_options(writes=True)
-        self._listeners: list[Callable[[Edit], None]] = []
-        self._read: Held = {}
-        self._data_version = -1
+    def __init__(self, engine: Engine, by: Author | None = None) -> None:
+        self.place: Place = engine.place
+        self.author = by or author.here()
         self.damaged: tuple[Damage, ...] = ()
         """Records that are set aside; where there are any the book is open for reading only."""
+        self._engine = engine
+        self._thread = threading.get_ident()
+        self._listeners: list[Callable[[Edit], None]] = []
+        self._read: Held = {}
+        self._answers: dict[_Question, list[Any]] = {}
+        self._seen = 0
+        self._key = uuid.uuid4().hex
+        self._edits = 0
+        self._doubtful: set[str] = set()
+        """Marks of edits of which it is not known whether they landed."""
 
     # -- opening -----------------------------------------------------------------------------------
 
     @classmethod
-    def create(cls, path: Path) -> "Store":
-        """Make a new book at `path`. Raises BookError when something is there or it cannot be written."""
-        if path.exists():
-            raise BookError(f"{path} exists already; nothing was changed.")
-        if not path.parent.is_dir():
-            raise BookError(f"{path.parent} is not a folder; no book was made.")
-        try:
-            os.close(os.open(path, os.O_CREAT | os.O_EXCL | os.O_WRONLY, _RIGHTS))
-        except OSError as error:
-            raise BookError(
-                f"{path} cannot be opened or made there ({error.strerror}); nothing was changed."
-            ) from error
-        engine = _engine(path)
-        try:
-            with engine.execution_options(writes=True).begin() as connection:
-                connection.exec_driver_sql(f"PRAGMA application_id = {APPLICATION_ID}")
-                metadata.create_all(connection, checkfirst=False)
-                revision.create(connection, checkfirst=False)
-                connection.execute(sa.insert(revision).values(version_num=REVISION))
-                connection.execute(sa.insert(counter).values(next_id=1))
-            _write_head(engine)
-        except DatabaseError as error:
-            engine.dispose()
-            raise BookError(_say(error, path)) from error
-        return cls(engine, path)
+    def create(cls, where: Place | Path, by: Author | None = None) -> "Store":
+        """Make a new book at a place. Raises BookError when something is there or it cannot be written."""
+        engine = engine_at(_place(where), new=True)
+        with _closing_on_failure(engine):
+            engine.make()
+            store = cls(engine, by)
+            store._look_through()
+        return store
 
     @classmethod
-    def open(cls, path: Path) -> "Store":
-        """Open the book at `path`, bringing an older one up to date.
+    def open(cls, where: Place | Path, by: Author | None = None) -> "Store":
+        """Open the book at a place, bringing an older one up to date.
 
-        Raises BookError, with nothing changed on disk, when the file is missing, is no book, comes from
-        a newer version, or cannot be written. Damaged records are set aside and told in `damaged`.
+        Raises BookError, with nothing changed there, when it is missing, is no book, comes from a newer version, or
+        cannot be written. Damaged records are set aside and told in `damaged`.
         """
-        _look_before_opening(path)
-        engine = _engine(path)
-        try:
-            found = _read_revision(engine, path)
-            if found != REVISION:
+        engine = engine_at(_place(where))
+        with _closing_on_failure(engine):
+            if _revision(engine) != REVISION:
                 from azven.book.migrate import upgrade
 
-                upgrade(engine, path)
-            store = cls(engine, path)
+                upgrade(engine)
+            store = cls(engine, by)
             store._look_through()
-        except DatabaseError as error:
-            engine.dispose()
-            raise BookError(_say(error, path)) from error
-        except BookError:
-            engine.dispose()
-            raise
         return store
 
     def close(self) -> None:
-        self._engine.dispose()
+        self._engine.close()
+
+    @property
+    def engine(self) -> Engine:
+        """The database of the book, for its history and for copying it."""
+        self._mine()
+        return self._engine
+
+    def _mine(self) -> None:
+        if threading.get_ident() != self._thread:
+            raise RuntimeError("a store belongs to the thread that opened it; give others a snapshot")
 
     # -- reading -----------------------------------------------------------------------------------
 
     def all(self, kind: type[R], **where: Any) -> list[R]:
         """Records of a kind whose columns equal `where`, in the order of their ids; BookError when unreadable."""
         if kind is Trace:
-            return self._select(kind, where)
+            return self._asked(kind, where)
+        if kind in LARGE:
+            question = (kind, tuple(sorted(where.items())))
+            if question not in self._answers:
+                if len(self._answers) >= _ANSWERS:
+                    self._answers.clear()
+                self._answers[question] = self._asked(kind, where)
+            return list(self._answers[question])
         return those(self._every(kind), where)
 
+    def page(self, kind: type[R], start: int, count: int, **where: Any) -> list[R]:
+        """`count` of those records from the one numbered `start` on; BookError when unreadable."""
+        return self._asked(kind, where, start, count)
+
+    def count(self, kind: type[R], **where: Any) -> int:
+        """How many such records there are."""
+        with self.told():
+            return how_many(self._engine, kind, where)
+
+    def get(self, kind: type[R], record_id: int) -> R:
+        """One record; raises BookError when it is not there."""
+        known = by_id(self.all(kind, id=record_id)) if kind in LARGE else self._every(kind)
+        return the_one(known, kind, record_id)
+
+    def snapshot(self, units: Sequence[Unit] = ()) -> Snapshot:
+        """The records that are held, as they are now, and of those that are not the given `units`."""
+        held = {kind: self._every(kind) for kind in KINDS if kind not in LARGE}
+        return Snapshot({**held, Unit: by_id(units)})
+
     def _every(self, kind: type[R]) -> dict[int, R]:
-        self._forget_if_others_wrote()
-        if kind not in self._read:
-            self._read[kind] = by_id(self._select(kind, {}))
+        self._mine()
         return self._read[kind]
 
-    def snapshot(self) -> Snapshot:
-        """All records but the bins of sweeps as they are now."""
-        return Snapshot({kind: self._every(kind) for kind in TABLES if kind is not Trace})
+    def _asked(self, kind: type[R], where: Mapping[str, Any], start: int = 0, count: int | None = None) -> list[R]:
+        with self.told():
+            found = rows(self._engine, kind, where, start, count)
+        if kind is Trace:
+            return [record_of(kind, row) for row in found]
+        told: list[Damage] = []
+        records = damage.sound(kind, found, told)
+        self.damaged += tuple(d for d in told if d not in self.damaged)
+        return records
 
     def _look_through(self) -> None:
-        """Read everything but the bins of sweeps once; what does not fit, and what hangs on it, is set aside."""
-        read, found = damage.look_through(self._engine)
+        """Read every kind that is held once; what does not fit, and what hangs on it, is set aside."""
+        with self._engine.reading():
+            self._seen = history.latest(self._engine)
+            read, found = damage.look_through(self._engine)
         self._read = {kind: by_id(records) for kind, records in read.items()}
         self.damaged = tuple(found)
         if self.damaged and not (self._read[Site] and self._read[Show]):
-            raise BookError(f"{self.path} is damaged and was left as it is: {self.damage_in_words()}.")
+            raise BookError(f"{self.place} is damaged and was left as it is: {self.damage_in_words()}.")
 
     def damage_in_words(self) -> str:
         """The damaged records, the first of them by name."""
@@ -133,221 +155,181 @@ class Store:
         more = len(self.damaged) - _DAMAGE_SAID
         return said + (f" and {more} more" if more > 0 else "")
 
-    def _select(self, kind: type[R], where: Mapping[str, Any]) -> list[R]:
+    # -- others ------------------------------------------------------------------------------------
+
+    @property
+    def away_since(self) -> datetime | None:
+        """Since when the server of the book has not answered; None while it does, and for a file."""
+        watcher = getattr(self._engine, "watcher", None)
+        return watcher.away_since if watcher is not None else None
+
+    def others_wrote(self) -> bool:
+        """Whether others may have changed the book since this was last asked; never waits."""
+        self._mine()
         try:
-            with self._engine.connect() as connection:
-                return damage.select(connection, kind, where)
-        except DatabaseError as error:
-            raise BookError(_say(error, self.path)) from error
+            return not self.damaged and self._engine.others_wrote()
+        except self._engine.errors:
+            return False
+
+    def catch_up(self) -> list[Edit]:
+        """Read what other desks have changed since, tell the listeners of all of it together, and return their edits,
+        oldest first.
+
+        Raises BookError when the book cannot be read.
+        """
+        with self.told(), self._engine.reading():
+            found = history.news(self._engine, self._seen)
+            if found is None:
+                edits = [self._read_anew()]
+            else:
+                strange = [n for n in found if not n.mark.startswith(self._key) or n.mark in self._doubtful]
+                self._doubtful -= {n.mark for n in strange}
+                edits = others.edits_of(self._engine, strange, self._read)
+                self._take_over(*edits)
+            self._seen = history.latest(self._engine)
+        if edits:
+            self._tell(others.together(edits))
+        return edits
+
+    def _read_anew(self) -> Edit:
+        """Everything is read again, where the history does not reach back to what was seen last."""
+        before = self._read
+        read, found = damage.look_through(self._engine)
+        self._read, self.damaged = {kind: by_id(records) for kind, records in read.items()}, tuple(found)
+        self._answers.clear()
+        return Edit("Changed elsewhere", others.difference(before, self._read), by="other desks", also=LARGE)
+
+    def _take_over(self, *edits: Edit) -> None:
+        """Bring what is held up to date with edits that have landed."""
+        for edit in edits:
+            patched(self._read, edit.changes)
+        touched = {kind for edit in edits for kind in edit.kinds}
+        self._answers = {q: found for q, found in self._answers.items() if q[0] not in touched}
+
+    def _tell(self, edit: Edit) -> None:
+        for listener in list(self._listeners):
+            listener(edit)
+
+    def listen(self, listener: Callable[[Edit], None]) -> None:
+        """Call `listener` with every edit after it landed."""
+        self._listeners.append(listener)
+
+    # -- writing -----------------------------------------------------------------------------------
 
     def _only_reading(self) -> None:
+        self._mine()
         if self.damaged:
             raise BookError(
                 f"Nothing was changed: the book is open for reading only, for {self.damage_in_words()}. "
                 "Copy the file and repair it, or start a new book."
             )
 
-    def _forget_if_others_wrote(self) -> None:
-        """Drop what was read when another connection has changed the file since (SQLite's data_version)."""
-        connection = self._engine.raw_connection()
-        try:
-            (version,) = connection.cursor().execute("PRAGMA data_version").fetchone()
-        finally:
-            connection.close()
-        if version != self._data_version:
-            first, self._data_version = self._data_version < 0, version
-            if not first and not self.damaged:
-                self._read.clear()
-
-    def get(self, kind: type[R], record_id: int) -> R:
-        """One record; raises BookError when it is not there."""
-        known = by_id(self.all(kind, id=record_id)) if kind is Trace else self._every(kind)
-        return the_one(known, kind, record_id)
-
-    # -- writing -----------------------------------------------------------------------------------
-
     def reserve(self, n: int = 1) -> int:
         """Set aside `n` ids and return the first; ids are unique over all records of the book."""
         self._only_reading()
-        try:
-            with self._writer.begin() as connection:
-                first = connection.execute(sa.select(counter.c.next_id).with_for_update()).scalar_one()
-                connection.execute(sa.update(counter).values(next_id=first + n))
-        except DatabaseError as error:
-            raise BookError(_say(error, self.path)) from error
-        return int(first)
+        with self.told(), self._engine.writing() as connection:
+            connection.exec_driver_sql(f"UPDATE counter SET next_id = next_id + {int(n)}")
+            ((after,),) = self._engine.rows("SELECT next_id FROM counter")
+        return int(after) - n
 
     def apply(self, edit: Edit) -> Edit:
-        """Write an edit and tell the listeners. Returns it as it landed, with the versions set.
+        """Write an edit and tell the listeners. Returns it as it landed, with the versions set and without what others
+        had done already; empty where that is everything.
 
-        Raises ConflictError when a record is not as the edit expects it, BookError when the disk does
-        not take it; in both cases nothing of the edit was written.
+        Raises ConflictError when somebody else has changed the same field of a record, BookError when the disk does
+        not take it or the server is away; in both cases nothing of the edit was written.
         """
         self._only_reading()
+        self._edits += 1
         try:
-            with self._writer.begin() as connection:
-                landed = replace(edit, changes=_write_all(connection, edit.changes))
-        except IntegrityError as error:
-            raise BookError(f"“{edit.title}” was not done: something else in the book still needs it.") from error
-        except DatabaseError as error:
-            raise BookError(_say(error, self.path)) from error
-        patched(self._read, landed.changes)
-        for listener in list(self._listeners):
-            listener(landed)
+            landed, number = self._written(edit, f"{self._key}-{self._edits}")
+        except ConflictError as conflict:
+            self._explain(conflict)
+            raise
+        if not landed:
+            return landed
+        self._take_over(landed)
+        if number == self._seen + 1:
+            self._seen = number
+        else:
+            with suppress(BookError):  # the edit is done; what others did is seen the next time
+                self.catch_up()
+        self._tell(landed)
         return landed
 
-    def listen(self, listener: Callable[[Edit], None]) -> None:
-        """Call `listener` with every edit after it landed."""
-        self._listeners.append(listener)
+    def _written(self, edit: Edit, mark: str) -> tuple[Edit, int]:
+        """The edit as it landed, and its number in the history."""
+        from sqlalchemy.exc import IntegrityError
 
-    def copy_to(self, path: Path) -> None:
-        """The book as it stands as another file, whole or not at all; BookError when it cannot be written there."""
+        from azven.book.landing import land
+
+        kept = next(iter(self._read[Retention].values()), Retention())
+        number = 0
         try:
-            with (
-                written_whole(path, _RIGHTS) as fresh,
-                closing(self._engine.raw_connection()) as source,
-                closing(sqlite3.connect(fresh)) as target,
-            ):
-                source.driver_connection.backup(target)  # type: ignore[union-attr]
-        except (sqlite3.Error, OSError) as error:
-            raise BookError(f"{path} could not be written ({error}); no copy was made.") from error
+            with self._engine.writing() as connection:
+                landed = replace(edit, changes=land(self._engine, connection, edit.changes))
+                number = history.write(connection, landed, self.author, mark, kept) if landed else 0
+        except Away as away:
+            if not number:
+                raise BookError(f"{self.place} cannot be reached; “{edit.title}” was not done. {away}") from away
+            self._doubtful.add(mark)
+            raise BookError(
+                f"{self.place} went away while “{edit.title}” was being written; "
+                "whether it was is shown as soon as the server is back."
+            ) from away
+        except IntegrityError as error:
+            raise NeededError(
+                f"“{edit.title}” was not done: what it belongs to is gone, or something in the book still needs it."
+            ) from error
+        except self._engine.errors as error:
+            raise BookError(self._engine.explain(error)) from error
+        return landed, number
 
-    def max_pages(self, pages: int) -> None:
-        """Limit the size of the file, as a full disk would (SQLite pages of 4 KiB)."""
-        with self._engine.connect() as connection:
-            connection.exec_driver_sql(f"PRAGMA max_page_count = {pages}")
+    def _explain(self, conflict: ConflictError) -> None:
+        """Say who was quicker, and take over what they did."""
+        record = conflict.wanted or conflict.current
+        with suppress(BookError):
+            self.catch_up()
+            with self.told():
+                line = history.last_of(self._engine, conflict.kind, record.id) if record is not None else None
+            if line is not None:
+                conflict.by, conflict.at = f"{line.who} at {line.desk}", line.at
+
+    @contextmanager
+    def told(self) -> Iterator[None]:
+        """What goes wrong in the database, in a sentence."""
+        self._mine()
+        try:
+            yield
+        except Away as away:
+            raise BookError(f"{self.place} cannot be reached. {away}") from away
+        except self._engine.errors as error:
+            raise BookError(self._engine.explain(error)) from error
 
 
-def _engine(path: Path) -> sa.Engine:
-    place = sa.URL.create("sqlite", database=str(path))  # a path is not a URL: % and ? stand for themselves
-    engine = sa.create_engine(place, poolclass=sa.StaticPool, connect_args={"check_same_thread": False})
-
-    @event.listens_for(engine, "connect")
-    def _prepare(dbapi: Any, _: Any) -> None:
-        dbapi.isolation_level = None  # so that BEGIN is ours to say
-        dbapi.execute("PRAGMA busy_timeout = 5000")
-        dbapi.execute("PRAGMA foreign_keys = ON")
-        dbapi.execute("PRAGMA journal_mode = WAL")
-        dbapi.execute("PRAGMA synchronous = FULL")
-
-    @event.listens_for(engine, "begin")
-    def _begin(connection: sa.Connection) -> None:
-        writes = connection.get_execution_options().get("writes", False)
-        connection.exec_driver_sql("BEGIN IMMEDIATE" if writes else "BEGIN")
-
-    return engine
-
-
-def _write_head(engine: sa.Engine) -> None:
-    """Bring the mark of a book out of the write-ahead log into the file, where `open` looks for it."""
-    connection = engine.raw_connection()
+@contextmanager
+def _closing_on_failure(engine: Engine) -> Iterator[None]:
+    """Whatever goes wrong while a book is opened, the database is let go, and it is told in a sentence."""
     try:
-        connection.cursor().execute("PRAGMA wal_checkpoint(TRUNCATE)")
-    finally:
-        connection.close()
+        yield
+    except Away as away:
+        engine.close()
+        raise BookError(f"{engine.place} cannot be reached. {away}") from away
+    except engine.errors as error:
+        said = engine.explain(error)
+        engine.close()
+        raise BookError(said) from error
+    except BaseException:
+        engine.close()
+        raise
 
 
-def _look_before_opening(path: Path) -> None:
-    """Refuse what is plainly not a book before SQLite touches it."""
-    try:
-        kind = path.stat().st_mode
-    except FileNotFoundError:
-        raise BookError(f"There is no book at {path}.") from None
-    except OSError as error:
-        raise BookError(f"{str(path)[:_SAID_CHARS]} cannot be read ({error.strerror}).") from error
-    if stat.S_ISDIR(kind):
-        raise BookError(f"{path} is a folder, not a book.")
-    if not stat.S_ISREG(kind):
-        raise BookError(f"{path} is no file that could hold a book; it was left as it is.")
-    try:
-        with path.open("rb") as file:
-            head = file.read(100)
-        with path.open("r+b"):
-            pass
-    except OSError as error:
-        raise BookError(f"{path} cannot be written to ({error.strerror}); copy it to a place of your own.") from error
-    if not head.startswith(b"SQLite format 3\0") or int.from_bytes(head[68:72], "big") != APPLICATION_ID:
-        raise BookError(f"{path} is not an Azven book; it was left as it is.")
+def _place(where: Place | Path) -> Place:
+    return File(where) if isinstance(where, Path) else where
 
 
-def _read_revision(engine: sa.Engine, path: Path) -> str:
-    with engine.connect() as connection:
-        found = connection.execute(sa.select(revision.c.version_num)).scalar()
-    if found not in REVISIONS:
-        raise BookError(f"{path} was written by a newer Azven; update Azven to open it. It was left as it is.")
-    return str(found)
-
-
-def _say(error: DatabaseError, path: Path) -> str:
-    """What a database error means to the person at the screen."""
-    code = getattr(error.orig, "sqlite_errorcode", 0) & 0xFF  # the rest says more closely where
-    if (words := _MEANS.get(code)) is not None:
-        return f"{path} {words}."
-    if code == sqlite3.SQLITE_FULL:
-        return f"The disk that holds {path} is full. The last edit was not kept; everything before it is safe."
-    if code in (sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB):
-        return f"{path} is damaged and was left as it is ({error.orig})."
-    if isinstance(error, OperationalError):
-        return f"{path} could not be read or written: {error.orig}"
-    return f"{path}: {error.orig}"
-
-
-_MEANS = {
-    sqlite3.SQLITE_READONLY: "is read-only; the last edit was not kept. Copy the book to a place of your own",
-    sqlite3.SQLITE_CANTOPEN: "cannot be opened or made there; nothing was changed",
-    sqlite3.SQLITE_BUSY: "is busy in another program; the last edit was not kept. Try again",
-    sqlite3.SQLITE_LOCKED: "is busy in another program; the last edit was not kept. Try again",
-}
-"""SQLite's primary result codes, in words."""
-
-
-def _write_all(connection: sa.Connection, changes: Sequence[Change]) -> tuple[Change, ...]:
-    """Write the changes of an edit in their order, neighbouring additions of one kind together."""
-    landed: list[Change] = []
-    for (kind, adds), run in groupby(changes, key=lambda c: (c.kind, c.before is None)):
-        if adds:
-            new = [_added(c) for c in run]
-            connection.execute(sa.insert(TABLES[kind]), [values(c.after) for c in new if c.after is not None])
-            landed += new
-        else:
-            landed += [_write(connection, c) for c in run]
-    return tuple(landed)
-
-
-def _added(change: Change) -> Change:
-    assert change.after is not None
-    if not change.after.id:
-        raise ValueError("reserve an id before adding a record")
-    return Change(None, as_read(replace(change.after, version=change.after.version + 1)))
-
-
-def _write(connection: sa.Connection, change: Change) -> Change:
-    """Write a change or removal inside the transaction, once the record is seen to be as it expects."""
-    kind = change.kind
-    table = TABLES[kind]
-    assert change.before is not None
-    row = connection.execute(sa.select(table).where(table.c.id == change.before.id)).one_or_none()
-    current = damage.record(kind, row) if row is not None else None
-    if current is None or not same(current, change.before):
-        raise ConflictError(f"This {kind.__name__.lower()} was changed elsewhere meanwhile; nothing was lost.", current)
-    mine = (table.c.id == current.id) & (table.c.version == current.version)
-    if change.after is None:
-        connection.execute(sa.delete(table).where(mine))
-        return Change(current, None)
-    after = as_read(replace(change.after, version=current.version + 1))
-    connection.execute(sa.update(table).where(mine).values(values(after)))
-    return Change(current, after)
-
-
-def same(a: Record, b: Record) -> bool:
-    """Whether two records say the same, whatever their versions."""
-    for f in fields(a):
-        if f.name == "version":
-            continue
-        x, y = getattr(a, f.name), getattr(b, f.name)
-        if isinstance(x, np.ndarray) or isinstance(y, np.ndarray):
-            if len(x) != len(y) or not np.allclose(x, y, atol=0.006):
-                return False
-        elif x != y:
-            return False
-    return True
+def _revision(engine: Engine) -> str:
+    found = engine.rows("SELECT version_num FROM alembic_version")
+    if not found or found[0][0] not in REVISIONS:
+        raise BookError(f"{engine.place} was written by a newer Azven; update Azven to open it. It was left as it is.")
+    return str(found[0][0])

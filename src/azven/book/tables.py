@@ -1,25 +1,12 @@
-"""The tables behind the records, and how their values are written."""
+"""The tables behind the records, as SQLAlchemy has them."""
 
-import json
-import re
-import zlib
-from dataclasses import fields, replace
-from datetime import UTC, datetime
-from typing import Any, Literal, TypeVar, get_args, get_origin, get_type_hints
+from typing import Any
 
-import numpy as np
 import sqlalchemy as sa
-from numpy.typing import NDArray
 from sqlalchemy.engine import Dialect
 
 from azven.book import records as r
-
-R = TypeVar("R", bound=r.Record)
-APPLICATION_ID = 0x417A7665
-"""SQLite's application_id of a book: the letters Azve."""
-REVISION = "0005"
-REVISIONS = ("0001", "0002", "0003", "0004", "0005")
-"""Every revision that this version of Azven knows, oldest first."""
+from azven.book.columns import KINDS, PACK, READ, Column, Sort, columns, table_name
 
 metadata = sa.MetaData(
     naming_convention={
@@ -32,158 +19,105 @@ metadata = sa.MetaData(
 )
 
 
-class Utc(sa.TypeDecorator[datetime]):
-    """A moment in UTC; SQLite forgets the zone, so it is taken off and put back."""
+class _Written(sa.TypeDecorator[Any]):
+    """Values of a sort, written and read as `columns` says."""
+
+    impl: type[sa.types.TypeEngine[Any]] = sa.Text
+    cache_ok = True
+    sort: Sort
+
+    def process_bind_param(self, value: Any, dialect: Dialect) -> Any:
+        return None if value is None else PACK[self.sort](value)
+
+    def process_result_value(self, value: Any, dialect: Dialect) -> Any:
+        return None if value is None else READ[self.sort](value)
+
+
+class Utc(_Written):
+    """A moment in UTC."""
 
     impl = sa.DateTime
     cache_ok = True
-
-    def process_bind_param(self, value: datetime | None, dialect: Dialect) -> datetime | None:
-        return None if value is None else value.astimezone(UTC).replace(tzinfo=None)
-
-    def process_result_value(self, value: datetime | None, dialect: Dialect) -> datetime | None:
-        return None if value is None else value.replace(tzinfo=UTC)
+    sort = "moment"
 
 
-class Json(sa.TypeDecorator[Any]):
+class Json(_Written):
     """A list or an object as JSON text; lists come back as tuples, all the way down."""
 
-    impl = sa.Text
     cache_ok = True
-
-    def process_bind_param(self, value: Any, dialect: Dialect) -> str | None:
-        return None if value is None else json.dumps(value, ensure_ascii=False, separators=(",", ":"))
-
-    def process_result_value(self, value: str | None, dialect: Dialect) -> Any:
-        return None if value is None else frozen(json.loads(value))
+    sort = "json"
 
 
-def frozen(value: Any) -> Any:
-    """Lists as tuples, all the way down: the form in which JSON columns are read back."""
-    if isinstance(value, list):
-        return tuple(frozen(v) for v in value)
-    if isinstance(value, dict):
-        return {k: frozen(v) for k, v in value.items()}
-    return value
-
-
-_MOST_BINS = 20_000_000
-
-
-def _unpacked(data: bytes, size: int) -> bytes:
-    """Compressed values of `size` bytes each; ValueError when they do not unpack, or to more than a sweep can hold."""
-    if not isinstance(data, bytes):
-        raise ValueError("the bins are no packed values")
-    engine = zlib.decompressobj()
-    try:
-        found = engine.decompress(data, _MOST_BINS * size)
-    except zlib.error as error:
-        raise ValueError(f"the bins do not unpack ({error})") from error
-    if engine.unconsumed_tail or not engine.eof or len(found) % size:
-        raise ValueError("the bins do not unpack to a sweep")
-    return found
-
-
-class Frequencies(sa.TypeDecorator[Any]):
-    """Ascending int64 hertz as compressed differences: equal steps shrink to almost nothing."""
+class Frequencies(_Written):
+    """Ascending int64 hertz."""
 
     impl = sa.LargeBinary
     cache_ok = True
-
-    def process_bind_param(self, value: Any, dialect: Dialect) -> bytes:
-        return zlib.compress(np.diff(value, prepend=0).astype("<i8").tobytes(), 6)
-
-    def process_result_value(self, value: bytes | None, dialect: Dialect) -> Any:
-        return np.cumsum(np.frombuffer(_unpacked(value or b"", 8), "<i8")).astype(np.int64)
+    sort = "frequencies"
 
 
-class Levels(sa.TypeDecorator[Any]):
-    """Levels in dBm as compressed 16-bit hundredths of a decibel, ±327 dB."""
+class Levels(_Written):
+    """Levels in dBm."""
 
     impl = sa.LargeBinary
     cache_ok = True
-
-    def process_bind_param(self, value: Any, dialect: Dialect) -> bytes:
-        return zlib.compress(np.clip(np.round(np.asarray(value) * 100), -32768, 32767).astype("<i2").tobytes(), 1)
-
-    def process_result_value(self, value: bytes | None, dialect: Dialect) -> Any:
-        return np.frombuffer(_unpacked(value or b"", 2), "<i2").astype(np.float64) / 100
+    sort = "levels"
 
 
 KEY = sa.BigInteger().with_variant(sa.Integer(), "sqlite")
-HERTZ = sa.BigInteger()
-
-
-def hints(kind: type[r.Record]) -> dict[str, Any]:
-    """The types of a record's fields, by name."""
-    if kind not in _hints:
-        _hints[kind] = get_type_hints(kind)
-    return _hints[kind]
-
-
-_hints: dict[type[r.Record], dict[str, Any]] = {}
-_TYPES: dict[Any, Any] = {
-    str: sa.Text(), int: sa.Integer(), float: sa.Float(), bool: sa.Boolean(), bytes: sa.LargeBinary(),
-    datetime: Utc(), NDArray[np.int64]: Frequencies(), NDArray[np.float64]: Levels(),
+_TYPES: dict[Sort, Any] = {
+    "key": KEY, "whole": sa.Integer(), "hertz": sa.BigInteger(), "real": sa.Float(), "text": sa.Text(),
+    "truth": sa.Boolean(), "bytes": sa.LargeBinary(), "moment": Utc(), "json": Json(), "frequencies": Frequencies(),
+    "levels": Levels(),
 }  # fmt: skip
+
+
 _WORDS_AS_TEXT = {
-    (r.Sweep, "detector"),
-    (r.KeptPlan, "school"),
-    *((r.Antenna, f) for f in ("side", "kind", "polarisation")),
+    ("sweep", "detector"),
+    ("kept_plan", "school"),
+    *(("antenna", name) for name in ("side", "kind", "polarisation")),
 }
-"""Closed sets whose columns hold any text, as they always have; what is none of the set is set aside as it is read."""
+"""Closed sets whose columns hold any text, as they always have: a migration that forbade other words would keep a book
+with one wrong word from being opened at all. What is none of the set is set aside as it is read."""
 
 
-def _column(kind: type[r.Record], name: str) -> sa.Column[Any]:
-    """The column of a field, from its type and name: `zone_id` and `zone_a_id` refer to a zone, `_hz` is hertz."""
-    hint = hints(kind)[name]
-    parts = get_args(hint)
-    optional = type(None) in parts
-    if optional:
-        (hint,) = (p for p in parts if p is not type(None))
-    if name.endswith("_id"):
-        return sa.Column(name, KEY, sa.ForeignKey(f"{name.split('_')[0]}.id"), nullable=optional, index=True)
-    return sa.Column(name, _type(kind, name, hint), nullable=optional)
-
-
-def _type(kind: type[r.Record], name: str, hint: Any) -> Any:
-    if get_origin(hint) is Literal:
-        if (kind, name) in _WORDS_AS_TEXT:
-            return sa.Text()
-        return sa.Enum(*get_args(hint), name=name, native_enum=False, create_constraint=True)
-    if name.endswith("_hz") and hint is int:
-        return HERTZ
-    return _TYPES.get(hint) or Json()
-
-
-def _table(kind: type[r.Record]) -> sa.Table:
-    name = re.sub(r"(?<!^)(?=[A-Z])", "_", kind.__name__).lower()
-    head = (
-        sa.Column("id", KEY, primary_key=True, autoincrement=False),
-        sa.Column("version", sa.Integer(), nullable=False),
-    )
-    return sa.Table(name, metadata, *head, *(_column(kind, f.name) for f in fields(kind)[len(head) :]))
+def _column(table: str, column: Column) -> sa.Column[Any]:
+    if column.name == "id":
+        return sa.Column("id", KEY, primary_key=True, autoincrement=False)
+    if column.refers:
+        key = sa.ForeignKey(f"{column.refers}.id")
+        return sa.Column(column.name, KEY, key, nullable=column.optional, index=True)
+    kind = _TYPES[column.sort]
+    if column.words and (table, column.name) not in _WORDS_AS_TEXT:
+        kind = sa.Enum(*column.words, name=column.name, native_enum=False, create_constraint=True)
+    return sa.Column(column.name, kind, nullable=column.optional)
 
 
 TABLES: dict[type[r.Record], sa.Table] = {
-    kind: _table(kind)
-    for kind in (
-        r.Region, r.Site, r.Zone, r.Relation, r.Neighbour, r.Sweep, r.Trace, r.Model, r.Unit, r.Show, r.Act, r.Link,
-        r.Plan, r.Assignment, r.KeptPlan, r.Permit, r.Wall, r.Area, r.Mount, r.Antenna, r.Backdrop, r.Design,
-    )
-}  # fmt: skip
+    kind: sa.Table(table_name(kind), metadata, *(_column(table_name(kind), c) for c in columns(kind))) for kind in KINDS
+}
 """Record class to table, parents before children."""
 
 counter = sa.Table("counter", metadata, sa.Column("next_id", KEY, nullable=False))
+history = sa.Table(
+    "history",
+    metadata,
+    sa.Column("id", KEY, primary_key=True, autoincrement=False),
+    sa.Column("at", Utc(), nullable=False),
+    sa.Column("who", sa.Text(), nullable=False),
+    sa.Column("desk", sa.Text(), nullable=False),
+    sa.Column("title", sa.Text(), nullable=False),
+    sa.Column("mark", sa.Text(), nullable=False, unique=True),
+)
+history_change = sa.Table(
+    "history_change",
+    metadata,
+    sa.Column("history_id", KEY, sa.ForeignKey("history.id"), primary_key=True),
+    sa.Column("position", sa.Integer(), primary_key=True, autoincrement=False),
+    sa.Column("kind", sa.Text(), nullable=False),
+    sa.Column("record_id", KEY, nullable=False),
+    sa.Column("before", sa.Text()),
+    sa.Column("after", sa.Text()),
+    sa.Index("ix_history_change_record_id", "record_id"),
+)
 revision = sa.Table("alembic_version", sa.MetaData(), sa.Column("version_num", sa.String(32), nullable=False))
-
-
-def as_read(record: R) -> R:
-    """The record as it will be read back from the book."""
-    changed = {f.name: frozen(v) for f in fields(record) if isinstance(v := getattr(record, f.name), list | dict)}
-    return replace(record, **changed) if changed else record
-
-
-def values(record: r.Record) -> dict[str, Any]:
-    """The columns of a record as a dictionary."""
-    return {f.name: getattr(record, f.name) for f in fields(record)}

@@ -4,6 +4,7 @@ import gc
 import logging
 import os
 import sys
+import threading
 from collections.abc import Callable
 from pathlib import Path
 from types import TracebackType
@@ -17,10 +18,12 @@ from azven.desk import theme as look
 from azven.refusal import Refusal
 
 if TYPE_CHECKING:
+    from azven.book.place import Place
     from azven.desk.session import Session
     from azven.desk.window import Window
 
 _VENUE_MS = 300
+_WRITING_MS = 100
 _QUIET_MS = 80
 _SWITCH_S = 0.0005
 """A painting window gets the interpreter back from a computing thread ten times sooner than by default."""
@@ -58,7 +61,7 @@ def frame(theme: str | None, stood: bool = True) -> "Window":
     return window
 
 
-def start(demonstrate: bool, book: Path | None, stage: str, theme: str | None) -> "Window":
+def start(demonstrate: bool, book: "Place | Path | None", stage: str, theme: str | None) -> "Window":
     """Show the window, then the book in it; Refusal in one sentence when that cannot be opened.
 
     The collector rests while thousands of lasting objects are made, which is a tenth of the time.
@@ -76,18 +79,26 @@ def start(demonstrate: bool, book: Path | None, stage: str, theme: str | None) -
     return window
 
 
-def _fill(window: "Window", demonstrate: bool, book: Path | None, stage: str) -> None:
+def _fill(window: "Window", demonstrate: bool, book: "Place | Path | None", stage: str) -> None:
     """Load what a book needs, and show it."""
+    from azven.book.place import File
+    from azven.desk import servers
     from azven.desk.books import Books, damage_note
     from azven.work import books, demo
 
     shelf = Books()
-    store = demo.build() if demonstrate else books.open_book(book or books.default_book())
-    note = f"Demonstration: a fresh copy in {store.path.parent}. Nothing you do here touches a book of yours."
+    if demonstrate:
+        store = demo.build()
+    else:
+        place = File(book) if isinstance(book, Path) else book or books.default_book()
+        nobody = QApplication.platformName() == "offscreen"
+        store = books.open_book(place) if nobody else servers.opened(place, books.open_book, window)
+    note = f"Demonstration: a fresh copy in {store.place.folder}. Nothing you do here touches a book of yours."
     venue = demo.surroundings(store) if demonstrate and stage == "listen" else None
     said = note if demonstrate else damage_note(store)
     shelf.show(store, stage, window.theme, said, not demonstrate, window, venue)
     sys.excepthook = _Apology(lambda: next((w for w in shelf.windows if w.isActiveWindow()), window))
+    QTimer.singleShot(_WRITING_MS, lambda: threading.Thread(target=books.load_writing, daemon=True).start())
     if demonstrate:
         QTimer.singleShot(_VENUE_MS, lambda: _attach_venue(window.session))
 
@@ -101,7 +112,7 @@ def _attach_venue(session: "Session") -> None:
         session.venue.follow(session.scope)
 
 
-def run(demonstrate: bool, book: Path | None, stage: str, theme: str | None, shot: Path | None) -> int:
+def run(demonstrate: bool, book: "Place | None", stage: str, theme: str | None, shot: Path | None) -> int:
     """Show the window until it is closed. Returns the exit status."""
     app = application()
     try:

@@ -6,8 +6,9 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
-from azven.book.store import SUFFIX, Store
-from azven.desk import faults
+from azven.book.place import SUFFIX, File, Place
+from azven.book.store import Store
+from azven.desk import faults, servers
 from azven.desk import theme as look
 from azven.desk.remembered import Remembered
 from azven.desk.session import Session
@@ -36,7 +37,7 @@ class Books:
     ) -> Window:  # fmt: skip
         """A window over an open book, at the place where one was last, in a `frame` that is there already or a new one;
         `lasting` books are remembered."""
-        stayed = self.remembered.place(store.path) if lasting else None
+        stayed = self.remembered.stayed(store.place) if lasting else None
         there = stayed is not None and scope.exists(store, scope.Scope(*stayed))
         session = Session(store, scope.Scope(*stayed) if stayed and there else scope.opening(store), venue)
         session.theme = theme
@@ -46,18 +47,18 @@ class Books:
         self.windows.append(window)
         window.show_stage(stage)
         if lasting:
-            self.remembered.opened(store.path)
+            self.remembered.opened(store.place)
         return window
 
-    def open(self, path: Path, beside: Window, make: Callable[[Path], Store] = Store.open) -> None:
+    def open(self, place: Place, beside: Window, make: Callable[[Place], Store] = Store.open) -> None:
         """Open a book in a window of its own, or bring forward the one it has; trouble is said in `beside`."""
-        known = next((w for w in self.windows if w.session.store.path.absolute() == path.absolute()), None)
+        known = next((w for w in self.windows if w.session.store.place.key == place.key), None)
         if known is not None:
             known.raise_()
             known.activateWindow()
             return
         try:
-            store = make(path)
+            store = servers.opened(place, make, beside)
             window = self.show(store, "ground", beside.session.theme, damage_note(store))
         except Refusal as refusal:
             beside.session.say(faults.sentence(refusal), trouble=True)
@@ -69,28 +70,42 @@ class Books:
     def ask_new(self, beside: Window) -> None:
         """A new book where the user says."""
         if path := _ask_where(beside, "New book", f"book{SUFFIX}"):
-            self.open(path, beside, books.new_book)
+            self.open(File(path), beside, books.new_book)
 
     def ask_open(self, beside: Window) -> None:
         """A book that the user chooses."""
-        name, _ = QFileDialog.getOpenFileName(beside, "Open a book", str(beside.session.store.path.parent), _KINDS)
+        name, _ = QFileDialog.getOpenFileName(beside, "Open a book", str(beside.session.store.place.folder), _KINDS)
         if name:
-            self.open(Path(name), beside)
+            self.open(File(Path(name)), beside)
 
     def ask_copy(self, of: Window) -> None:
-        """The book as it stands, under another name; the window stays with the one it has."""
-        path = _ask_where(of, "Save a copy", f"{of.session.store.path.stem} copy{SUFFIX}")
-        if path is None:
+        """The book as it stands, as a file under another name; the window stays with the one it has."""
+        path = _ask_where(of, "Save a copy", f"{of.session.store.place.stem} copy{SUFFIX}")
+        if path is not None:
+            self.copy(of, File(path))
+
+    def copy(self, of: Window, target: Place) -> None:
+        """Copy the book of a window to a place, beside the window where that may take long."""
+        from azven.book import copying
+
+        session = of.session
+        if any(w.session.store.place.key == target.key for w in self.windows):
+            session.say(f"{target.title} is open; a copy needs another name.", trouble=True)
             return
-        if any(w.session.store.path.absolute() == path.absolute() for w in self.windows):
-            of.session.say(f"{path.name} is open; a copy needs another name.", trouble=True)
+        source = session.store.place
+
+        def said(_: object) -> None:
+            session.say(f"Wrote a copy of the book to {target.title}; you go on in {source.title}.")
+
+        if isinstance(source, File) and isinstance(target, File):
+            try:
+                copying.save_copy(session.store, target.path)
+            except Refusal as refusal:
+                session.say(faults.sentence(refusal), trouble=True)
+            else:
+                said(None)
             return
-        try:
-            of.session.store.copy_to(path)
-        except Refusal as refusal:
-            of.session.say(faults.sentence(refusal), trouble=True)
-            return
-        of.session.say(f"Wrote a copy of the book to {path.name}; you go on in {of.session.store.path.name}.")
+        session.jobs.start(f"Copying to {target.title}", lambda go_on: _copied(source, target, go_on), said)
 
     def closed(self, window: Window, ended: bool) -> None:
         """A window has gone: remember where it was, and let go of its book, if all its jobs have `ended`."""
@@ -100,14 +115,29 @@ class Books:
         self.windows.remove(window)
         self.remembered.theme = session.theme.name
         if window.lasting:
-            self.remembered.stay(session.store.path, session.scope.site, session.scope.show)
+            self.remembered.stay(session.store.place, session.scope.site, session.scope.show)
             self.remembered.geometry = window.saveGeometry()
+        session.rest()
         if session.venue is not None:
             session.venue.stop()
         if ended:
             session.store.close()
         else:
             self.all_ended = False
+
+
+def _copied(source: Place, target: Place, go_on: Callable[[int, int], bool]) -> None:
+    """Copy on a connection of its own; that an older file at the target goes has been agreed to."""
+    from azven.book import copying
+
+    store = Store.open(source)
+    try:
+        if isinstance(target, File):
+            copying.save_copy(store, target.path, go_on)
+        else:
+            copying.copy(store, target, go_on)
+    finally:
+        store.close()
 
 
 def damage_note(store: Store) -> str:

@@ -86,6 +86,10 @@ class Header(QWidget):
         self._lasting.setToolTip(tip(more))
         self._lasting.show()
 
+    def stop_saying(self) -> None:
+        """Take those words away."""
+        self._lasting.hide()
+
     def show_primary(self, title: str, enabled: bool) -> None:
         self.primary_button.setText(title)
         self.primary_button.setEnabled(enabled and not self._jobs.busy)

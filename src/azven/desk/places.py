@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QInputDialog, QMessageBox
 from azven.book.edits import Edit
 from azven.book.records import Show, Site
 from azven.book.store import Store
+from azven.desk import servers
 from azven.desk.actions import Action
 from azven.desk.palette import HERE, Entry, Palette
 from azven.work import ground, keeping, kit, shows, sites
@@ -29,7 +30,10 @@ _ASK = {
 class Places:
     """The header's lists for a window, and the deeds in them by name."""
 
-    MENU = ("new-book", "open-book", "recent-books", "", "copy-book", "print-sheet", "", "keys", "about", "", "close")
+    MENU = (
+        "new-book", "open-book", "open-server", "recent-books", "", "history", "copy-book", "copy-server",
+        "print-sheet", "", "keys", "about", "", "close",
+    )  # fmt: skip
 
     def __init__(self, window: "Window") -> None:
         self._window = window
@@ -41,7 +45,7 @@ class Places:
         place = ground.here(session.store, session.scope)
         act = next((a.name for a in kit.acts(session.store, session.scope) if a.id == session.act), "all acts")
         return [
-            ("book", session.store.path.stem, ""),
+            ("book", session.store.place.stem, ""),
             ("site", one_line(place.site.name), _away(place.site)),
             ("show", one_line(place.show.name), _away(place.show)),
             ("act", one_line(act), ""),
@@ -59,11 +63,11 @@ class Places:
 
     def books(self) -> list[Entry]:
         window, shelf = self._window, self._window.books
-        here = self._session.store.path.absolute()
+        here = self._session.store.place.key
         out = [
-            Entry(f"{p.stem}   {p.parent}", "", partial(shelf.open, p, window))
+            Entry(f"{p.stem}   {p.within}", "", partial(shelf.open, p, window))
             for p in shelf.remembered.recent()
-            if p.absolute() != here
+            if p.key != here
         ]
         return [*out, *(Entry(a.title, "", a.run) for a in self._book_actions())]
 
@@ -106,13 +110,16 @@ class Places:
         return [
             Action("new-book", "New book…", lambda: shelf.ask_new(window), "Ctrl+N"),
             Action("open-book", "Open a book…", lambda: shelf.ask_open(window), "Ctrl+O"),
+            Action("open-server", "Open a shared book on a server…", lambda: servers.ask_open(shelf, window)),
             Action("copy-book", "Save a copy of the book…", lambda: shelf.ask_copy(window)),
+            Action("copy-server", "Copy the book to a server…", lambda: servers.ask_copy(shelf, window)),
         ]
 
     def _menu_actions(self) -> list[Action]:
         window = self._window
         return [
             Action("recent-books", "Recent books…", lambda: self.open("book")),
+            Action("history", "History of the book…", self._show_history, "Ctrl+H"),
             Action("print-sheet", "Print the frequency sheet…", self._print),
             Action("keys", "Keys", self._show_keys),
             Action("about", "About Azven", self._about),
@@ -215,6 +222,11 @@ class Places:
     def _print(self) -> None:
         self._window.show_stage("plan")
         self._window.actions_table.run("sheet")
+
+    def _show_history(self) -> None:
+        from azven.desk.history import HistoryDialog
+
+        HistoryDialog(self._window, self._session).show()
 
     def _show_keys(self) -> None:
         known = [a for a in self._window.actions_table.all() if a.key]

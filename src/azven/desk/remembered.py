@@ -1,9 +1,9 @@
 """What this desk remembers between two starts, outside of every book: recent books, where one was in each, the theme,
 and where the window stood."""
 
-from pathlib import Path
-
 from PyQt6.QtCore import QByteArray, QSettings
+
+from azven.book.place import File, Place, place
 
 _MOST_RECENT = 12
 _MOST_PLACES = 60
@@ -15,27 +15,28 @@ class Remembered:
     def __init__(self) -> None:
         self._settings = QSettings(QSettings.Format.IniFormat, QSettings.Scope.UserScope, "azven", "azven")
 
-    def recent(self) -> list[Path]:
-        """Books that were open, the last one first; those that are gone are left out."""
-        return [p for p in map(Path, self._texts("recent")) if p.exists()]
+    def recent(self) -> list[Place]:
+        """Books that were open, the last one first; files that are gone are left out."""
+        known = [place(text) for text in self._texts("recent")]
+        return [p for p in known if not isinstance(p, File) or p.path.exists()]
 
-    def opened(self, book: Path) -> None:
-        """Put a book at the head of the recent ones."""
-        name = str(book.absolute())
+    def opened(self, book: Place) -> None:
+        """Put a book at the head of the recent ones. The key of a place holds no password."""
+        name = book.key
         listed = [name, *(t for t in self._texts("recent") if t != name)]
         self._settings.setValue("recent", listed[:_MOST_RECENT])
 
-    def place(self, book: Path) -> tuple[int, int] | None:
+    def stayed(self, book: Place) -> tuple[int, int] | None:
         """The ids of the site and show where one was in a book; None when nobody has been in it from here."""
         for line in self._texts("places"):
             site, show, name = (*line.split(" ", 2), "", "")[:3]
-            if name == str(book.absolute()) and site.isdigit() and show.isdigit():
+            if name == book.key and site.isdigit() and show.isdigit():
                 return int(site), int(show)
         return None
 
-    def stay(self, book: Path, site: int, show: int) -> None:
+    def stay(self, book: Place, site: int, show: int) -> None:
         """Remember at which site and show, by their ids, one is in a book."""
-        name = str(book.absolute())
+        name = book.key
         others = [t for t in self._texts("places") if not t.endswith(f" {name}")]
         self._settings.setValue("places", [f"{site} {show} {name}", *others][:_MOST_PLACES])
 

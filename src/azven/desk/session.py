@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
-from azven.book.edits import BookError, Edit
+from azven.book.edits import BookError, ConflictError, Edit, NeededError
 from azven.book.records import (
     Act,
     Antenna,
@@ -33,6 +33,7 @@ from azven.desk.jobs import Jobs
 from azven.desk.theme import DAYLIGHT, Theme
 from azven.work import chosen, ground, ids, kit, listen, plan
 from azven.work.chosen import Chosen
+from azven.work.desks import collisions
 from azven.work.ground.hours import Clock
 from azven.work.listen import Picture
 from azven.work.plan import Board
@@ -52,6 +53,8 @@ _AT_ONCE = 60
 _JUDGED_AT_ONCE = 60
 """So many links are judged while the window waits, more beside it."""
 _SWEEPS = "sweeps"
+_OTHERS_MS = 400
+"""How often one looks whether another desk has changed the book."""
 
 
 class Session(QObject):
@@ -69,6 +72,8 @@ class Session(QObject):
     themed = pyqtSignal()
     said = pyqtSignal(str, bool)
     hinted = pyqtSignal(object)
+    reached = pyqtSignal(object)
+    """Since when the server of the book has been away, None when it is back."""
 
     def __init__(
         self, store: Store, scope: Scope, venue: "Surroundings | None" = None, parent: QObject | None = None
@@ -94,9 +99,15 @@ class Session(QObject):
         """Whether the plan is being judged beside the window; `judged` will say when it is."""
         self._full: tuple[float, float] | None = None
         self._paused = False
+        self._away: datetime | None = None
         self.view_hz = self.full_view()
         self.jobs.trouble.connect(lambda text: self.say(text, trouble=True))
+        self.drops: Callable[[str, str], bool] = lambda title, why: False
+        """Asks whether an undo step that others have overtaken is to be dropped; the window does."""
         store.listen(self._landed)
+        self._watch = QTimer(self)
+        self._watch.timeout.connect(self._look_at_others)
+        self._watch.start(_OTHERS_MS)
 
     # -- derived -------------------------------------------------------------------------------------
 
@@ -166,7 +177,12 @@ class Session(QObject):
         if self.judging or self.jobs.closed:
             self._judge_again = self.judging
             return
-        book, scope, picture, before = self.store.snapshot(), self.scope, self.picture, self._before
+        book, scope, picture, before = (
+            self.store.snapshot(kit.units(self.store, self.scope)),
+            self.scope,
+            self.picture,
+            self._before,
+        )
         self.judging, self._judge_again = True, False
 
         def take(board: Board | None) -> None:
@@ -248,11 +264,18 @@ class Session(QObject):
             if not edit:
                 return False
             landed = self.store.apply(edit)
+        except ConflictError as conflict:
+            self.say(self._collision(conflict), trouble=True)
+            return False
         except Exception as error:  # a refusal, or a fault of ours: either way nothing was written
             self.say(faults.sentence(error), trouble=True)
             return False
-        self.undo.push(_Command(landed))
-        return True
+        if landed:
+            self.undo.push(_Command(landed))
+        return bool(landed)
+
+    def _collision(self, conflict: ConflictError) -> str:
+        return collisions.told(self.store, self.clock, conflict).sentence()
 
     def step_back(self) -> None:
         """Take the last edit back."""
@@ -269,6 +292,14 @@ class Session(QObject):
     def _flip(self, command: "_Command", word: str) -> bool:
         try:
             command.flip(self.store)
+        except (ConflictError, NeededError) as error:
+            why = self._collision(error) if isinstance(error, ConflictError) else str(error)
+            if not self.drops(command.text(), why):
+                self.say(why, trouble=True)
+                return False
+            command.setObsolete(True)
+            self.say(f"Dropped: {command.text()}. The steps before it can be undone.")
+            return True
         except BookError as error:
             self.say(str(error), trouble=True)
             return False
@@ -276,7 +307,7 @@ class Session(QObject):
         return True
 
     def _landed(self, edit: Edit) -> None:
-        kinds = {c.kind for c in edit.changes}
+        kinds = edit.kinds
         if kinds & {Site, Show} and not exists(self.store, self.scope):
             self._move(opening(self.store))
         if self.act is not None and not self.store.all(Act, id=self.act):
@@ -288,6 +319,28 @@ class Session(QObject):
             self._judge_anew()
         self._links = self._full = None
         self._tell()
+
+    # -- others --------------------------------------------------------------------------------------
+
+    def _look_at_others(self) -> None:
+        """Take over what other desks have changed, and notice when the server goes and comes."""
+        away = self.store.away_since
+        if away != self._away:
+            self._away = away
+            self.reached.emit(away)
+        if not self.store.others_wrote():
+            return
+        try:
+            edits = self.store.catch_up()
+        except BookError:
+            return  # the server has just gone; one looks again
+        if edits:
+            more = f" and {len(edits) - 1} more" if len(edits) > 1 else ""
+            self.say(f"{edits[-1].by}: {edits[-1].title}{more}")
+
+    def rest(self) -> None:
+        """Look no more: the book is being closed."""
+        self._watch.stop()
 
     # -- telling -------------------------------------------------------------------------------------
 

@@ -8,7 +8,16 @@ from typing import TYPE_CHECKING, cast
 
 from PyQt6.QtCore import QChildEvent, QSize, Qt, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence, QShowEvent
-from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMenu, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QApplication,
+    QHBoxLayout,
+    QMainWindow,
+    QMenu,
+    QMessageBox,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from azven.desk import theme as look
 from azven.desk.actions import Action, Actions
@@ -16,6 +25,8 @@ from azven.desk.palette import Palette
 from azven.desk.waiting import Waiting
 
 if TYPE_CHECKING:
+    from datetime import datetime
+
     from azven.desk.books import Books
     from azven.desk.session import Session
     from azven.desk.stage import Stage
@@ -63,7 +74,7 @@ class Window(QMainWindow):
         from azven.desk.stage import FittedLabel
 
         self.session, self.books = session, books or Books()
-        self.setWindowTitle(f"{session.store.path.name} – Azven")
+        self.setWindowTitle(f"{session.store.place.title} – Azven")
         self.rail, self.header = Rail(session), Header(session.jobs)
         self.spine, self.panel = Spine(session), ReasonsPanel(session)
         self._stack = QStackedWidget()
@@ -120,6 +131,8 @@ class Window(QMainWindow):
         session.acted.connect(lambda: self.header.show_place(self.places.crumbs()))
         session.held = lambda: next(filter(None, (stage.held() for stage in self._made.values())), "")
         session.selected.connect(self._show_threats)
+        session.reached.connect(self._show_reach)
+        session.drops = self._ask_to_drop
         session.jobs.started.connect(lambda _: self._refresh_primary())
         session.jobs.ended.connect(self._refresh_primary)
 
@@ -195,6 +208,29 @@ class Window(QMainWindow):
     def said(self) -> str:
         """What the line under the stage says, empty when it is hidden."""
         return self._said.text() if not self._foot.isHidden() else ""
+
+    def _show_reach(self, away: "datetime | None") -> None:
+        """Say for as long as it lasts that the server of the book is away."""
+        if away is None:
+            self.header.stop_saying()
+            self.session.say("The server answers again; what others did meanwhile is taken over.")
+            return
+        since = away.astimezone(self.session.clock.tz)
+        more = "You see the book as it was then. Nothing can be changed until the server is back."
+        self.header.keep_saying(f"Server away since {since:%H:%M:%S}", more)
+        self.session.say(f"The server of the book does not answer since {since:%H:%M:%S}. {more}", trouble=True)
+
+    def _ask_to_drop(self, title: str, why: str) -> bool:
+        """Whether an undo step that others have overtaken is to be dropped, so that those before it work."""
+        box = QMessageBox(self)
+        box.setIcon(QMessageBox.Icon.Question)
+        box.setWindowTitle("Overtaken by another desk")
+        box.setText(f"“{title}” cannot be undone.")
+        box.setInformativeText(f"{why}\n\nDrop this step to undo the ones before it? Nothing in the book changes.")
+        drop = box.addButton("Drop this step", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Keep it", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        return box.clickedButton() is drop
 
     def _arrived(self) -> None:
         """Another site or show: stages that are open forget what they showed of the last one. `edited`, which follows,

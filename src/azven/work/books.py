@@ -4,35 +4,50 @@ from dataclasses import replace
 from pathlib import Path
 
 from azven.book.edits import BookError, Edit, add
-from azven.book.store import SUFFIX, Store
+from azven.book.place import SUFFIX, File, Place, Server
+from azven.book.store import Store
 from azven.work.kit.catalogue import generic_models
 from azven.work.sites import fresh
 
 
-def default_book() -> Path:
+def default_book() -> Place:
     """Where a book is kept when none is named; BookError where no folder can be made for it."""
     from platformdirs import user_data_path
 
     try:
-        return user_data_path("azven", appauthor=False, ensure_exists=True) / f"book{SUFFIX}"
+        return File(user_data_path("azven", appauthor=False, ensure_exists=True) / f"book{SUFFIX}")
     except OSError as error:
         raise BookError(
             f"No folder for the book can be made in your home folder ({error.strerror}); name one with --book."
         ) from error
 
 
-def open_book(path: Path) -> Store:
+def open_book(where: Place | Path) -> Store:
     """Open a book, or make it when nothing is there; BookError in one sentence."""
+    return Store.open(where) if _is_there(where) else new_book(where)
+
+
+def _is_there(where: Place | Path) -> bool:
+    if isinstance(where, Server):
+        from azven.book.engines.postgres import is_empty
+
+        return not is_empty(where)
+    path = where.path if isinstance(where, File) else where
     try:
-        there = path.exists()
+        return path.exists()
     except OSError as error:
         raise BookError(f"{str(path)[:80]}… cannot be a book ({error.strerror}).") from error
-    return Store.open(path) if there else new_book(path)
 
 
-def new_book(path: Path) -> Store:
+def load_writing() -> None:
+    """Load what the first edit needs, which opening and reading a file can do without; for a thread of its own."""
+
+    import azven.book.landing  # noqa: F401
+
+
+def new_book(where: Place | Path) -> Store:
     """A new book with one site, one show, one room and the generic models, ready to be filled in."""
-    store = Store.create(path)
+    store = Store.create(where)
     models = generic_models()
     first = store.reserve(3 + len(models))
     generic = (replace(m, id=first + 3 + i) for i, m in enumerate(models))

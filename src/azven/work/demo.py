@@ -4,22 +4,16 @@ It ships as a book; `demo_story` makes that from the story.
 """
 
 import json
+import sqlite3
 import tempfile
-from dataclasses import replace
+from contextlib import closing
 from datetime import UTC, datetime, timedelta
 from functools import cache
 from importlib.resources import files
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from azven.book.edits import Change, Edit, replace_record
-from azven.book.records import (
-    Act,
-    KeptPlan,
-    Show,
-    Site,
-    Sweep,
-)
+from azven.book.place import File
 from azven.book.store import Store
 from azven.work.ground import hours
 
@@ -41,9 +35,9 @@ def build(folder: Path | None = None) -> Store:
     """A fresh copy of the demonstration book in `folder`, a new temporary one by default, as if made today."""
     place = (folder or Path(tempfile.mkdtemp(prefix="azven-demo-"))) / PREPARED
     place.write_bytes((files("azven") / "data" / "demo" / PREPARED).read_bytes())
-    store = Store.open(place)
-    store.apply(_dated(store, datetime.now(UTC)))
-    return store
+    with closing(sqlite3.connect(place)) as copied, copied:
+        _date(copied, datetime.now(UTC))
+    return Store.open(File(place))
 
 
 def surroundings(store: Store) -> "Surroundings":
@@ -54,19 +48,26 @@ def surroundings(store: Store) -> "Surroundings":
     return SimulatedVenue(store, opening(store)).start()
 
 
-def _dated(store: Store, now: datetime) -> Edit:
-    """Sweeps a few hours old, acts this evening."""
-    zone = hours.zone_of(store.all(Site)[0].time_zone)
-    ago = {s["place"]: s["hours_ago"] for s in script()["sweeps"]}
-    opening = now.astimezone(zone).replace(hour=18, minute=0, second=0, microsecond=0)
-    changes: tuple[Change, ...] = ()
-    for sweep in store.all(Sweep):
-        changes += replace_record(sweep, replace(sweep, taken_at=now - timedelta(hours=ago[sweep.place])))
-    for kept in store.all(KeptPlan):
-        changes += replace_record(kept, replace(kept, made_at=now))
+def _date(book: sqlite3.Connection, now: datetime) -> None:
+    """Sweeps a few hours old, acts this evening. It is done to the copy before it is a book that anybody has opened."""
+    for sweep in script()["sweeps"]:
+        taken = _moment(now - timedelta(hours=sweep["hours_ago"]))
+        book.execute("UPDATE sweep SET taken_at = ? WHERE place = ?", (taken, sweep["place"]))
+    book.execute("UPDATE kept_plan SET made_at = ?", (_moment(now),))
+    (newest,) = book.execute("SELECT max(id) FROM history").fetchone()
+    for (number,) in book.execute("SELECT id FROM history").fetchall():
+        made = now - timedelta(hours=3, minutes=7 * (newest - number))
+        book.execute("UPDATE history SET at = ? WHERE id = ?", (_moment(made), number))
+    (name,) = book.execute("SELECT time_zone FROM site ORDER BY id").fetchone()
+    opening = now.astimezone(hours.zone_of(name)).replace(hour=18, minute=0, second=0, microsecond=0)
     weeks = {s["show"]: s["weeks_ago"] for s in script()["elsewhere"] if "show" in s}
-    over = {s.id: timedelta(weeks=weeks.get(s.name, 0)) for s in store.all(Show)}
-    for act in store.all(Act):
-        start = opening + timedelta(hours=1.5 * act.position) - over[act.show_id]
-        changes += replace_record(act, replace(act, starts_at=start, ends_at=start + timedelta(hours=1.25)))
-    return Edit("Tonight", changes)
+    acts = book.execute("SELECT a.id, a.position, s.name FROM act a JOIN show s ON s.id = a.show_id").fetchall()
+    for number, position, show in acts:
+        start = opening + timedelta(hours=1.5 * position) - timedelta(weeks=weeks.get(show, 0))
+        times = (_moment(start), _moment(start + timedelta(hours=1.25)), number)
+        book.execute("UPDATE act SET starts_at = ?, ends_at = ? WHERE id = ?", times)
+
+
+def _moment(when: datetime) -> str:
+    """A moment as a book in a file keeps it: in UTC."""
+    return when.astimezone(UTC).strftime("%Y-%m-%d %H:%M:%S.%f")

@@ -19,7 +19,7 @@ def prepare(store: Store, like: Site, story: Mapping[str, Any]) -> None:
     zones, related = demo_records.rooms(site, story, store.reserve)
     foreign = demo_records.neighbours(site, story, zones, store.reserve)
     units = demo_records.units(story, {m.name: m for m in store.all(Model)}, zones, store.reserve)
-    store.apply(Edit(site.name, add(site, *zones.values(), *related, *foreign, *units.values())))
+    store.apply(Edit(f"Add {site.name}", add(site, *zones.values(), *related, *foreign, *units.values())))
     if "show" in story:
         _past_show(store, site, story, zones, units)
 
@@ -31,8 +31,8 @@ def _past_show(
     acts = demo_records.acts(show, story, store.reserve)
     models = {m.name: m for m in store.all(Model)}
     links = demo_records.links(show, story, models, zones, units, acts, store.reserve)
-    store.apply(Edit(show.name, add(show, *acts.values(), *links)))
+    store.apply(Edit(f"Add {show.name}", add(show, *acts.values(), *links)))
     frequencies = {ids.of(x): story["plan"][x.name] for x in links}
     store.apply(plan.set_frequencies(store, of_show(show), frequencies, "Plan all"))
     over = store.get(Show, show.id)
-    store.apply(Edit("Over", replace_record(over, replace(over, archived=True))))
+    store.apply(Edit(f"Archive {show.name}", replace_record(over, replace(over, archived=True))))

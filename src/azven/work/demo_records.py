@@ -3,8 +3,8 @@
 from collections.abc import Callable, Mapping
 from typing import Any
 
+from azven.book.columns import frozen
 from azven.book.records import Act, Link, Model, Neighbour, Relation, Show, Site, Unit, Zone
-from azven.book.tables import frozen
 from azven.work import kit
 
 Number = Callable[[], int]

@@ -8,12 +8,13 @@ from pathlib import Path
 from typing import Any
 
 from azven.book import regions
-from azven.book.edits import Change, Edit, add
+from azven.book.author import Author
+from azven.book.columns import frozen
+from azven.book.edits import Edit, add
 from azven.book.records import (
     EPOCH,
     Antenna,
     Area,
-    KeptPlan,
     Model,
     Mount,
     Region,
@@ -23,7 +24,6 @@ from azven.book.records import (
     Zone,
 )
 from azven.book.store import Store
-from azven.book.tables import frozen
 from azven.rf.links import WALL_DB
 from azven.rf.sweep import SweepSettings
 from azven.rf.venue import Antenna as VenueAntenna
@@ -35,10 +35,13 @@ from azven.work.kit.catalogue import generic_models
 from azven.work.listen.taking import About
 from azven.work.scope import Scope
 
+CREW = Author("regatta crew", "harbour desk")
+"""Whoever has made the demonstration book."""
+
 
 def prepare(path: Path) -> Store:
     """Make the demonstration book from the story; what ships is made by `python -m azven.work.demo_story FILE`."""
-    store = Store.create(path)
+    store = Store.create(path, CREW)
     story = script()
     number = _Numbers(store.reserve(200))
     rooms = _rooms(store, story, number)
@@ -49,8 +52,6 @@ def prepare(path: Path) -> Store:
         by_name = {x.name: ids.of(x) for x in kit.links(store, scope)}
         frequencies = {by_name[name]: freq for name, freq in story["plan"].items()}
         store.apply(plan.set_frequencies(store, scope, frequencies, "Plan all", complete=True))
-        unsigned = [Change(k, replace(k, made_by="")) for k in store.all(KeptPlan)]
-        store.apply(Edit("Unsigned", tuple(unsigned)))
     _systems(store, scope, rooms)
     home = store.get(Site, scope.site)
     for site in story["elsewhere"]:

@@ -32,7 +32,8 @@ def acts(store: Reading, scope: Scope) -> list[Act]:
 def units(store: Reading, scope: Scope) -> list[Unit]:
     """Units in rooms of the site, and those that have no room."""
     rooms = {z.id for z in ground.zones(store, scope)}
-    return [u for u in store.all(Unit) if u.zone_id is None or u.zone_id in rooms]
+    found = [u for room in (None, *sorted(rooms)) for u in store.all(Unit, zone_id=room)]
+    return sorted(found, key=lambda u: u.id)
 
 
 def numbered(pattern: str, count: int, taken: Sequence[str] = ()) -> list[str]:

@@ -189,13 +189,13 @@ class WorkingOut:
     """What many sweeps say, worked out on a connection of its own, so that nobody waits for it."""
 
     def __init__(self, store: Store, scope: Scope) -> None:
-        self._path = store.path
+        self._place = store.place
         self._records, self._channels, self._ours = _to_work_out(store, scope)
         self._found: dict[int, tuple[_Key, _Seen | None]] = {}
 
     def run(self, progress: Callable[[int, int], bool]) -> None:
         """Work until done or until `progress` says no."""
-        store = Store.open(self._path)
+        store = Store.open(self._place)
         try:
             for i, record in enumerate(self._records):
                 if not progress(i, len(self._records)):

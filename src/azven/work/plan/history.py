@@ -1,6 +1,5 @@
 """Kept plans: what a plan was made from, whether that still holds, and how two plans differ."""
 
-import getpass
 import hashlib
 from collections.abc import Iterable, Mapping, Sequence
 from collections.abc import Set as AbstractSet
@@ -176,23 +175,15 @@ def keep(
     """The changes that put a plan into the history, the oldest beyond the limit leaving it."""
     show = ground.here(store, scope).show
     new = KeptPlan(
-        id=store.reserve(), show_id=show.id, title=title, made_at=datetime.now(UTC), made_by=who(), school=show.school,
-        density=show.density, frequencies=dict(frequencies), names=_names(store, scope, frequencies),
-        inputs=dict(inputs), made_from=made_from(store, scope),
+        id=store.reserve(), show_id=show.id, title=title, made_at=datetime.now(UTC), made_by=store.author.who,
+        school=show.school, density=show.density, frequencies=dict(frequencies),
+        names=_names(store, scope, frequencies), inputs=dict(inputs), made_from=made_from(store, scope),
     )  # fmt: skip
     return add(new) + remove(kept_plans(store, scope)[KEPT_AT_MOST - 1 :])
 
 
 def _names(store: Reading, scope: Scope, frequencies: Mapping[str, int]) -> dict[str, str]:
     return {ids.of(x): one_line(x.name) for x in kit.links(store, scope) if ids.of(x) in frequencies}
-
-
-def who() -> str:
-    """The name of the person at the machine, empty where it does not say."""
-    try:
-        return getpass.getuser()
-    except (KeyError, OSError):
-        return ""
 
 
 def made_from(store: Reading, scope: Scope) -> tuple[str, ...]:

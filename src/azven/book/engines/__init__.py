@@ -1,0 +1,88 @@
+"""What differs between a book in a file and one on a server, behind one protocol."""
+
+from collections.abc import Sequence
+from contextlib import AbstractContextManager
+from typing import TYPE_CHECKING, Any, Protocol
+
+from azven.book.place import File, Place
+
+if TYPE_CHECKING:
+    import sqlalchemy as sa
+
+REVISION = "0006"
+REVISIONS = ("0001", "0002", "0003", "0004", "0005", "0006")
+"""Every revision of the tables that this version of Azven knows, oldest first."""
+
+
+class Away(Exception):  # noqa: N818 - a state of the world, not a fault
+    """The server cannot be reached just now; what was asked was not done, or it is not known whether it was."""
+
+
+class Engine(Protocol):
+    """The database of a book. It belongs to the thread of its store.
+
+    Whatever fails in here raises errors that `explains` puts into words; `Away` where the server is out of reach.
+    """
+
+    @property
+    def place(self) -> Place: ...
+
+    @property
+    def mark(self) -> str:
+        """How a value is asked for in a statement: `?` or `%s`."""
+        ...
+
+    @property
+    def errors(self) -> tuple[type[Exception], ...]:
+        """What the database raises."""
+        ...
+
+    def rows(self, statement: str, values: Sequence[Any] = ()) -> list[Any]:
+        """The rows that a statement reads; inside `writing`, with what has been written there."""
+        ...
+
+    def reading(self) -> AbstractContextManager[None]:
+        """All that is read inside is of one moment."""
+        ...
+
+    def writing(self) -> AbstractContextManager["sa.Connection"]:
+        """A transaction that is the only one to write to the book; done when the block ends well, else undone."""
+        ...
+
+    def migrating(self) -> AbstractContextManager["sa.Connection"]:
+        """Like `writing`, for a change of the tables; raises BookError when the result does not hold together."""
+        ...
+
+    def dangling(self) -> bool:
+        """Whether a record refers to one that is not there."""
+        ...
+
+    def ill_typed(self) -> bool:
+        """Whether a value of the kinds that are not held is of another type than its column."""
+        ...
+
+    def make(self) -> None:
+        """Make the tables of a new book. Raises BookError when there is something else at the place."""
+        ...
+
+    def others_wrote(self) -> bool:
+        """Whether somebody else may have written since this was last asked; cheap, and never waits."""
+        ...
+
+    def explain(self, error: Exception) -> str:
+        """What an error means to the person at the screen."""
+        ...
+
+    def close(self) -> None: ...
+
+
+def engine_at(place: Place, new: bool = False) -> Engine:
+    """The database at a place, which is looked at before anything touches it. Raises BookError when it is missing, is
+    no book or cannot be opened; with `new`, when something is there."""
+    if isinstance(place, File):
+        from azven.book.engines.sqlite import SqliteFile
+
+        return SqliteFile.fresh(place) if new else SqliteFile.found(place)
+    from azven.book.engines.postgres import PostgresServer
+
+    return PostgresServer.fresh(place) if new else PostgresServer.found(place)

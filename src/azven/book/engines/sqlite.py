@@ -1,0 +1,215 @@
+"""A book in a SQLite file. It is read through the driver alone; SQLAlchemy is loaded by the first write."""
+
+import os
+import sqlite3
+import stat
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import closing, contextmanager
+from functools import cached_property
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from azven.book.columns import LARGE, Sort, columns, table_name
+from azven.book.edits import BookError
+from azven.book.formats.whole import written_whole
+from azven.book.place import File
+from azven.book.records import Record, Trace
+
+if TYPE_CHECKING:
+    import sqlalchemy as sa
+
+APPLICATION_ID = 0x417A7665
+"""SQLite's application_id of a book: the letters Azve."""
+_SAID_CHARS = 80
+_RIGHTS = 0o600
+"""A book is its owner's alone."""
+
+
+class SqliteFile:
+    """The database of a book in a file; see `Engine`."""
+
+    mark = "?"
+
+    def __init__(self, place: File) -> None:
+        self.place = place
+        self._version = -1
+        self._connection = sqlite3.connect(place.path, check_same_thread=False, isolation_level=None)
+        for setting in ("busy_timeout = 5000", "foreign_keys = ON", "journal_mode = WAL", "synchronous = FULL"):
+            self._connection.execute(f"PRAGMA {setting}")
+        self._connection.create_function("lower", 1, _lower, deterministic=True)  # SQLite's own knows A to Z alone
+
+    @classmethod
+    def found(cls, place: File) -> "SqliteFile":
+        _look_before_opening(place.path)
+        try:
+            return cls(place)
+        except sqlite3.DatabaseError as error:
+            raise BookError(_explained(error, place)) from error
+
+    @classmethod
+    def fresh(cls, place: File) -> "SqliteFile":
+        path = place.path
+        if path.exists():
+            raise BookError(f"{path} exists already; nothing was changed.")
+        if not path.parent.is_dir():
+            raise BookError(f"{path.parent} is not a folder; no book was made.")
+        try:
+            os.close(os.open(path, os.O_CREAT | os.O_EXCL | os.O_WRONLY, _RIGHTS))
+        except OSError as error:
+            raise BookError(
+                f"{path} cannot be opened or made there ({error.strerror}); nothing was changed."
+            ) from error
+        return cls(place)
+
+    @property
+    def errors(self) -> tuple[type[Exception], ...]:
+        if "_alchemy" not in self.__dict__:
+            return (sqlite3.DatabaseError,)
+        from sqlalchemy.exc import DatabaseError
+
+        return (sqlite3.DatabaseError, DatabaseError)
+
+    @cached_property
+    def _alchemy(self) -> "sa.Engine":
+        import sqlalchemy as sa
+
+        engine = sa.create_engine("sqlite://", poolclass=sa.StaticPool, creator=lambda: self._connection)
+
+        @sa.event.listens_for(engine, "begin")
+        def _begin(connection: sa.Connection) -> None:
+            connection.exec_driver_sql("BEGIN IMMEDIATE")
+
+        return engine
+
+    def rows(self, statement: str, values: Sequence[Any] = ()) -> list[Any]:
+        return self._connection.execute(statement, tuple(values)).fetchall()
+
+    @contextmanager
+    def reading(self) -> Iterator[None]:
+        self._connection.execute("BEGIN")
+        try:
+            yield
+        finally:
+            self._connection.rollback()
+
+    @contextmanager
+    def writing(self) -> Iterator["sa.Connection"]:
+        with self._alchemy.begin() as connection:
+            yield connection
+
+    @contextmanager
+    def migrating(self) -> Iterator["sa.Connection"]:
+        """Foreign keys are off while tables are rebuilt, or a rebuilt parent would take its children along; inside a
+        transaction SQLite ignores this pragma without a word."""
+        self._connection.execute("PRAGMA foreign_keys = OFF")
+        try:
+            with self.writing() as connection:
+                yield connection
+                if self.dangling():
+                    raise BookError(f"{self.place} could not be brought up to date; it was left as it is.")
+        finally:
+            self._connection.execute("PRAGMA foreign_keys = ON")
+
+    def dangling(self) -> bool:
+        return self._connection.execute("PRAGMA foreign_key_check").fetchone() is not None
+
+    def ill_typed(self) -> bool:
+        return any(
+            self._connection.execute(f'SELECT 1 FROM "{table_name(kind)}" WHERE {_ill_typed(kind)} LIMIT 1').fetchone()
+            for kind in LARGE
+            if kind is not Trace  # bins are judged where they are read
+        )
+
+    def make(self) -> None:
+        """The mark of a book goes into the file's head at once, which is where `found` looks for it."""
+        from azven.book.migrate import make_tables
+
+        with self.writing() as connection:
+            connection.exec_driver_sql(f"PRAGMA application_id = {APPLICATION_ID}")
+            make_tables(connection)
+        self._connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+
+    def others_wrote(self) -> bool:
+        (version,) = self._connection.execute("PRAGMA data_version").fetchone()
+        before, self._version = self._version, version
+        return bool(version != before)
+
+    def explain(self, error: Exception) -> str:
+        return _explained(getattr(error, "orig", error), self.place)
+
+    def close(self) -> None:
+        if "_alchemy" in self.__dict__:
+            self._alchemy.dispose()
+        self._connection.close()
+
+    def copy_to(self, path: Path) -> None:
+        """The book as it stands as another file, whole or not at all; BookError when it cannot be written there."""
+        try:
+            with written_whole(path, _RIGHTS) as fresh, closing(sqlite3.connect(fresh)) as target:
+                self._connection.backup(target)
+        except (sqlite3.Error, OSError) as error:
+            raise BookError(f"{path} could not be written ({error}); no copy was made.") from error
+
+    def max_pages(self, pages: int) -> None:
+        """Limit the size of the file, as a full disk would (SQLite pages of 4 KiB)."""
+        self._connection.execute(f"PRAGMA max_page_count = {pages}")
+
+
+def _lower(value: Any) -> Any:
+    return value.lower() if isinstance(value, str) else value
+
+
+_STORED: Mapping[Sort, str] = {"text": "text", "json": "text", "moment": "text", "real": "real", "bytes": "blob"}
+
+
+def _ill_typed(kind: type[Record]) -> str:
+    """The condition that a value is of another type than its column; what is not named is a whole number."""
+    return " OR ".join(
+        f"typeof(\"{c.name}\") NOT IN ('{_STORED.get(c.sort, 'integer')}', '{'null' if c.optional else ''}')"
+        for c in columns(kind)
+    )
+
+
+def _look_before_opening(path: Path) -> None:
+    """Refuse what is plainly not a book before SQLite touches it."""
+    try:
+        kind = path.stat().st_mode
+    except FileNotFoundError:
+        raise BookError(f"There is no book at {path}.") from None
+    except OSError as error:
+        raise BookError(f"{str(path)[:_SAID_CHARS]} cannot be read ({error.strerror}).") from error
+    if stat.S_ISDIR(kind):
+        raise BookError(f"{path} is a folder, not a book.")
+    if not stat.S_ISREG(kind):
+        raise BookError(f"{path} is no file that could hold a book; it was left as it is.")
+    try:
+        with path.open("rb") as file:
+            head = file.read(100)
+        with path.open("r+b"):
+            pass
+    except OSError as error:
+        raise BookError(f"{path} cannot be written to ({error.strerror}); copy it to a place of your own.") from error
+    if not head.startswith(b"SQLite format 3\0") or int.from_bytes(head[68:72], "big") != APPLICATION_ID:
+        raise BookError(f"{path} is not an Azven book; it was left as it is.")
+
+
+def _explained(error: Any, place: File) -> str:
+    code = getattr(error, "sqlite_errorcode", 0) & 0xFF  # the rest says more closely where
+    if (words := _MEANS.get(code)) is not None:
+        return f"{place} {words}."
+    if code == sqlite3.SQLITE_FULL:
+        return f"The disk that holds {place} is full. The last edit was not kept; everything before it is safe."
+    if code in (sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB):
+        return f"{place} is damaged and was left as it is ({error})."
+    if isinstance(error, sqlite3.OperationalError):
+        return f"{place} could not be read or written: {error}"
+    return f"{place}: {error}"
+
+
+_MEANS = {
+    sqlite3.SQLITE_READONLY: "is read-only; the last edit was not kept. Copy the book to a place of your own",
+    sqlite3.SQLITE_CANTOPEN: "cannot be opened or made there; nothing was changed",
+    sqlite3.SQLITE_BUSY: "is busy in another program; the last edit was not kept. Try again",
+    sqlite3.SQLITE_LOCKED: "is busy in another program; the last edit was not kept. Try again",
+}
+"""SQLite's primary result codes, in words."""

@@ -1,0 +1,80 @@
+"""Books on servers: asking where, asking for a password, and opening or copying there."""
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, TypeVar
+
+from PyQt6.QtWidgets import QInputDialog, QLineEdit, QWidget
+
+from azven.book.edits import PasswordError
+from azven.book.place import Place, Server, is_url, place
+from azven.desk import faults
+from azven.refusal import Refusal
+
+if TYPE_CHECKING:
+    from azven.desk.books import Books
+    from azven.desk.window import Window
+
+T = TypeVar("T")
+_ASKED = (
+    "Where the book is, as postgresql://person@server/name.\n"
+    "An empty database becomes a new book. A password is asked for and never kept."
+)
+
+
+def opened(where: Place, make: Callable[[Place], T], parent: QWidget | None) -> T:
+    """What `make` makes of a place, asking for a password as often as the server wants one. Raises Refusal where it
+    cannot be made, or where nobody gives a password."""
+    while True:
+        try:
+            return make(where)
+        except PasswordError as wanted:
+            given = _ask_password(parent, str(wanted))
+            if given is None or not isinstance(where, Server):
+                raise
+            where = where.knowing(given)
+
+
+def _ask_password(parent: QWidget | None, why: str) -> str | None:
+    text, given = QInputDialog.getText(parent, "Password", why, QLineEdit.EchoMode.Password)
+    return text if given else None
+
+
+def _ask_server(parent: QWidget, title: str) -> Place | None:
+    text, given = QInputDialog.getText(parent, title, _ASKED, text="postgresql://")
+    if not given or not text.strip():
+        return None
+    if not is_url(text.strip()):
+        raise Refusal("This is no URL of a database: it should look like postgresql://server/name.")
+    return place(text.strip())
+
+
+def ask_open(shelf: "Books", window: "Window") -> None:
+    """Open a book on a server that the user names; an empty database becomes a new book."""
+    from azven.work import books
+
+    try:
+        where = _ask_server(window, "Open a shared book")
+    except Refusal as refusal:
+        window.session.say(faults.sentence(refusal), trouble=True)
+        return
+    if where is not None:
+        shelf.open(where, window, books.open_book)
+
+
+def ask_copy(shelf: "Books", window: "Window") -> None:
+    """Copy the book of a window to an empty database that the user names."""
+    try:
+        where = _ask_server(window, "Copy the book to a server")
+        if where is not None:
+            shelf.copy(window, opened(where, _reached, window))
+    except Refusal as refusal:
+        window.session.say(faults.sentence(refusal), trouble=True)
+
+
+def _reached(where: Place) -> Place:
+    """The place, once its server has been seen to let us in."""
+    if isinstance(where, Server):
+        from azven.book.engines.postgres import is_empty
+
+        is_empty(where)
+    return where
