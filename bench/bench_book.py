@@ -7,6 +7,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
+import timing
 from azven.book import history
 from azven.book.edits import Change, Edit, add
 from azven.book.place import File, Place
@@ -20,14 +21,9 @@ UNITS, AT_ONCE, PAGE = 20_000, 200, 100
 PAGED = "(wanted under 50 ms)"
 
 
-def least(action: Callable[[], object], runs: int = 15) -> float:
+def least(action: Callable[[], object]) -> float:
     """Least wall time [s]: a transaction waits for the disk or the server."""
-    best = float("inf")
-    for _ in range(runs):
-        started = time.perf_counter()
-        action()
-        best = min(best, time.perf_counter() - started)
-    return best
+    return timing.least(action, 15, time.perf_counter)
 
 
 def filled(place: Place) -> Store:

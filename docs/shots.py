@@ -32,6 +32,7 @@ VIEWS = (
     ("reach-daylight", "", ""),
     ("reach-backstage", "", ""),
     ("plan-places-daylight", "", "Lamp Choir 4"),
+    ("plan-history-daylight", "history", ""),
 )
 """Picture name (stage, anything, theme), an action to run first, and what is selected: a link by its name, or another
 thing as it is."""

@@ -1,7 +1,7 @@
 """A desk that edits a book at random, takes back and does again, and keeps a journal of what it was told is done.
 
-As a program it is one of several desks: `python random_desk.py BOOK SECONDS SEED JOURNAL` writes a line for every edit
-that was told as done, each on disk before the next.
+As a program it is one of several desks: `python random_desk.py BOOK SECONDS SEED JOURNAL [KEEPING]` writes a line for
+every edit that was told as done, each on disk before the next. With a folder KEEPING it goes on while a server is away.
 """
 
 import hashlib
@@ -176,16 +176,33 @@ def digest(store):
     return hashlib.sha256("\n".join(held).encode()).hexdigest()[:16]
 
 
-def main(where, seconds, seed, journal):
-    desk = RandomDesk(place(where), seed)
+def choose(desk):
+    """Settle what met others, one way or the other; what cannot be written is given up."""
+    while desk.store.collided:
+        waiting = desk.store.collided[0]
+        try:
+            desk.store.settle(waiting, mine=desk.chance.random() < 0.5)
+        except BookError:
+            desk.store.settle(waiting, mine=False)
+
+
+def main(where, seconds, seed, journal, keeping=None):
+    def open_book(place, author):
+        return Store.open(place, author, keeping and Path(keeping))
+
+    desk = RandomDesk(place(where), seed, open_book)
     until = time.monotonic() + seconds
     with Path(journal).open("a") as out:
         while time.monotonic() < until:
             landed = desk.step()
+            if keeping and not desk.store.away_since:
+                choose(desk)
             if landed:
                 out.write(json.dumps([as_text(c) for c in landed.changes]) + "\n")
                 out.flush()
                 os.fsync(out.fileno())
+        settle(desk.store)
+        choose(desk)
         settle(desk.store)
         bad = [c for c in desk.refused if not (c.collisions or c.current is None or c.wanted is None)]
         out.write(json.dumps({"landed": desk.landed, "refused": len(desk.refused), "away": desk.away,
@@ -194,4 +211,4 @@ def main(where, seconds, seed, journal):
 
 
 if __name__ == "__main__":
-    main(sys.argv[1], float(sys.argv[2]), int(sys.argv[3]), sys.argv[4])
+    main(sys.argv[1], float(sys.argv[2]), int(sys.argv[3]), *sys.argv[4:])

@@ -222,7 +222,7 @@ def test_an_edit_of_which_the_answer_is_lost_shows_once_the_server_is_back(serve
 
     with monkeypatch.context() as patched:
         patched.setattr(store.engine, "writing", cut)
-        with pytest.raises(BookError, match="went away while “Rename” was being written"):
+        with pytest.raises(BookError, match="or it is shown as soon as the server is back"):
             rename(store, "Quay")
     assert store.all(Site)[0].name == "New site"
     store.catch_up()

@@ -14,6 +14,7 @@ from azven.book.store import Store
 from azven.desk import servers
 from azven.desk import theme as look
 from azven.desk.books import Books
+from azven.desk.collided import CollidedDialog
 from azven.desk.history import HistoryDialog
 from azven.work import books, demo, keeping, kit
 from azven.work.scope import opening as here
@@ -285,7 +286,74 @@ def test_a_server_that_goes_is_said_for_as_long_as_it_is_away(open_window, serve
         assert not session.do(lambda: keeping.rename(window.places._show, "Lost?"))
         assert "cannot be reached" in window.said()
         assert window.places._show.name == "New show", "what was read is still shown"
+        assert "nothing can be changed until it is back" in window.header._lasting.toolTip()
     finally:
         server.start()
     seen(qtbot, lambda: window.header._lasting.isHidden())
     assert session.do(lambda: keeping.rename(window.places._show, "Back again"))
+
+
+@pytest.fixture
+def shared(open_window, server, qtbot, tmp_path, monkeypatch):
+    """A window at a book on a server, whose edits wait in a folder of the test's own, and where the book is."""
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path))
+    database = server.database()
+    window = open_window(books.open_book(database))
+    window.session.store.others_wrote()
+    seen(qtbot, lambda: window.session.store.engine.watcher.heard())
+    return database, window
+
+
+def test_a_desk_that_is_cut_off_goes_on_and_settles_what_met_others(shared, server, qtbot):
+    database, window = shared
+    session = window.session
+    server.stop()
+    try:
+        seen(qtbot, lambda: not window.header._lasting.isHidden())
+        assert session.do(lambda: keeping.rename(window.places._show, "Ours"))
+        assert session.do(lambda: kit.add_act(session.store, session.scope, "Matinee")), window.said()
+        seen(qtbot, lambda: window.header._lasting.text().endswith(", 2 edits waiting"))
+        assert window.header.crumbs["show"].text() == "Ours"
+        session.jobs.wait()
+    finally:
+        server.start()
+        theirs = Store.open(database, THEY)
+        show = theirs.get(Show, session.scope.show)
+        theirs.apply(Edit("Note", replace_record(show, replace(show, note="Doors at six"))))
+        theirs.close()
+    seen(qtbot, lambda: bool(window.findChildren(CollidedDialog)))
+    (dialog,) = window.findChildren(CollidedDialog)
+    assert window.header._lasting.text() == "1 edit to settle"
+    assert [(m.field, m.theirs, m.ours) for m in dialog.table.records.records] == [("name", "“New show”", "“Ours”")]
+    assert window.header.crumbs["show"].text() == "New show"
+    assert [a.name for a in kit.acts(session.store, session.scope)] == ["Matinee"], "what met nobody is written"
+    qtbot.mouseClick(dialog.mine, Qt.MouseButton.LeftButton)
+    assert (window.places._show.name, window.places._show.note) == ("Ours", "Doors at six")
+    assert session.store.waiting == 0
+    assert window.header._lasting.isHidden()
+    session.step_back()
+    assert window.places._show.name == "New show"
+
+
+def test_what_met_others_is_kept_until_later(shared, server, qtbot):
+    database, window = shared
+    session = window.session
+    server.stop()
+    try:
+        seen(qtbot, lambda: not window.header._lasting.isHidden())
+        assert session.do(lambda: keeping.rename(window.places._show, "Ours"))
+    finally:
+        server.start()
+        theirs = Store.open(database, THEY)
+        theirs.apply(keeping.rename(theirs.get(Show, session.scope.show), "Theirs"))
+        theirs.close()
+    seen(qtbot, lambda: bool(window.findChildren(CollidedDialog)))
+    window.findChildren(CollidedDialog)[0].close()
+    session.rest()
+    session.store.close()
+    again = books.open_book(database)
+    again.catch_up()
+    assert [w.edit.title for w in again.collided] == ["Rename New show"]
+    again.settle(again.collided[0], mine=False)
+    assert again.get(Show, session.scope.show).name == "Theirs"
+    again.close()

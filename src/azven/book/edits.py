@@ -15,6 +15,9 @@ class BookError(Refusal):
     """Something about the book, or the place it is kept, that the user has to know. The message is theirs to read."""
 
 
+NEEDED = "what it belongs to is gone, or something in the book still needs it."
+
+
 class NeededError(BookError):
     """Something that the edit removes is still needed, or what it belongs to is gone."""
 

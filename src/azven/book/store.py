@@ -1,51 +1,39 @@
 """The store: opens a book, reads records, and writes edits, each as one transaction that is on disk at once."""
 
-import threading
 import uuid
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING
 
-from azven.book import author, damage, history, others
+from azven.book import author, history, others
 from azven.book.author import Author
-from azven.book.columns import KINDS, LARGE, record_of
-from azven.book.damage import Damage
-from azven.book.edits import BookError, ConflictError, Edit, NeededError
+from azven.book.edits import NEEDED, BookError, ConflictError, Edit, NeededError
 from azven.book.engines import REVISION, REVISIONS, Away, Engine, engine_at
-from azven.book.place import SUFFIX, File, Place
-from azven.book.reading import Held, Snapshot, by_id, patched, the_one, those
-from azven.book.records import Record, Retention, Show, Site, Trace, Unit
-from azven.book.rows import how_many, rows
+from azven.book.holding import Holding
+from azven.book.place import SUFFIX, File, Place, Server
+from azven.book.records import Retention
+
+if TYPE_CHECKING:
+    from azven.book.waiting import Waiting
 
 __all__ = ["SUFFIX", "Store"]
 
-R = TypeVar("R", bound=Record)
-_DAMAGE_SAID = 3
-_ANSWERS = 2_000
-"""So many answers about kinds that are not held are kept until one of them changes."""
-_Question = tuple[type[Record], tuple[tuple[str, Any], ...]]
 
-
-class Store:
+class Store(Holding):
     """An open book. `create` and `open` are the ways in; listeners hear every edit after it landed, those of other
     desks too once `catch_up` has found them. A store belongs to the thread that opened it."""
 
     def __init__(self, engine: Engine, by: Author | None = None) -> None:
-        self.place: Place = engine.place
+        super().__init__(engine)
         self.author = by or author.here()
-        self.damaged: tuple[Damage, ...] = ()
-        """Records that are set aside; where there are any the book is open for reading only."""
-        self._engine = engine
-        self._thread = threading.get_ident()
         self._listeners: list[Callable[[Edit], None]] = []
-        self._read: Held = {}
-        self._answers: dict[_Question, list[Any]] = {}
-        self._seen = 0
         self._key = uuid.uuid4().hex
         self._edits = 0
+        self.collided: tuple[Waiting, ...] = ()
+        """Edits that waited for a server and met what others had done; only a `SharedStore` has any."""
         self._doubtful: set[str] = set()
         """Marks of edits of which it is not known whether they landed."""
 
@@ -62,8 +50,9 @@ class Store:
         return store
 
     @classmethod
-    def open(cls, where: Place | Path, by: Author | None = None) -> "Store":
-        """Open the book at a place, bringing an older one up to date.
+    def open(cls, where: Place | Path, by: Author | None = None, keeping: Path | None = None) -> "Store":
+        """Open the book at a place, bringing an older one up to date. For a book on a server, `keeping` is a folder of
+        this computer where edits wait while the server is away.
 
         Raises BookError, with nothing changed there, when it is missing, is no book, comes from a newer version, or
         cannot be written. Damaged records are set aside and told in `damaged`.
@@ -74,7 +63,13 @@ class Store:
                 from azven.book.migrate import upgrade
 
                 upgrade(engine)
-            store = cls(engine, by)
+            store: Store
+            if keeping is not None and isinstance(engine.place, Server):
+                from azven.book.cut_off import SharedStore
+
+                store = SharedStore(engine, by, keeping)
+            else:
+                store = cls(engine, by)
             store._look_through()
         return store
 
@@ -82,78 +77,14 @@ class Store:
         self._engine.close()
 
     @property
-    def engine(self) -> Engine:
-        """The database of the book, for its history and for copying it."""
-        self._mine()
-        return self._engine
+    def goes_on(self) -> bool:
+        """Whether edits can be made while the server is away; only in a `SharedStore`."""
+        return False
 
-    def _mine(self) -> None:
-        if threading.get_ident() != self._thread:
-            raise RuntimeError("a store belongs to the thread that opened it; give others a snapshot")
-
-    # -- reading -----------------------------------------------------------------------------------
-
-    def all(self, kind: type[R], **where: Any) -> list[R]:
-        """Records of a kind whose columns equal `where`, in the order of their ids; BookError when unreadable."""
-        if kind is Trace:
-            return self._asked(kind, where)
-        if kind in LARGE:
-            question = (kind, tuple(sorted(where.items())))
-            if question not in self._answers:
-                if len(self._answers) >= _ANSWERS:
-                    self._answers.clear()
-                self._answers[question] = self._asked(kind, where)
-            return list(self._answers[question])
-        return those(self._every(kind), where)
-
-    def page(self, kind: type[R], start: int, count: int, **where: Any) -> list[R]:
-        """`count` of those records from the one numbered `start` on; BookError when unreadable."""
-        return self._asked(kind, where, start, count)
-
-    def count(self, kind: type[R], **where: Any) -> int:
-        """How many such records there are."""
-        with self.told():
-            return how_many(self._engine, kind, where)
-
-    def get(self, kind: type[R], record_id: int) -> R:
-        """One record; raises BookError when it is not there."""
-        known = by_id(self.all(kind, id=record_id)) if kind in LARGE else self._every(kind)
-        return the_one(known, kind, record_id)
-
-    def snapshot(self, units: Sequence[Unit] = ()) -> Snapshot:
-        """The records that are held, as they are now, and of those that are not the given `units`."""
-        held = {kind: self._every(kind) for kind in KINDS if kind not in LARGE}
-        return Snapshot({**held, Unit: by_id(units)})
-
-    def _every(self, kind: type[R]) -> dict[int, R]:
-        self._mine()
-        return self._read[kind]
-
-    def _asked(self, kind: type[R], where: Mapping[str, Any], start: int = 0, count: int | None = None) -> list[R]:
-        with self.told():
-            found = rows(self._engine, kind, where, start, count)
-        if kind is Trace:
-            return [record_of(kind, row) for row in found]
-        told: list[Damage] = []
-        records = damage.sound(kind, found, told)
-        self.damaged += tuple(d for d in told if d not in self.damaged)
-        return records
-
-    def _look_through(self) -> None:
-        """Read every kind that is held once; what does not fit, and what hangs on it, is set aside."""
-        with self._engine.reading():
-            self._seen = history.latest(self._engine)
-            read, found = damage.look_through(self._engine)
-        self._read = {kind: by_id(records) for kind, records in read.items()}
-        self.damaged = tuple(found)
-        if self.damaged and not (self._read[Site] and self._read[Show]):
-            raise BookError(f"{self.place} is damaged and was left as it is: {self.damage_in_words()}.")
-
-    def damage_in_words(self) -> str:
-        """The damaged records, the first of them by name."""
-        said = "; ".join(d.words() for d in self.damaged[:_DAMAGE_SAID])
-        more = len(self.damaged) - _DAMAGE_SAID
-        return said + (f" and {more} more" if more > 0 else "")
+    @property
+    def waiting(self) -> int:
+        """How many edits are not in the book yet, for its server is away; only a `SharedStore` has any."""
+        return 0
 
     # -- others ------------------------------------------------------------------------------------
 
@@ -182,29 +113,18 @@ class Store:
             if found is None:
                 edits = [self._read_anew()]
             else:
-                strange = [n for n in found if not n.mark.startswith(self._key) or n.mark in self._doubtful]
-                self._doubtful -= {n.mark for n in strange}
-                edits = others.edits_of(self._engine, strange, self._read)
+                edits = others.edits_of(self._engine, self._strange(found), self._read)
                 self._take_over(*edits)
             self._seen = history.latest(self._engine)
         if edits:
             self._tell(others.together(edits))
         return edits
 
-    def _read_anew(self) -> Edit:
-        """Everything is read again, where the history does not reach back to what was seen last."""
-        before = self._read
-        read, found = damage.look_through(self._engine)
-        self._read, self.damaged = {kind: by_id(records) for kind, records in read.items()}, tuple(found)
-        self._answers.clear()
-        return Edit("Changed elsewhere", others.difference(before, self._read), by="other desks", also=LARGE)
-
-    def _take_over(self, *edits: Edit) -> None:
-        """Bring what is held up to date with edits that have landed."""
-        for edit in edits:
-            patched(self._read, edit.changes)
-        touched = {kind for edit in edits for kind in edit.kinds}
-        self._answers = {q: found for q, found in self._answers.items() if q[0] not in touched}
+    def _strange(self, found: list[history.News]) -> list[history.News]:
+        """The news that is not of our own making, or that we do not know to have landed."""
+        strange = [n for n in found if not n.mark.startswith(self._key) or n.mark in self._doubtful]
+        self._doubtful -= {n.mark for n in strange}
+        return strange
 
     def _tell(self, edit: Edit) -> None:
         for listener in list(self._listeners):
@@ -240,12 +160,27 @@ class Store:
         not take it or the server is away; in both cases nothing of the edit was written.
         """
         self._only_reading()
-        self._edits += 1
+        mark = self._next_mark()
         try:
-            landed, number = self._written(edit, f"{self._key}-{self._edits}")
+            landed, number = self._written(edit, mark)
+        except Away as away:
+            self._doubtful.add(mark)
+            raise BookError(
+                f"{self.place} cannot be reached; “{edit.title}” was not done, or it is shown as soon as the server is "
+                f"back. {away}"
+            ) from away
         except ConflictError as conflict:
             self._explain(conflict)
             raise
+        return self._done(landed, number)
+
+    def _next_mark(self) -> str:
+        """The mark by which the line of the next edit is known in the history."""
+        self._edits += 1
+        return f"{self._key}-{self._edits}"
+
+    def _done(self, landed: Edit, number: int) -> Edit:
+        """Take over and tell what has landed under a number."""
         if not landed:
             return landed
         self._take_over(landed)
@@ -258,29 +193,19 @@ class Store:
         return landed
 
     def _written(self, edit: Edit, mark: str) -> tuple[Edit, int]:
-        """The edit as it landed, and its number in the history."""
+        """The edit as it landed, and its number in the history. Raises Away where the server cannot be reached; then it
+        is not known whether the edit landed."""
         from sqlalchemy.exc import IntegrityError
 
         from azven.book.landing import land
 
         kept = next(iter(self._read[Retention].values()), Retention())
-        number = 0
         try:
             with self._engine.writing() as connection:
                 landed = replace(edit, changes=land(self._engine, connection, edit.changes))
                 number = history.write(connection, landed, self.author, mark, kept) if landed else 0
-        except Away as away:
-            if not number:
-                raise BookError(f"{self.place} cannot be reached; “{edit.title}” was not done. {away}") from away
-            self._doubtful.add(mark)
-            raise BookError(
-                f"{self.place} went away while “{edit.title}” was being written; "
-                "whether it was is shown as soon as the server is back."
-            ) from away
         except IntegrityError as error:
-            raise NeededError(
-                f"“{edit.title}” was not done: what it belongs to is gone, or something in the book still needs it."
-            ) from error
+            raise NeededError(f"“{edit.title}” was not done: {NEEDED}") from error
         except self._engine.errors as error:
             raise BookError(self._engine.explain(error)) from error
         return landed, number
@@ -294,17 +219,6 @@ class Store:
                 line = history.last_of(self._engine, conflict.kind, record.id) if record is not None else None
             if line is not None:
                 conflict.by, conflict.at = f"{line.who} at {line.desk}", line.at
-
-    @contextmanager
-    def told(self) -> Iterator[None]:
-        """What goes wrong in the database, in a sentence."""
-        self._mine()
-        try:
-            yield
-        except Away as away:
-            raise BookError(f"{self.place} cannot be reached. {away}") from away
-        except self._engine.errors as error:
-            raise BookError(self._engine.explain(error)) from error
 
 
 @contextmanager

@@ -50,7 +50,7 @@ class Books:
             self.remembered.opened(store.place)
         return window
 
-    def open(self, place: Place, beside: Window, make: Callable[[Place], Store] = Store.open) -> None:
+    def open(self, place: Place, beside: Window, make: Callable[[Place], Store] = books.open_there) -> None:
         """Open a book in a window of its own, or bring forward the one it has; trouble is said in `beside`."""
         known = next((w for w in self.windows if w.session.store.place.key == place.key), None)
         if known is not None:

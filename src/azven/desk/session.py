@@ -72,8 +72,8 @@ class Session(QObject):
     themed = pyqtSignal()
     said = pyqtSignal(str, bool)
     hinted = pyqtSignal(object)
-    reached = pyqtSignal(object)
-    """Since when the server of the book has been away, None when it is back."""
+    reached = pyqtSignal()
+    """The server of the book has gone or come back, or other edits wait for it than before."""
 
     def __init__(
         self, store: Store, scope: Scope, venue: "Surroundings | None" = None, parent: QObject | None = None
@@ -99,7 +99,9 @@ class Session(QObject):
         """Whether the plan is being judged beside the window; `judged` will say when it is."""
         self._full: tuple[float, float] | None = None
         self._paused = False
-        self._away: datetime | None = None
+        self.away_since: datetime | None = None
+        """Since when the server of the book has been away; None when it is there."""
+        self._unwritten = (0, 0)
         self.view_hz = self.full_view()
         self.jobs.trouble.connect(lambda text: self.say(text, trouble=True))
         self.drops: Callable[[str, str], bool] = lambda title, why: False
@@ -225,6 +227,11 @@ class Session(QObject):
             return False
         if _SWEEPS in self.jobs.visible:
             self.jobs.visible[_SWEEPS].stop()
+        try:
+            kit.units(self.store, scope)
+        except BookError as error:  # the server is away, and nobody has been there before
+            self.say(str(error), trouble=True)
+            return False
         if scope != self.scope:
             self._move(scope)
             self._tell()
@@ -277,6 +284,12 @@ class Session(QObject):
     def _collision(self, conflict: ConflictError) -> str:
         return collisions.told(self.store, self.clock, conflict).sentence()
 
+    def landed_late(self, landed: Edit) -> None:
+        """An edit that has landed in another way than by `do`: it can be undone as well."""
+        if landed:
+            self.undo.push(_Command(landed))
+        self._look_at_the_server()
+
     def step_back(self) -> None:
         """Take the last edit back."""
         command = self.undo.command(self.undo.index() - 1)
@@ -324,10 +337,7 @@ class Session(QObject):
 
     def _look_at_others(self) -> None:
         """Take over what other desks have changed, and notice when the server goes and comes."""
-        away = self.store.away_since
-        if away != self._away:
-            self._away = away
-            self.reached.emit(away)
+        self._look_at_the_server()
         if not self.store.others_wrote():
             return
         try:
@@ -337,6 +347,13 @@ class Session(QObject):
         if edits:
             more = f" and {len(edits) - 1} more" if len(edits) > 1 else ""
             self.say(f"{edits[-1].by}: {edits[-1].title}{more}")
+        self._look_at_the_server()
+
+    def _look_at_the_server(self) -> None:
+        unwritten = self.store.waiting, len(self.store.collided)
+        if (self.store.away_since, unwritten) != (self.away_since, self._unwritten):
+            self.away_since, self._unwritten = self.store.away_since, unwritten
+            self.reached.emit()
 
     def rest(self) -> None:
         """Look no more: the book is being closed."""

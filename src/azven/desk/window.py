@@ -25,8 +25,6 @@ from azven.desk.palette import Palette
 from azven.desk.waiting import Waiting
 
 if TYPE_CHECKING:
-    from datetime import datetime
-
     from azven.desk.books import Books
     from azven.desk.session import Session
     from azven.desk.stage import Stage
@@ -209,16 +207,31 @@ class Window(QMainWindow):
         """What the line under the stage says, empty when it is hidden."""
         return self._said.text() if not self._foot.isHidden() else ""
 
-    def _show_reach(self, away: "datetime | None") -> None:
-        """Say for as long as it lasts that the server of the book is away."""
-        if away is None:
+    def _show_reach(self) -> None:
+        """Say for as long as it lasts that the server of the book is away, and what waits for it."""
+        session, waiting, collided = self.session, self.session.store.waiting, len(self.session.store.collided)
+        if session.away_since is not None:
+            since = f"{session.away_since.astimezone(session.clock.tz):%H:%M:%S}"
+            kept = f", {_edits(waiting)} waiting" if waiting else ""
+            goes_on = "what you change is kept here and written once it is back."
+            waits = "nothing can be changed until it is back."
+            more = f"You see the book as it was then; {goes_on if session.store.goes_on else waits}"
+            self.header.keep_saying(f"Server away since {since}{kept}", more)
+            if not waiting:
+                session.say(f"The server of the book does not answer since {since}. {more}", trouble=True)
+        elif collided:
+            self.header.keep_saying(f"{_edits(collided)} to settle", "Others have changed the same things meanwhile.")
+            self._settle()
+        else:
             self.header.stop_saying()
-            self.session.say("The server answers again; what others did meanwhile is taken over.")
-            return
-        since = away.astimezone(self.session.clock.tz)
-        more = "You see the book as it was then. Nothing can be changed until the server is back."
-        self.header.keep_saying(f"Server away since {since:%H:%M:%S}", more)
-        self.session.say(f"The server of the book does not answer since {since:%H:%M:%S}. {more}", trouble=True)
+            session.say("The server answers again; everything is written, and what others did is taken over.")
+
+    def _settle(self) -> None:
+        """Show what waited for the server and met what others had done."""
+        from azven.desk.collided import CollidedDialog
+
+        if self.session.store.collided and not self.findChildren(CollidedDialog):
+            CollidedDialog(self, self.session).show()
 
     def _ask_to_drop(self, title: str, why: str) -> bool:
         """Whether an undo step that others have overtaken is to be dropped, so that those before it work."""
@@ -278,6 +291,7 @@ class Window(QMainWindow):
             Action("spine", "Fold the spine", lambda: self.spine.setVisible(self.spine.isHidden()), "F6"),
             Action("reasons", "Fold Reasons", lambda: self.panel.setVisible(self.panel.isHidden()), "F7"),
             Action("whole", "Show the whole band", lambda: session.show_band(*session.full_view()), "Ctrl+0"),
+            Action("settle", "Settle edits that met others'…", self._settle, "", lambda: bool(session.store.collided)),
             Action("stop", "Stop what is running", session.jobs.stop, "Ctrl+.", lambda: session.jobs.shown is not None),
         )
         for i, each in enumerate(STAGES, start=1):
@@ -354,3 +368,7 @@ class Window(QMainWindow):
         super().closeEvent(event)
         if self.filled:
             self.books.closed(self, self.session.jobs.wait())
+
+
+def _edits(count: int) -> str:
+    return f"{count} edit" if count == 1 else f"{count} edits"

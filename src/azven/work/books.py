@@ -24,7 +24,20 @@ def default_book() -> Place:
 
 def open_book(where: Place | Path) -> Store:
     """Open a book, or make it when nothing is there; BookError in one sentence."""
-    return Store.open(where) if _is_there(where) else new_book(where)
+    if not _is_there(where):
+        new_book(where).close()
+    return open_there(where)
+
+
+def open_there(where: Place | Path) -> Store:
+    """Open a book that is there; edits of one on a server wait in the user's state folder while that is away."""
+    return Store.open(where, keeping=_waiting_room() if isinstance(where, Server) else None)
+
+
+def _waiting_room() -> Path:
+    from platformdirs import user_state_path
+
+    return user_state_path("azven", appauthor=False) / "waiting"
 
 
 def _is_there(where: Place | Path) -> bool:
