@@ -11,7 +11,8 @@ from pathlib import Path
 from azven.book.formats import plan_request
 from azven.rf.coordinate import conflicts, coordinate
 from azven.rf.coordinate.grid import Grid
-from azven.rf.coordinate.state import Rules, build
+from azven.rf.coordinate.rules import Rules
+from azven.rf.coordinate.state import build
 from azven.rf.products import Situation
 from azven.rf.request import Carrier, PlanRequest, Profile, Range, Request
 from azven.rf.verdict import margins

@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 from azven.rf.coordinate import conflicts, coordinate, lane, mend, tuning_faults
 from azven.rf.coordinate.grid import Grid, tunable
 from azven.rf.coordinate.plan import carriers_of
-from azven.rf.coordinate.state import Rules, build
+from azven.rf.coordinate.rules import Rules
+from azven.rf.coordinate.state import build
 from azven.rf.density import STEPS, at_density
 from azven.rf.products import Situation
 from azven.rf.request import KINDS, Blocked, Carrier, PlanRequest, Profile, Range, Request

@@ -8,7 +8,8 @@ import pytest
 from azven.rf.coordinate import conflicts
 from azven.rf.coordinate.grid import Grid
 from azven.rf.coordinate.plateau import Plateau, suits
-from azven.rf.coordinate.state import Rules, build
+from azven.rf.coordinate.rules import Rules
+from azven.rf.coordinate.state import build
 from azven.rf.request import Carrier, PlanRequest, Profile, Range, Request
 
 

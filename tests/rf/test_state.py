@@ -1,13 +1,18 @@
 """The bookkeeping of the search: bit sets against the written-out rules, grids, lanes by halving."""
 
+from itertools import combinations
+
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from azven.rf.coordinate.buckets import buckets, cliques
 from azven.rf.coordinate.grid import Grid, permitted, to_array, tunable
 from azven.rf.coordinate.lanes import CAUSES, lane, lanes
 from azven.rf.coordinate.plan import carriers_of
-from azven.rf.coordinate.state import Rules, State, build, widen
+from azven.rf.coordinate.relations import RELATIONS, terms_of
+from azven.rf.coordinate.rules import Rules
+from azven.rf.coordinate.state import State, build, widen
 from azven.rf.products import Situation
 from azven.rf.request import KINDS, Blocked, Carrier, PlanRequest, Profile, Range, Request
 from azven.rf.verdict import harmed_by
@@ -69,14 +74,95 @@ def test_third_order_with_listeners_is_exact_on_the_raster(steps, two, three, ra
     assert closed_by_state(asked) == closed_by_definition(asked, asked.requests[0])
 
 
-@settings(max_examples=25)
-@given(st.lists(st.integers(0, 320_000), min_size=1, max_size=5, unique=True))
-def test_carriers_off_the_raster_never_leave_a_broken_step_open(offsets):
+EVERY_KIND = {"2a-b": 60_000, "a+b-c": 40_000, "3a-2b": 30_000, "3a-b-c": 20_000, "4a-3b": 15_000, "5a-4b": 15_000}
+
+
+@settings(max_examples=40)
+@given(
+    st.lists(st.integers(0, 320_000), min_size=1, max_size=5, unique=True),
+    st.sampled_from([{"2a-b": 60_000, "a+b-c": 40_000}, {"3a-2b": 30_000, "3a-b-c": 20_000}, EVERY_KIND]),
+    st.lists(st.booleans(), min_size=5, max_size=5),
+)
+def test_carriers_off_the_raster_close_exactly_what_the_formulas_say(offsets, guards, radiates):
     carriers = [
-        Carrier(id=f"g{i}", freq_hz=500_000_000 + 12 * o + 7, profile="p", zone="hall") for i, o in enumerate(offsets)
+        Carrier(id=f"g{i}", freq_hz=500_000_000 + 12 * o + 7, profile="p", zone="hall", radiates=r)
+        for i, (o, r) in enumerate(zip(offsets, radiates, strict=False))
     ]
-    asked = request([wish()], Profile(200_000, {"2a-b": 60_000, "a+b-c": 40_000}), carriers)
-    assert closed_by_definition(asked, asked.requests[0]) <= closed_by_state(asked)
+    asked = request([wish()], Profile(200_000, guards), carriers)
+    assert closed_by_state(asked) == closed_by_definition(asked, asked.requests[0])
+
+
+PROFILES = {
+    "voice": Profile(300_000, EVERY_KIND),
+    "ear": Profile(400_000, {"2a-b": 100_000, "a+b-c": 10_000, "3a-b-c": 45_000}),
+    "plain": Profile(0, {"2a-b": 20_000}),
+}
+ACTS = (frozenset(), frozenset({"one"}), frozenset({"two"}), frozenset({"one", "two"}), frozenset({"three"}))
+ROOMS = ("hall", "foyer", "yard")
+TOGETHER = {frozenset(("hall", "foyer")): "together", frozenset(("hall", "yard")): "near"}
+
+
+@st.composite
+def evenings(draw):
+    """A link to place among carriers of several profiles, rooms and acts, some placed by the search, some given and off
+    the raster."""
+    placed = []
+    for i in range(draw(st.integers(1, 5))):
+        on_raster = draw(st.booleans())
+        freq = (
+            500_000_000 + draw(st.integers(0, 160)) * 25_000 + (0 if on_raster else draw(st.integers(-12_000, 12_000)))
+        )
+        placed.append(
+            Carrier(
+                id=f"g{i}", freq_hz=freq, profile=draw(st.sampled_from(sorted(PROFILES))),
+                zone=draw(st.sampled_from(ROOMS)), times=draw(st.sampled_from(ACTS)),
+                radiates=draw(st.sampled_from([True, True, True, False])),
+            )
+        )  # fmt: skip
+    link = wish(
+        profile=draw(st.sampled_from(sorted(PROFILES))), zone=draw(st.sampled_from(ROOMS)),
+        times=draw(st.sampled_from(ACTS)),
+    )  # fmt: skip
+    return PlanRequest(profiles=PROFILES, zones=ROOMS, requests=(link,), carriers=tuple(placed), relations=TOGETHER)
+
+
+@settings(max_examples=120)
+@given(evenings())
+def test_profiles_rooms_acts_and_offsets_together_close_exactly_what_the_formulas_say(asked):
+    assert closed_by_state(asked) == closed_by_definition(asked, asked.requests[0])
+
+
+@settings(max_examples=60)
+@given(evenings())
+def test_pairs_of_groups_answer_as_cliques_do(asked):
+    grid = Grid(asked)
+    by_clique, by_pair = Rules(grid), Rules(grid)
+    by_pair.buckets = buckets(grid.group_mixes, most=0)
+    assert build(by_pair, grid.given).closed == build(by_clique, grid.given).closed
+
+
+@given(st.integers(1, 7), st.data())
+def test_cliques_are_the_largest_sets_that_all_mix(n, data):
+    mixes = [[i == j for j in range(n)] for i in range(n)]
+    for i, j in combinations(range(n), 2):
+        mixes[i][j] = mixes[j][i] = data.draw(st.booleans())
+    every = [
+        set(c) for k in range(1, n + 1) for c in combinations(range(n), k) if all(mixes[i][j] for i in c for j in c)
+    ]
+    largest = [c for c in every if not any(c < other for other in every)]
+    assert sorted(map(sorted, cliques(mixes, 1_000))) == sorted(map(sorted, largest))
+    assert cliques(mixes, len(largest) - 1) is None
+
+
+def test_every_relation_is_seen_once_from_every_side():
+    seen = {(t.c_f, t.c_x, t.rest) for t in terms_of(("a+b-c",))}
+    assert seen == {(1, 1, (1, 1)), (1, -1, (-1, 1))}
+    assert {(t.c_f, t.c_x, t.rest) for t in terms_of(("2a-b",))} == {(2, -1, (1,)), (1, -2, (-1,)), (1, 1, (2,))}
+    for term in terms_of(tuple(RELATIONS)):
+        assert sum(term.coefficients) == 0
+        assert tuple(sorted(term.coefficients)) in {
+            tuple(sorted(s * c for c in r)) for r in RELATIONS[term.kind] for s in (1, -1)
+        }
 
 
 def test_victims_profile_counts_and_both_ways_are_kept():
@@ -137,7 +223,7 @@ def test_a_copy_is_its_own():
 def test_widen_spreads_every_element(bits, reach):
     wide = widen(bits, reach)
     expected = 0
-    for by in range(2 * reach + 1):
+    for by in range(reach + 1):
         expected |= bits << by
     assert wide == expected
 

@@ -120,8 +120,9 @@ class Holding:
         """Bring what is held up to date with edits that have landed."""
         for edit in edits:
             patched(self._read, edit.changes)
-            for question, found in self._answers.items():
-                self._answers[question] = _answer_after(question, found, edit.changes)
+            changes = {c.record.id: c for c in edit.changes if c.kind in LARGE}
+            for question, found in self._answers.items() if changes else ():
+                self._answers[question] = _answer_after(question, found, changes)
         strange = {kind for edit in edits for kind in edit.also}
         self._answers = {q: found for q, found in self._answers.items() if q[0] not in strange}
 
@@ -137,15 +138,16 @@ class Holding:
             raise BookError(self._engine.explain(error)) from error
 
 
-def _answer_after(question: _Question, found: list[Any], changes: Sequence[Change]) -> list[Any]:
-    """An answer about a kind that is not held, after changes."""
-    kind, where = question
-    mine = [c for c in changes if c.kind is kind]
+def _answer_after(question: _Question, found: list[Any], changes: Mapping[int, Change]) -> list[Any]:
+    """An answer about a kind that is not held, after changes by the ids of their records."""
+    kind, where = question[0], dict(question[1])
+    numbers = (changes.keys() & {where["id"]}) if "id" in where else changes.keys()
+    mine = [changes[n] for n in numbers if changes[n].kind is kind]
     if not mine:
         return found
     now = by_id(found)
     for change in mine:
         now.pop(change.record.id, None)
-        if change.after is not None and those({change.after.id: change.after}, dict(where)):
+        if change.after is not None and those({change.after.id: change.after}, where):
             now[change.after.id] = change.after
     return [now[number] for number in sorted(now)]

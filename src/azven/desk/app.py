@@ -76,7 +76,15 @@ def start(demonstrate: bool, book: "Place | Path | None", stage: str, theme: str
     application().processEvents()
     gc.freeze()
     gc.enable()
+    QTimer.singleShot(_WRITING_MS, _load_writing)
     return window
+
+
+def _load_writing() -> None:
+    """Load what the first edit needs, beside the painted window."""
+    from azven.work import books
+
+    threading.Thread(target=books.load_writing, daemon=True).start()
 
 
 def _fill(window: "Window", demonstrate: bool, book: "Place | Path | None", stage: str) -> None:
@@ -98,7 +106,6 @@ def _fill(window: "Window", demonstrate: bool, book: "Place | Path | None", stag
     said = note if demonstrate else damage_note(store)
     shelf.show(store, stage, window.theme, said, not demonstrate, window, venue)
     sys.excepthook = _Apology(lambda: next((w for w in shelf.windows if w.isActiveWindow()), window))
-    QTimer.singleShot(_WRITING_MS, lambda: threading.Thread(target=books.load_writing, daemon=True).start())
     if demonstrate:
         QTimer.singleShot(_VENUE_MS, lambda: _attach_venue(window.session))
 

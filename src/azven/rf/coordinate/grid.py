@@ -1,8 +1,8 @@
 """A plan request laid out on one raster of steps, with its members sorted into classes.
 
-Everything the search asks repeatedly is answered here once: which classes meet, which mix, and how
-wide an exclusion is in steps. Rounding is to the safe side: a carrier that is off the raster widens
-the exclusions it takes part in by the distance it was moved.
+Everything the search asks repeatedly is answered here once: which classes meet, which mix, and how wide an exclusion is
+in steps. A given carrier that lies off the raster keeps the distance to its nearest step, with its sign. A request
+whose own steps lie off the raster widens the exclusions that it takes part in by as much as it may be moved.
 """
 
 from collections.abc import Collection
@@ -12,23 +12,25 @@ from math import gcd
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from azven.rf.coordinate.relations import RELATIONS, Level
 from azven.rf.request import Carrier, PlanRequest, Profile, Request, meet_in_time
 
 _FINEST_HZ = 5_000
-Level = tuple[int, bool, int]
-"""Guard against a+b-c [Hz], whether it radiates, distance off the raster [Hz]."""
-_TWO_SIGNAL = {"2a-b": (2, 1), "3a-2b": (3, 2), "4a-3b": (4, 3), "5a-4b": (5, 4)}
+_MOST_WEIGHT = 10
+"""The sum of the coefficients of any relation, without their signs, is at most this."""
 
 
 @dataclass(frozen=True)
 class Tag:
-    """What a member is to others apart from its frequency; `error_hz`: how far it may lie off the raster."""
+    """What a member is to others apart from its frequency; `offset_hz`: how far a given carrier lies off the raster;
+    `error_hz`: how far a request may."""
 
     profile: str
     zone: str
     times: frozenset[str]
     radiates: bool
     error_hz: int
+    offset_hz: int = 0
 
 
 @dataclass(frozen=True)
@@ -79,17 +81,17 @@ class Grid:
         on_raster = request.step_hz % self.unit == 0 and (request.origin_hz - self.base) % self.unit == 0
         return 0 if on_raster else (self.unit + 1) // 2
 
-    def _tag_of(self, item: Request | Carrier, error: int) -> int:
+    def _tag_of(self, item: Request | Carrier, error: int, offset: int = 0) -> int:
         radiates = not isinstance(item, Carrier) or item.radiates
-        tag = Tag(item.profile, item.zone, item.times, radiates, error)
+        tag = Tag(item.profile, item.zone, item.times, radiates, error, offset)
         if tag not in self._tag_index:
             self._tag_index[tag] = len(self.tags)
             self.tags.append(tag)
         return self._tag_index[tag]
 
     def _carrier_tag(self, carrier: Carrier) -> int:
-        error = 0 if (carrier.freq_hz - self.base) % self.unit == 0 else (self.unit + 1) // 2
-        return self._tag_of(carrier, error)
+        at = self.base + self.position(carrier.freq_hz) * self.unit
+        return self._tag_of(carrier, 0, carrier.freq_hz - at)
 
     def _sort_into_kinds(self) -> list[Kind]:
         groups: dict[tuple[object, ...], list[int]] = {}
@@ -127,101 +129,39 @@ class Grid:
     def profile(self, tag: int) -> Profile:
         return self.request.profiles[self.tags[tag].profile]
 
-    def reach(self, distance_hz: int, error_hz: int) -> int:
-        """Steps on either side that a strict distance excludes; -1 when the rule is off."""
-        return (distance_hz - 1 + error_hz) // self.unit if distance_hz > 0 else -1
+    def spacing_window(self, f: int, x: int) -> tuple[int, int]:
+        """Whole steps f − x, (first, last), at which members of two tags stand too near; last below first for none."""
+        a, b = self.tags[f], self.tags[x]
+        wide = max(self.profile(f).spacing_hz, self.profile(x).spacing_hz)
+        if wide <= 0:
+            return 0, -1
+        off, within = a.offset_hz - b.offset_hz, wide - 1 + a.error_hz + b.error_hz
+        return -((within + off) // self.unit), (within - off) // self.unit
 
-    def widest_reach(self) -> int:
-        """Steps that any product rule can reach at most, rounding included."""
-        guards = [self.profile(t).guard(k) for t in range(len(self.tags)) for k in (*_TWO_SIGNAL, "a+b-c")]
-        errors = 4 * max((t.error_hz for t in self.tags), default=0)
-        return max(0, self.reach(max(guards, default=0), errors)) + 1
-
-    def spacing_reach(self, a: int, b: int) -> int:
-        wide = max(self.profile(a).spacing_hz, self.profile(b).spacing_hz)
-        return self.reach(wide, self.tags[a].error_hz + self.tags[b].error_hz)
+    def widest(self) -> int:
+        """Steps that the window of any product rule can hold at most."""
+        guards = [self.profile(t).guard(k) for t in range(len(self.tags)) for k in RELATIONS]
+        errors = _MOST_WEIGHT * max((t.error_hz for t in self.tags), default=0)
+        return 2 * (max(guards, default=0) + errors) // self.unit + 2
 
     def _group(self) -> None:
-        """Sort tags by where and when they are on (groups) and by what they ask of three-signal products (levels)."""
+        """Sort tags by where and when they are on (groups) and by what they bring to product rules (levels)."""
         groups: dict[tuple[str, frozenset[str]], int] = {}
         levels: dict[Level, int] = {}
         self.group_of = [groups.setdefault((t.zone, t.times), len(groups)) for t in self.tags]
-        self.level_of = [
-            levels.setdefault((self.profile(i).guard("a+b-c"), t.radiates, t.error_hz), len(levels))
-            for i, t in enumerate(self.tags)
-        ]
-        self._levels = list(levels)
-        needs: dict[tuple[object, ...], int] = {}
-        self.need_of = [
-            needs.setdefault((*(self.profile(i).guard(k) for k in _TWO_SIGNAL), t.radiates, t.error_hz), len(needs))
-            for i, t in enumerate(self.tags)
-        ]
-        self._tag_with_need = [self.need_of.index(n) for n in range(len(needs))]
+        self.level_of = [levels.setdefault(self._level(i), len(levels)) for i in range(len(self.tags))]
+        self.levels = list(levels)
         one_of = [self.group_of.index(g) for g in range(len(groups))]
         self.group_mixes = [[self.mixes[a][b] for b in one_of] for a in one_of]
-        self._reaches: dict[tuple[int, ...], int] = {}
 
-    def three_signal(self, f: int, x: int, j: int, k: int) -> int:
-        """Reach of the rule f + z = x + y for members of four levels: any of them may be the victim of the others."""
-        key = (f, x, j, k)
-        if key not in self._reaches:
-            self._reaches[key] = self._quad_reach([self._levels[i] for i in key])
-        return self._reaches[key]
-
-    def _quad_reach(self, levels: list[Level]) -> int:
-        listeners = [level for level in levels if not level[1]]
-        if len(listeners) > 1:
-            return -1
-        guard = max(guard for guard, _, _ in (listeners or levels))
-        return self.reach(guard, sum(error for _, _, error in levels))
+    def _level(self, tag: int) -> Level:
+        guards = tuple((k, self.profile(tag).guard(k)) for k in RELATIONS if self.profile(tag).guard(k) > 0)
+        found = self.tags[tag]
+        return Level(guards, found.radiates, found.offset_hz, found.error_hz)
 
     def active(self, kind: str) -> bool:
         """Whether any profile in use guards against `kind`."""
         return any(self.profile(t).guard(kind) > 0 for t in range(len(self.tags)))
-
-    def pair_rule(self, f: int, x: int, y: int) -> tuple[tuple[int, int, int] | None, bool]:
-        """For three needs: reaches of 2a-b at 2x − y, 2y − x and the middle when all radiate on the raster, else None;
-        and whether any other two-signal kind, or 2a-b itself, has to be looked up as a pattern."""
-        tags = [self._tag_with_need[n] for n in (f, x, y)]
-        others = any(self.profile(t).guard(k) > 0 for t in tags for k in _TWO_SIGNAL if k != "2a-b")
-        third = [self.reach(self.profile(t).guard("2a-b"), 0) for t in tags]
-        if any(not self.tags[t].radiates or self.tags[t].error_hz for t in tags):
-            return None, others or max(third) >= 0
-        r_f, r_x, r_y = third
-        return (max(r_f, r_y), max(r_f, r_x), max(r_x, r_y)), others
-
-    def two_signal_pattern(self, f: int, x: int, y: int, d: int) -> tuple[int, int]:
-        """Steps closed to f by x at 0 and y at `d`, all two-signal kinds and all roles; members by their needs.
-
-        Returns a bit set and the position of its bit 0 relative to x.
-        """
-        f, x, y = (self._tag_with_need[n] for n in (f, x, y))
-        spans: list[tuple[int, int]] = []
-        by_shifts = self.pair_rule(*(self.need_of[t] for t in (f, x, y)))[0] is not None
-        for kind, (m, n) in _TWO_SIGNAL.items():
-            if kind == "2a-b" and by_shifts:
-                continue
-            roles = (
-                (f, x, y, 1, -n * d), (f, y, x, 1, m * d),
-                (y, f, x, m, d), (x, f, y, m, n * d),
-                (y, x, f, n, -d), (x, y, f, n, m * d),
-            )  # fmt: skip
-            for victim, plus, minus, factor, centre in roles:
-                if not (self.tags[plus].radiates and self.tags[minus].radiates):
-                    continue
-                error = m * self.tags[plus].error_hz + n * self.tags[minus].error_hz + self.tags[victim].error_hz
-                r = self.reach(self.profile(victim).guard(kind), error)
-                if r >= 0:
-                    spans.append((-((r - centre) // factor), (centre + r) // factor))
-        spans = [(max(a, -self.width), min(b, self.width)) for a, b in spans]
-        spans = [s for s in spans if s[0] <= s[1]]
-        if not spans:
-            return 0, 0
-        low = min(a for a, _ in spans)
-        bits = 0
-        for a, b in spans:
-            bits |= ((1 << (b - a + 1)) - 1) << (a - low)
-        return bits, low
 
 
 def _raster(request: PlanRequest, also_hz: Collection[int]) -> tuple[int, int]:

@@ -7,7 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from azven.rf.coordinate.grid import Grid, permitted, to_array, tunable
-from azven.rf.coordinate.state import Rules, State
+from azven.rf.coordinate.rules import Rules
+from azven.rf.coordinate.state import State, build
 from azven.rf.request import KINDS, Carrier, PlanRequest, Profile, Request
 
 FREE = "free"
@@ -105,8 +106,8 @@ def _all_but_one(
     index = {r.id: i for i, r in enumerate(grid.request.requests)}
     members = {n: (grid.request_tag[index[n]], grid.position(f)) for n, f in frequencies.items() if n in index}
     rest = [m for n, m in members.items() if n not in set(wanted)]
-    root = State(Rules(grid))
-    for member in (*grid.given, *rest):
+    root = build(Rules(grid), grid.given)
+    for member in rest:
         if not going_on():
             return
         root.add(*member)

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from azven.rf.coordinate.grid import Grid, to_array
-from azven.rf.coordinate.state import Rules
+from azven.rf.coordinate.rules import Rules
 
 Ints = NDArray[np.int64]
 _TABU, _KICKED, _TABU_MORE = 7, 10, 10
@@ -28,20 +28,18 @@ def suits(grid: Grid, rules: Rules) -> bool:
     """Whether all links have one shape and nothing but spacing and 2a-b matters to them."""
     if not grid.kinds or grid.given or len({(k.tag, k.open) for k in grid.kinds}) != 1:
         return False
-    need = grid.need_of[grid.kinds[0].tag]
-    reaches, others = rules.pair_rule((need, need, need))
-    only_pairs = not (others or rules.triples_matter or rules.fifth_matters or rules.absolute_kinds)
-    return only_pairs and reaches is not None and rules.spacing[grid.kinds[0].tag][grid.kinds[0].tag] >= reaches[0] >= 0
+    tag = grid.kinds[0].tag
+    return rules.kinds == ("2a-b",) and not rules.absolute_kinds and rules.apart(tag) >= rules.reach("2a-b", tag) >= 0
 
 
 class Plateau:
     """A set of steps that break no rule, moved about so that more find room. `best` is the largest set seen."""
 
     def __init__(self, grid: Grid, rules: Rules, start: Sequence[int], seed: random.Random) -> None:
-        tag, need = grid.kinds[0].tag, grid.need_of[grid.kinds[0].tag]
+        tag = grid.kinds[0].tag
         self._open = to_array(grid.kinds[0].open, grid.width)
-        self._width, self._spacing = grid.width, rules.spacing[tag][tag]
-        self._reach = reach = (rules.pair_rule((need, need, need))[0] or (0,))[0]
+        self._width, self._spacing = grid.width, rules.apart(tag)
+        self._reach = reach = rules.reach("2a-b", tag)
         self._outer = np.arange(-reach, reach + 1)
         self._middle = np.arange(-(reach // 2), (reach + 1) // 2 + 1)
         self._random = seed

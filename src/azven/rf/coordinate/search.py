@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 
 from azven.rf.coordinate import plateau, sidon
 from azven.rf.coordinate.grid import Grid, Kind, to_array
-from azven.rf.coordinate.state import Rules, State, build
+from azven.rf.coordinate.rules import Rules
+from azven.rf.coordinate.state import State, build
 
 WORK = {1: 1_500, 2: 20_000, 3: 400_000, 4: 1_000_000, 5: 4_000_000}
 _BEAM = {1: (1, 4), 2: (2, 16), 3: (4, 25, 100), 4: (8, 50, 200), 5: (8, 50, 300)}
@@ -27,8 +28,8 @@ Steps = NDArray[np.bool_]
 _OPEN_SHARE, _OPEN_HZ = 0.8, 40_000_000
 _MOST_DROPPED = 60
 _BEAM_SHARE = 0.5
-_BEAM_TIME, _WARM = 0.7, 2.4
-"""Share of the time for a beam that has to fit, and how much faster it goes once the tables of patterns are filled."""
+_BEAM_TIME = 0.7
+"""Share of the time for a beam that has to fit."""
 _WIDEST_BEFORE_EXCHANGE = 24
 _VERY_WIDE, _BEFORE_VERY_WIDE = 200, 0.3
 """A beam so wide comes after neighbourhoods have had this share of the work: they often find as much, and sooner."""
@@ -158,7 +159,6 @@ class Search:
         began, spent = self.effort.elapsed(), self.effort.spent
         self._offer(self._beam(self._start(()), self._demand(()), 1, children))
         pace = (self.effort.spent - spent) / max(self.effort.elapsed() - began, 1e-9)
-        pace *= _WARM if self.rules.pair_patterns else 1.0
         if pace * self.effort.left_s >= self.effort.limit:
             return beams
         width = int(_BEAM_TIME * self.effort.left_s * pace / (children * sum(self.wanted)))
@@ -182,7 +182,7 @@ class Search:
         more, so that one for a link without any open step ends at once."""
         most = [0] * len(self.classes)
         for i, kind in enumerate(self.grid.kinds):
-            free, apart = self._free(self.root, kind), max(self.rules.spacing[kind.tag][kind.tag], 1)
+            free, apart = self._free(self.root, kind), max(self.rules.apart(kind.tag), 1)
             alone = 0
             while free and alone < len(kind.members):
                 alone += 1
@@ -309,20 +309,17 @@ class Search:
         kind = max(range(len(self.grid.kinds)), key=lambda k: (len(self.grid.kinds[k].members), -k))
         shape = self.grid.kinds[kind]
         free = self._free(self.root, shape)
-        level = self.grid.level_of[shape.tag]
-        unit = self.grid.three_signal(level, level, level, level) + 1
+        unit = self.rules.reach("a+b-c", shape.tag) + 1
         if not free or unit < 1 or 2 * len(shape.members) < sum(self.wanted):
             return False
         lowest = (free & -free).bit_length() - 1
         span = free.bit_length() - lowest
         if free.bit_count() < _OPEN_SHARE * span or free.bit_count() * self.grid.unit < _OPEN_HZ:
             return False
-        spacing = self.rules.spacing[shape.tag][shape.tag]
-        need = self.grid.need_of[shape.tag]
-        reaches, more_kinds = self.rules.pair_rule((need, need, need))
-        if more_kinds or self.rules.fifth_matters:
+        spacing = self.rules.apart(shape.tag)
+        if set(self.rules.kinds) - {"2a-b", "a+b-c"}:
             return False
-        third = (reaches or (0,))[0]
+        third = max(self.rules.reach("2a-b", shape.tag), 0)
         effort = self.grid.request.effort
         sets = sidon.windows(
             span // unit, spacing // unit + 1, third // unit, _SETS[effort], self.effort.look,

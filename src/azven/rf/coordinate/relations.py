@@ -1,0 +1,80 @@
+"""Product rules as linear relations: |c_f·f + c_x·x + c_y·y (+ c_z·z)| < guard, f the candidate, x the newest carrier.
+
+A product of carriers on a victim is one relation between them all, with coefficients that sum to zero; whoever has
+coefficient ±1 may be the victim (domain, section 2). Seen from f and x, the rest of a relation is a number
+s = d_y·y (+ d_z·z) with |c_f·f + c_x·x − s| < guard. `Term` is one way to see one relation, c_f above zero.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import permutations
+
+RELATIONS: dict[str, tuple[tuple[int, ...], ...]] = {
+    "2a-b": ((2, -1, -1),),
+    "3a-2b": ((3, -2, -1),),
+    "4a-3b": ((4, -3, -1),),
+    "5a-4b": ((5, -4, -1),),
+    "a+b-c": ((1, 1, -1, -1),),
+    "3a-b-c": ((3, -1, -1, -1), (2, 1, -2, -1)),
+}
+"""Kinds of products whose coefficients sum to one, with the coefficients of sources and victim together."""
+
+
+@dataclass(frozen=True)
+class Term:
+    """A relation seen from f and x; `rest` are the d of the placed carriers, in ascending order."""
+
+    kind: str
+    c_f: int
+    c_x: int
+    rest: tuple[int, ...]
+
+    @property
+    def coefficients(self) -> tuple[int, ...]:
+        """Of f, x and the placed carriers."""
+        return (self.c_f, self.c_x, *(-d for d in self.rest))
+
+
+def terms_of(kinds: Sequence[str]) -> tuple[Term, ...]:
+    """Every way to see the relations of some kinds, each once."""
+    found: dict[Term, None] = {}
+    for kind in kinds:
+        for relation in RELATIONS[kind]:
+            for c_f, c_x, *others in permutations(relation):
+                sign = 1 if c_f > 0 else -1
+                rest = tuple(sorted(-sign * c for c in others))
+                found[Term(kind, sign * c_f, sign * c_x, rest)] = None
+    return tuple(found)
+
+
+@dataclass(frozen=True)
+class Level:
+    """What a carrier is to a relation apart from where it stands: its guards [Hz], whether it radiates, how far it lies
+    off the raster [Hz, with sign], and how much farther it may lie [Hz]."""
+
+    guards: tuple[tuple[str, int], ...]
+    radiates: bool = True
+    offset_hz: int = 0
+    error_hz: int = 0
+
+    def guard(self, kind: str) -> int:
+        return dict(self.guards).get(kind, 0)
+
+
+Window = tuple[int, int]
+
+
+def window(kind: str, coefficients: Sequence[int], members: Sequence[Level], unit_hz: int) -> Window | None:
+    """The whole steps n = Σ coefficient · step, (first, last), at which a relation of these members is broken; None
+    where nobody guards against it. Of listeners at most one takes part, and then as the victim."""
+    listeners = [not m.radiates for m in members]
+    if sum(listeners) > 1:
+        return None
+    may = [abs(c) == 1 and (hears or not any(listeners)) for c, hears in zip(coefficients, listeners, strict=True)]
+    guard = max((m.guard(kind) for m, victim in zip(members, may, strict=True) if victim), default=0)
+    if guard <= 0:
+        return None
+    off = sum(c * m.offset_hz for c, m in zip(coefficients, members, strict=True))
+    within = guard - 1 + sum(abs(c) * m.error_hz for c, m in zip(coefficients, members, strict=True))
+    first, last = -((within + off) // unit_hz), (within - off) // unit_hz
+    return (first, last) if first <= last else None
