@@ -99,6 +99,29 @@ def check_200() -> None:
           f"{len(found.clashes)} clashes), margins {took:.2f} s")  # fmt: skip
 
 
+SPANS = (6, 11, 17, 25, 34, 44, 55, 72, 85, 106, 127, 151, 177, 199, 216, 246, 283, 333, 356, 372, 425, 480, 492, 553,
+         585)  # fmt: skip
+"""Shortest rulers known, 4 to 28 marks (domain, section 2)."""
+
+
+def spans(limit: float) -> None:
+    """Which of them are filled: one guard on 2a-b and a+b-c, as wide as a step."""
+    print("\nshortest rulers: marks placed of marks (time)")
+    said = []
+    for marks, length in enumerate(SPANS, start=4):
+        band = (Range(470_000_000, 470_000_000 + 25_000 * length),)
+        links = tuple(
+            Request(id=f"l{i}", profile="p", zone="hall", ranges=band, step_hz=25_000, origin_hz=0)
+            for i in range(marks)
+        )
+        profiles = {"p": Profile(25_000, {"2a-b": 25_000, "a+b-c": 25_000})}
+        request = PlanRequest(profiles=profiles, zones=("hall",), requests=links, time_limit_s=limit)
+        started = time.process_time()
+        plan = coordinate(request, elapsed=lambda started=started: time.process_time() - started)  # type: ignore[misc]
+        said.append(f"{len(plan.assignments)}/{marks} ({time.process_time() - started:.1f} s)")
+    print(", ".join(said))
+
+
 def main(arguments: list[str]) -> None:
     effort = int(next((a for a in arguments if a.isdigit()), 3))
     limit = {1: 1.0, 5: 60.0}.get(effort, 10.0)
@@ -113,4 +136,5 @@ def main(arguments: list[str]) -> None:
         run(path.stem, request, goal, by_class(request, first_fit(request)))
     run("40 mixed links", mixed(40), [40], None)
     run("100 mixed links", mixed(100), [100], None)
+    spans(limit)
     check_200()

@@ -77,7 +77,7 @@ def test_third_order_with_listeners_is_exact_on_the_raster(steps, two, three, ra
 EVERY_KIND = {"2a-b": 60_000, "a+b-c": 40_000, "3a-2b": 30_000, "3a-b-c": 20_000, "4a-3b": 15_000, "5a-4b": 15_000}
 
 
-@settings(max_examples=40)
+@settings(max_examples=20)
 @given(
     st.lists(st.integers(0, 320_000), min_size=1, max_size=5, unique=True),
     st.sampled_from([{"2a-b": 60_000, "a+b-c": 40_000}, {"3a-2b": 30_000, "3a-b-c": 20_000}, EVERY_KIND]),
@@ -126,13 +126,13 @@ def evenings(draw):
     return PlanRequest(profiles=PROFILES, zones=ROOMS, requests=(link,), carriers=tuple(placed), relations=TOGETHER)
 
 
-@settings(max_examples=120)
+@settings(max_examples=40)
 @given(evenings())
 def test_profiles_rooms_acts_and_offsets_together_close_exactly_what_the_formulas_say(asked):
     assert closed_by_state(asked) == closed_by_definition(asked, asked.requests[0])
 
 
-@settings(max_examples=60)
+@settings(max_examples=30)
 @given(evenings())
 def test_pairs_of_groups_answer_as_cliques_do(asked):
     grid = Grid(asked)

@@ -3,7 +3,7 @@
 import unicodedata
 from collections.abc import Callable
 
-from azven.rf.coordinate import Move, Rule, describe
+from azven.rf.coordinate import Move, Rule, Stats, describe
 from azven.rf.coordinate.mending import MoveCause
 from azven.rf.coordinate.plan import formula_of
 from azven.rf.verdict import Clash, Hit
@@ -66,6 +66,17 @@ def formulas(kind: str) -> str:
 def product(kind: str) -> str:
     """A kind of product with its order in words."""
     return f"{formulas(kind)} ({ORDERS[kind]})" if kind in ORDERS else kind
+
+
+def proved(stats: Stats) -> str:
+    """Why no plan places more, for what is missing; empty where that is not known."""
+    if stats.proof == "no step":
+        return "no plan can place more, as what is missing has no step that is free even when it is alone"
+    if stats.proof == "bound":
+        return (
+            f"no plan can place more than {stats.bound}: more differences of frequencies do not fit into what is free"
+        )
+    return ""
 
 
 def said(rule: Rule, name: Callable[[str], str]) -> str:

@@ -86,8 +86,7 @@ def _stats(stats: rf.Stats, version: int) -> dict[str, Any]:
         "seed": stats.seed, "timed_out": stats.timed_out,
     }  # fmt: skip
     if version > 1:
-        everything = stats.placed == stats.requested
-        out |= {"bound": None, "proved": everything, "proof": "all placed" if everything else None}
+        out |= {"bound": stats.bound, "proved": stats.proof is not None, "proof": stats.proof}
     return out
 
 

@@ -24,7 +24,7 @@ from azven.work import chosen, ground, plan
 from azven.work.plan import Board, sheet
 from azven.work.plan import input as plan_input
 from azven.work.plan import search as planning
-from azven.work.wording import why_moved
+from azven.work.wording import proved, why_moved
 
 Search = Callable[[Board, Progress, Callable[[], float]], Plan | Mended]
 _NOTHING = "There is nothing to plan yet. Add links in Kit; each then has a lane here."
@@ -204,7 +204,8 @@ class PlanStage(Stage):
 
         def say(best: Best) -> None:
             tightest = "" if best.margin_hz is None else f", tightest {best.margin_hz / 1e3:g} kHz"
-            jobs.note(f"best so far: {best.placed} placed{tightest}, {best.elapsed_s:.0f} s")
+            most = "" if best.bound is None else f" of at most {best.bound} that can be"
+            jobs.note(f"best so far: {best.placed} placed{most}{tightest}, {best.elapsed_s:.0f} s")
 
         def search(board: Board, progress: Progress, elapsed: Callable[[], float]) -> Plan:
             return planning.plan_all(board, progress, elapsed, on_better=say)
@@ -274,7 +275,9 @@ class PlanStage(Stage):
         if moves:
             name = after.input.name
             text += f" ({name(moves[0].id)}: {why_moved(moves[0], name)})" if len(moves) == 1 else ""
-        self.session.say(text + (f", {missing} found no room; select one to see why." if missing else "."))
+        if missing:
+            text += f", {missing} found no room; {proved(found.stats) or 'select one to see why'}"
+        self.session.say(f"{text}.")
 
     def move_link(self, link_id: str, freq_hz: int) -> None:
         store, scope, name = self.session.store, self.session.scope, self.session.board.input.name(link_id)

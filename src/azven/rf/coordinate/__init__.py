@@ -6,6 +6,7 @@
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
+from azven.rf.coordinate.bound import Proof
 from azven.rf.coordinate.grid import Grid
 from azven.rf.coordinate.lanes import Lane, lane, lane_unless, lanes
 from azven.rf.coordinate.mending import Move, least_change, most_in_conflict
@@ -55,11 +56,14 @@ def coordinate(
     effort = Effort(limit=WORK[request.effort], time_limit_s=request.time_limit_s, elapsed=elapsed, progress=progress)
     search = Search(grid, effort, _reporter(request, grid, elapsed, on_better) if on_better else None)
     search.run()
+    most, why = search.most, search.proof
     if search.complete and not effort.over:
         grid, search = _with_more_room(request, grid, search, effort)
     frequencies = _spread_over_members(grid, search.best)
-    _drop_what_fails(request, frequencies)
-    return finish(request, frequencies, Stats(0, 0, elapsed(), request.seed, effort.timed_out), effort.may_finish)
+    if _drop_what_fails(request, frequencies):
+        why = None
+    stats = Stats(0, 0, elapsed(), request.seed, effort.timed_out, most, why)
+    return finish(request, frequencies, stats, effort.may_finish)
 
 
 _REPORTED_EVERY_S = 0.5
@@ -72,6 +76,8 @@ class Best:
     counts: tuple[int, ...]
     margin_hz: int | None
     elapsed_s: float
+    bound: int | None = None
+    """Links that no plan can exceed, where that is known and near."""
 
     @property
     def placed(self) -> int:
@@ -90,7 +96,7 @@ def _reporter(
             last[0] = now
             placed = assess(request, _spread_over_members(grid, search.best))
             bounded = [a.margin_hz for a in placed if a.margin_hz is not None]
-            on_better(Best(search.best_counts, min(bounded, default=None), now))
+            on_better(Best(search.best_counts, min(bounded, default=None), now, search.most))
 
     return report
 
@@ -189,11 +195,13 @@ def _spread_over_members(grid: Grid, places: Sequence[tuple[int, int]]) -> dict[
     return out
 
 
-def _drop_what_fails(request: PlanRequest, frequencies: dict[str, int]) -> None:
-    """The last gate: whatever the exact check rejects is taken out, least important first."""
+def _drop_what_fails(request: PlanRequest, frequencies: dict[str, int]) -> bool:
+    """The last gate: whatever the exact check rejects is taken out, least important first. Whether anything was."""
     placed = [r for r in request.requests if r.id in frequencies]
+    before = len(frequencies)
     while (worst := most_in_conflict(request, frequencies, placed)) is not None:
         del frequencies[worst.id]
+    return len(frequencies) < before
 
 
 __all__ = [
@@ -203,6 +211,7 @@ __all__ = [
     "Mended",
     "Move",
     "Plan",
+    "Proof",
     "Rule",
     "Stats",
     "Swap",

@@ -7,15 +7,18 @@ whose own steps lie off the raster widens the exclusions that it takes part in b
 
 from collections.abc import Collection
 from dataclasses import dataclass
+from functools import lru_cache
 from math import gcd
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from azven.rf.coordinate.relations import RELATIONS, Level
-from azven.rf.request import Carrier, PlanRequest, Profile, Request, meet_in_time
+from azven.rf.request import Carrier, PlanRequest, Profile, Range, Request, meet_in_time
 
 _FINEST_HZ = 5_000
+_TUNABLE_KEPT = 200
+"""Ways to be tuned whose steps are remembered."""
 _MOST_WEIGHT = 10
 """The sum of the coefficients of any relation, without their signs, is at most this."""
 
@@ -109,7 +112,7 @@ class Grid:
         ]
 
     def _open_steps(self, request: Request) -> int:
-        freq = np.array(tunable(request), np.int64)
+        freq = _tunable(request.ranges, request.step_hz, request.origin_hz)
         is_open = np.zeros(self.width, np.uint8)
         is_open[self.positions(freq[permitted(self.request, request, freq)])] = 1
         return int.from_bytes(np.packbits(is_open, bitorder="little").tobytes(), "little")
@@ -180,11 +183,20 @@ def _raster(request: PlanRequest, also_hz: Collection[int]) -> tuple[int, int]:
 
 def tunable(request: Request) -> list[int]:
     """The frequencies [Hz] of a request's steps inside its ranges, ascending, each once."""
-    out: set[int] = set()
-    for r in request.ranges:
-        first = request.origin_hz - (request.origin_hz - r.low_hz) // request.step_hz * request.step_hz
-        out.update(range(first, r.high_hz + 1, request.step_hz))
-    return sorted(out)
+    found: list[int] = _tunable(request.ranges, request.step_hz, request.origin_hz).tolist()
+    return found
+
+
+@lru_cache(_TUNABLE_KEPT)
+def _tunable(ranges: tuple[Range, ...], step_hz: int, origin_hz: int) -> NDArray[np.int64]:
+    """The same for many links that are tuned alike; never changed."""
+    parts = [
+        np.arange(origin_hz - (origin_hz - r.low_hz) // step_hz * step_hz, r.high_hz + 1, step_hz, dtype=np.int64)
+        for r in ranges
+    ]
+    found = np.unique(np.concatenate(parts)) if parts else np.zeros(0, np.int64)
+    found.flags.writeable = False
+    return found
 
 
 def permitted(plan: PlanRequest, request: Request, freq_hz: ArrayLike) -> NDArray[np.bool_]:

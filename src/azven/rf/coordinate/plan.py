@@ -6,6 +6,7 @@ from typing import Literal
 
 import numpy as np
 
+from azven.rf.coordinate.bound import Proof
 from azven.rf.coordinate.grid import permitted
 from azven.rf.products import Situation
 from azven.rf.request import Carrier, PlanRequest, contains
@@ -56,6 +57,10 @@ class Stats:
     elapsed_s: float
     seed: int
     timed_out: bool
+    bound: int | None = None
+    """Links that no plan can exceed, where that is known and says something."""
+    proof: Proof | None = None
+    """Why no plan holds more; None where that is not known."""
 
 
 @dataclass(frozen=True)

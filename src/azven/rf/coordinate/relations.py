@@ -61,20 +61,12 @@ class Level:
         return dict(self.guards).get(kind, 0)
 
 
-Window = tuple[int, int]
-
-
-def window(kind: str, coefficients: Sequence[int], members: Sequence[Level], unit_hz: int) -> Window | None:
-    """The whole steps n = Σ coefficient · step, (first, last), at which a relation of these members is broken; None
-    where nobody guards against it. Of listeners at most one takes part, and then as the victim."""
+def within(kind: str, coefficients: Sequence[int], members: Sequence[Level]) -> int | None:
+    """A relation of these members is broken where its sum is at most this far from zero [Hz]; None where nobody guards
+    against it. Of listeners at most one takes part, and then as the victim."""
     listeners = [not m.radiates for m in members]
     if sum(listeners) > 1:
         return None
     may = [abs(c) == 1 and (hears or not any(listeners)) for c, hears in zip(coefficients, listeners, strict=True)]
     guard = max((m.guard(kind) for m, victim in zip(members, may, strict=True) if victim), default=0)
-    if guard <= 0:
-        return None
-    off = sum(c * m.offset_hz for c, m in zip(coefficients, members, strict=True))
-    within = guard - 1 + sum(abs(c) * m.error_hz for c, m in zip(coefficients, members, strict=True))
-    first, last = -((within + off) // unit_hz), (within - off) // unit_hz
-    return (first, last) if first <= last else None
+    return guard - 1 + sum(abs(c) * m.error_hz for c, m in zip(coefficients, members, strict=True)) if guard else None

@@ -1,12 +1,14 @@
 """What a grid asks of its members, worked out once and shared by all states of a search."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import Any
 
 from azven.rf.coordinate.buckets import Buckets, buckets
 from azven.rf.coordinate.grid import Grid
-from azven.rf.coordinate.relations import RELATIONS, Level, Term, Window, terms_of, window
+from azven.rf.coordinate.relations import RELATIONS, Level, Term, terms_of, within
+from azven.rf.coordinate.written_out import ByTag
 
 Look = tuple[int, int, int]
 """How a new carrier looks into a set: c_x, and the first and last n at which |c_f·f + c_x·x − s| is too small."""
@@ -42,6 +44,7 @@ class Rules:
         self.all_steps = (1 << grid.width) - 1
         self.kinds = tuple(kind for kind in RELATIONS if grid.active(kind))
         self.absolute_kinds = [k for k in ("2a", "3a", "a-b") if grid.active(k)]
+        self.by_tag = ByTag(grid)
         self.terms = terms_of(self.kinds)
         self.singles = self._families(t for t in self.terms if len(t.rest) == 1)
         self.pairs = self._families(t for t in self.terms if len(t.rest) == 2)
@@ -60,11 +63,16 @@ class Rules:
         """Steps kept below the raster while shifting: a product just under it still closes its lowest steps."""
         n = len(grid.tags)
         self.spacing = [[grid.spacing_window(f, x) for x in range(n)] for f in range(n)]
+        shapes: dict[Level, int] = {}
+        self._shape_of = [shapes.setdefault(replace(v, offset_hz=0), len(shapes)) for v in grid.levels]
         self._looks: dict[tuple[int, int, tuple[int, ...]], int] = {}
+        self._asking: dict[tuple[int, int, tuple[int, ...]], list[tuple[tuple[int, int], int, int]]] = {}
+        self._by_bounds: dict[tuple[Any, ...], int] = {}
         self._plans: list[dict[tuple[int, int], tuple[Look, ...]]] = []
         self._known: dict[tuple[tuple[tuple[int, int], tuple[Look, ...]], ...], int] = {}
         self._into_singles: dict[tuple[int, int, int], tuple[Peek, ...]] = {}
         self._into_pairs: dict[tuple[int, int, tuple[int, int]], tuple[Peek, ...]] = {}
+        self._pair_buckets: dict[tuple[int, int], tuple[int, ...]] = {}
         self._joining: dict[tuple[int, int], tuple[Join, ...]] = {}
         self.class_of = self._classes()
         self.entering = tuple((d, m, self.variant_at[d, m], self.bias(d, m)) for d, m in self.variants)
@@ -88,6 +96,15 @@ class Rules:
             out.append([(g, level, tags) for (g, level), tags in found.items()])
         return out
 
+    def pair_buckets(self, g: int, h: int) -> tuple[int, ...]:
+        """The buckets of a pair of carriers by their groups; none where these do not mix."""
+        if (g, h) not in self._pair_buckets:
+            shared = set(self.buckets.single[h])
+            mixed = self.grid.group_mixes[g][h]
+            into = {into for bucket, into in self.buckets.joins[g] if bucket in shared} if mixed else set()
+            self._pair_buckets[g, h] = tuple(sorted(into))
+        return self._pair_buckets[g, h]
+
     def bias(self, d: int, modulus: int) -> int:
         """What makes d·y // modulus a number of a bit for every step y of the raster."""
         return 0 if d > 0 else -d * self.grid.width // modulus + 1
@@ -95,10 +112,53 @@ class Rules:
     def look(self, family: int, levels: tuple[int, ...]) -> int:
         """The number of the plan by which a set of a family of singles or pairs is looked into, for sums of members of
         these levels in the order of `rest`; −1 where nobody ever looks."""
-        key = (0, family, levels) if len(levels) == 1 else (1, family, levels)
-        if key not in self._looks:
-            self._looks[key] = self._new_look((self.singles, self.pairs)[key[0]][family], levels)
-        return self._looks[key]
+        key = len(levels), family, levels
+        found = self._looks.get(key)
+        if found is None:
+            found = self._looks[key] = self._look((self.singles, self.pairs)[len(levels) - 1][family], family, levels)
+        return found
+
+    def _look(self, family: Family, number: int, levels: tuple[int, ...]) -> int:
+        """Levels that differ only in how far they are off the raster have few windows: those of one are those of
+        another where the bounds are in the same step."""
+        key = len(levels), number, tuple(self._shape_of[v] for v in levels)
+        if key not in self._asking:
+            self._asking[key] = self._who_asks(family, levels)
+        unit, rows = self.grid.unit, self._asking[key]
+        off = -sum(d * self.grid.levels[v].offset_hz for d, v in zip(family.rest, levels, strict=True))
+        distances = {row[2]: 0 for row in rows}
+        bounds = tuple((-((distance + off) // unit), (distance - off) // unit) for distance in distances)
+        known = self._by_bounds.get((*key, bounds))
+        if known is None:
+            known = self._by_bounds[(*key, bounds)] = self._new_look(rows, off)
+        return known
+
+    def _who_asks(self, family: Family, levels: tuple[int, ...]) -> list[tuple[tuple[int, int], int, int]]:
+        """For every pair of levels of f and x and every term with a guard: both levels, c_x, and the distance [Hz]
+        within which the relation is broken."""
+        rows = []
+        for f in self.asked:
+            for x in self.newest:
+                members = [self.grid.levels[i] for i in (f, x, *levels)]
+                for term in family.terms:
+                    if (distance := within(term.kind, term.coefficients, members)) is not None:
+                        rows.append(((f, x), term.c_x, distance))
+        return rows
+
+    def _new_look(self, rows: Iterable[tuple[tuple[int, int], int, int]], off: int) -> int:
+        unit = self.grid.unit
+        plan: dict[tuple[int, int], list[Look]] = {(f, x): [] for f in self.asked for x in self.newest}
+        for who, c_x, distance in rows:
+            first, last = -((distance + off) // unit), (distance - off) // unit
+            if first <= last:
+                plan[who].append((c_x, first, last))
+        if not any(plan.values()):
+            return -1
+        key = tuple((who, tuple(looks)) for who, looks in plan.items())
+        if key not in self._known:
+            self._known[key] = len(self._plans)
+            self._plans.append({who: tuple(looks) for who, looks in plan.items()})
+        return self._known[key]
 
     def into_singles(self, f: int, x: int, level_class: int) -> tuple[Peek, ...]:
         """How x looks, for f, into the single carriers of a class; all by their levels."""
@@ -151,23 +211,6 @@ class Rules:
         for term in terms:
             found.setdefault((term.rest, term.c_f), []).append(term)
         return [Family(r, m, sum(self.bias(d, m) for d in r), tuple(t)) for (r, m), t in found.items()]
-
-    def _new_look(self, family: Family, levels: tuple[int, ...]) -> int:
-        plan: dict[tuple[int, int], tuple[Look, ...]] = {}
-        for f in self.asked:
-            for x in self.newest:
-                members = [self.grid.levels[i] for i in (f, x, *levels)]
-                plan[f, x] = tuple((t.c_x, *w) for t in family.terms if (w := self._window(t, members)) is not None)
-        if not any(plan.values()):
-            return -1
-        key = tuple(sorted(plan.items()))
-        if key not in self._known:
-            self._known[key] = len(self._plans)
-            self._plans.append(plan)
-        return self._known[key]
-
-    def _window(self, term: Term, members: list[Level]) -> Window | None:
-        return window(term.kind, term.coefficients, members, self.grid.unit)
 
     def _classes(self) -> list[int]:
         """By level: its class. The looks of all that can be asked are worked out on the way."""

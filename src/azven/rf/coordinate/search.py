@@ -6,13 +6,14 @@ answer on any machine as long as the time ceiling is not reached.
 
 import random
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from math import log2
 
 import numpy as np
 from numpy.typing import NDArray
 
 from azven.rf.coordinate import plateau, sidon
+from azven.rf.coordinate.bound import Proof, bound, proof
 from azven.rf.coordinate.grid import Grid, Kind, to_array
 from azven.rf.coordinate.rules import Rules
 from azven.rf.coordinate.state import State, build
@@ -41,6 +42,8 @@ _NEIGHBOURHOODS, _MOVES = 60, 3_000
 """Neighbourhoods find the shape of a dense plan, plateau moves the last links of it: so many of each in turn."""
 _EXCHANGE = 12
 """Work of one plateau move, in carriers placed."""
+_PILOT, _PILOT_SHARE, _PILOT_TIME = (3, 10), 0.12, 0.2
+"""Steps that the pilot looks at for each request, first few, then more, and the shares of work and time it may take."""
 _CHILDREN = {1: 4, 2: 8, 3: 20, 4: 20, 5: 20}
 
 
@@ -123,6 +126,9 @@ class Search:
         self.attainable = self._attainable()
         self.best: tuple[tuple[int, int], ...] = ()
         self.best_counts: tuple[int, ...] = (0,) * len(self.classes)
+        self.most: int | None = None
+        """Links that no plan can exceed, where that is known and near what was found."""
+        self.proof: Proof | None = None
         self._on_better = on_better
 
     def run(self) -> None:
@@ -133,6 +139,7 @@ class Search:
         exchange = plateau.suits(self.grid, self.rules)
         if not self._finished() and self._algebraic():
             beams = beams[:1]
+        self._pilots()
         if sum(self.wanted) > _MANY and len(beams) > 2:
             beams = _BEAM_FOR_MANY
         beams = self._that_fit(beams, children, _WIDEST_BEFORE_EXCHANGE if exchange else beams[-1])
@@ -175,7 +182,7 @@ class Search:
         return self.best_counts == self.wanted
 
     def _finished(self) -> bool:
-        return self.best_counts == self.attainable or self.effort.over
+        return self.proof is not None or self.best_counts == self.attainable or self.effort.over
 
     def _attainable(self) -> tuple[int, ...]:
         """Per class, how many could be placed if each kind had only itself and its spacing to mind: no search finds
@@ -196,6 +203,9 @@ class Search:
             return False
         better = node.counts > self.best_counts
         self.best, self.best_counts = node.places, node.counts
+        if better:
+            self.most = bound(self.grid, self.rules, sum(self.best_counts))
+            self.proof = proof(self.wanted, self.attainable, self.best_counts, self.most)
         if better and self._on_better:
             self._on_better(self)
         return True
@@ -304,6 +314,51 @@ class Search:
             places.append((k, x))
         return Node(state, tuple(places), self._counts(places), 0.0)
 
+    def _pilots(self) -> None:
+        """The pilot with few candidates, then with more, as far as that takes its share of work and time at most. Links
+        that are all alike to one another gain nothing by it."""
+        if len({k.tag for k in self.grid.kinds}) < 2:
+            return
+        pace = 0.0
+        for candidates in _PILOT:
+            began = self.effort.elapsed()
+            too_much = candidates * sum(self.wanted) ** 2 / 2 > _PILOT_SHARE * self.effort.limit
+            if too_much or pace * candidates > _PILOT_TIME * self.effort.left_s or self._finished():
+                return
+            self._pilot(candidates)
+            pace = (self.effort.elapsed() - began) / candidates
+
+    def _pilot(self, candidates: int) -> None:
+        """Place the requests in their order, each at the one of its lowest free steps from which first fit places most
+        of the others. Duin and Voß, The pilot method, Networks 1999."""
+        node, demand = self._start(()), self._demand(())
+        for i, kind in enumerate(demand):
+            if self._finished():
+                return
+            free = 0 if kind in node.exhausted else self._free(node.state, self.grid.kinds[kind])
+            if not free:
+                node = replace(node, exhausted=node.exhausted | {kind})
+                continue
+            tried: list[tuple[tuple[int, ...], int, Node]] = []
+            for n in range(candidates):
+                if not free or self.effort.over:
+                    break
+                child = self._child(node, kind, (free & -free).bit_length() - 1)
+                free &= free - 1
+                whole = self._complete(child, demand[i + 1 :])
+                self.effort.spend(len(whole.places) - len(node.places))
+                self._offer(whole)
+                tried.append((whole.counts, -n, child))
+            if not tried:
+                return
+            node = max(tried, key=lambda item: item[:2])[2]
+
+    def _child(self, node: Node, kind: int, x: int) -> Node:
+        state = node.state.copy()
+        state.add(self.grid.kinds[kind].tag, x)
+        places = (*node.places, (kind, x))
+        return Node(state, places, self._counts(places), 0.0, node.exhausted)
+
     def _algebraic(self) -> bool:
         """Lay Sidon sets over the spectrum of the largest kind and fill up the best; False where too little is open."""
         kind = max(range(len(self.grid.kinds)), key=lambda k: (len(self.grid.kinds[k].members), -k))
@@ -314,18 +369,22 @@ class Search:
             return False
         lowest = (free & -free).bit_length() - 1
         span = free.bit_length() - lowest
-        if free.bit_count() < _OPEN_SHARE * span or free.bit_count() * self.grid.unit < _OPEN_HZ:
+        if free.bit_count() < _OPEN_SHARE * span or set(self.rules.kinds) - {"2a-b", "a+b-c"}:
             return False
-        spacing = self.rules.apart(shape.tag)
-        if set(self.rules.kinds) - {"2a-b", "a+b-c"}:
+        spacing, third = self.rules.apart(shape.tag), max(self.rules.reach("2a-b", shape.tag), 0)
+        open_steps = to_array(free >> lowest, span)
+        for ruler in sidon.rulers((span - 1) // unit, _FILLED[self.grid.request.effort], self.effort.look):
+            if self._finished():
+                return True
+            kept = self._lay(kind, lowest, open_steps, unit, ruler, spacing, third)
+            self._offer(self._complete(self._start(kept), self._demand(kept)))
+        if free.bit_count() * self.grid.unit < _OPEN_HZ:
             return False
-        third = max(self.rules.reach("2a-b", shape.tag), 0)
         effort = self.grid.request.effort
         sets = sidon.windows(
             span // unit, spacing // unit + 1, third // unit, _SETS[effort], self.effort.look,
             tried=_MULTIPLIERS.get(effort),
         )  # fmt: skip
-        open_steps = to_array(free >> lowest, span)
         laid = [self._lay(kind, lowest, open_steps, unit, found, spacing, third) for found in sets]
         for kept in sorted(laid, key=len, reverse=True)[: _FILLED[effort]]:
             if not self._finished():

@@ -1,12 +1,13 @@
 """Sidon sets: integers whose pairwise sums all differ, so that no third-order product falls on a member.
 
-Three constructions, each for every prime p: Ruzsa's p − 1 residues modulo p(p − 1) (Solving a linear equation in a
-set of integers I, Acta Arithmetica 1993), the p of Bose and Chowla modulo p² − 1 (Theorems in the additive theory of
-numbers, Comment. Math. Helv. 1962) and Singer's p + 1 modulo p² + p + 1 (A theorem in finite projective geometry,
-Trans. AMS 1938). Multiplied by a unit and shifted they stay Sidon sets.
+Three constructions: Ruzsa's p − 1 residues modulo p(p − 1) (Solving a linear equation in a set of integers I, Acta
+Arithmetica 1993) and the p of Bose and Chowla modulo p² − 1 (Theorems in the additive theory of numbers, Comment. Math.
+Helv. 1962) for every prime p, and Singer's q + 1 modulo q² + q + 1 (A theorem in finite projective geometry, Trans. AMS
+1938) for every power of a prime. Multiplied by a unit and shifted they stay Sidon sets.
 """
 
 from collections.abc import Callable, Iterator
+from functools import cache
 from itertools import product
 from math import gcd, isqrt
 
@@ -18,6 +19,17 @@ Ints = NDArray[np.int64]
 
 def is_prime(n: int) -> bool:
     return n > 1 and all(n % d for d in range(2, isqrt(n) + 1))
+
+
+def _power_of_prime(q: int) -> tuple[int, int]:
+    """The prime and the exponent of a power of a prime; ValueError for another number."""
+    primes = _factors(q)
+    if len(primes) != 1:
+        raise ValueError(f"{q} is no power of a prime")
+    k = 1
+    while primes[0] ** k < q:
+        k += 1
+    return primes[0], k
 
 
 def _need_prime(p: int) -> None:
@@ -37,9 +49,18 @@ def bose(p: int) -> list[int]:
     return [e for e, x in enumerate(_powers(p, 2, p * p - 1)) if x[1] == 1]
 
 
-def singer(p: int) -> list[int]:
-    """The p + 1 residues modulo p² + p + 1 for a prime p: exponents of the line 1, g in GF(p³)."""
-    return [e for e, x in enumerate(_powers(p, 3, p * p + p + 1)) if x[2] == 0]
+def singer(q: int) -> list[int]:
+    """The q + 1 residues modulo q² + q + 1 for a prime, exponents of the line 1, g in GF(q³), or for a power of one,
+    exponents of what has no trace in GF(q). ValueError for another number.
+    """
+    p, k = _power_of_prime(q)
+    if k == 1:
+        return [e for e, x in enumerate(_powers(p, 3, p * p + p + 1)) if x[2] == 0]
+    every = list(_powers(p, 3 * k, p ** (3 * k) - 1))
+    order = len(every)
+    traces = np.array([[every[j * q**i % order] for i in range(3)] for j in range(3 * k)]).sum(axis=1) % p
+    points = np.array(every[: q * q + q + 1])
+    return [int(e) for e in np.flatnonzero(~(points @ traces % p).any(axis=1))]
 
 
 def _powers(p: int, degree: int, count: int) -> Iterator[list[int]]:
@@ -108,6 +129,10 @@ FAMILIES: tuple[tuple[Callable[[int], list[int]], Callable[[int], int]], ...] = 
     (singer, lambda p: p * p + p + 1),
 )
 """Construction and modulus."""
+_LARGEST_FIELD = 25_000
+"""Elements of the fields of prime powers that are worked out."""
+_WIDEST = 2.0
+_MOST_IN_RULER = 40
 
 
 def units(modulus: int) -> list[int]:
@@ -140,6 +165,51 @@ def windows(
                 scored.append((score, len(scored), found))
     scored.sort(key=lambda item: (-item[0], item[1]))
     return [found for _, _, found in scored[:keep]]
+
+
+@cache
+def _cyclic(family: int, q: int) -> NDArray[np.int64]:
+    return np.array(FAMILIES[family][0](q), np.int64)
+
+
+def rulers(span: int, keep: int, stop: Callable[[], bool] = lambda: False) -> list[list[int]]:
+    """The `keep` stretches of Bose–Chowla and Singer sets of length `span` at most with most members, the shortest
+    first among equals, each ascending from 0. From 11 members to 28 these are the shortest rulers known, but for 13, 15
+    and 16 (lengths: domain, section 2).
+
+    Over all moduli from `span` to twice that, all multipliers and all places to begin; of sets up to forty members.
+    """
+    found: dict[tuple[int, ...], None] = {}
+    for family in (1, 2):
+        modulus_of = FAMILIES[family][1]
+        for q in range(3, isqrt(2 * span) + 3):
+            modulus = modulus_of(q)
+            if not span <= modulus <= _WIDEST * span or q > _MOST_IN_RULER or not _is_field(family, q):
+                continue
+            base = _cyclic(family, q)
+            for m in (m for m in units(modulus) if 2 * m <= modulus):
+                if stop():
+                    break
+                found[_longest(np.sort(m * base % modulus), modulus, span)] = None
+    return [list(s) for s in sorted(found, key=lambda s: (-len(s), s[-1], s))[:keep]]
+
+
+def _is_field(family: int, q: int) -> bool:
+    if is_prime(q):
+        return True
+    return family == 2 and len(_factors(q)) == 1 and q**3 <= _LARGEST_FIELD
+
+
+def _longest(members: Ints, modulus: int, span: int) -> tuple[int, ...]:
+    """The stretch of a cyclic set with most members no more than `span` apart, the shortest of them."""
+    n = len(members)
+    twice = np.concatenate([members, members + modulus])
+    ends = np.searchsorted(twice, members + span, side="right")
+    counts = np.minimum(ends - np.arange(n), n)
+    most = int(counts.max())
+    begins = np.flatnonzero(counts == most)
+    best = int(begins[np.argmin(twice[begins + most - 1] - twice[begins])])
+    return tuple((twice[best : best + most] - twice[best]).tolist())
 
 
 def _best_window(members: Ints, modulus: int, span: int, spacing: int, reach: int) -> tuple[float, list[int]]:

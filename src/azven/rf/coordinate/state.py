@@ -83,9 +83,8 @@ class State:
                 written_out.close_absolute(self, tag, x)
             self.placed[tag] = (*self.placed.get(tag, ()), x)
         written_out.close_among(self, members)
-        for i, (tag, x) in enumerate(members):
-            for other, y in members[:i]:
-                self._remember_pair(tag, x, other, y)
+        self._remember_pairs_of(members)
+        for tag, x in members:
             self._remember_single(tag, x)
 
     def _close_by_spacing(self, tag: int, x: int) -> None:
@@ -156,24 +155,22 @@ class State:
                 out[key] = tuple(now)
         return out
 
-    def _remember_pair(self, tag: int, x: int, other: int, y: int) -> None:
-        """The sums of one pair, by their exact levels."""
+    def _remember_pairs_of(self, members: Sequence[tuple[int, int]]) -> None:
+        """The sums of all pairs of some carriers, by their exact levels."""
         rules, grid = self.rules, self.rules.grid
-        mine, theirs = grid.group_of[tag], grid.group_of[other]
-        if not rules.pairs or not grid.group_mixes[mine][theirs]:
-            return
-        shared = set(rules.buckets.single[theirs])
-        for into in {into for bucket, into in rules.buckets.joins[mine] if bucket in shared}:
-            out = dict(self.pairs.get(into, {}))
-            for i, family in enumerate(rules.pairs):
-                for d_x, d_y, levels in roles(family.rest, grid.level_of[tag], grid.level_of[other]):
-                    look = rules.look(i, levels)
-                    if look >= 0:
-                        t, remainder = divmod(d_x * x + d_y * y, family.modulus)
-                        now = list(out.get((i, look), (0,) * family.modulus))
-                        now[remainder] |= 1 << (t + family.bias)
-                        out[i, look] = tuple(now)
-            self.pairs[into] = out
+        sums: dict[int, dict[tuple[int, int], list[int]]] = {}
+        for n, (tag, x) in enumerate(members if rules.pairs else ()):
+            for other, y in members[:n]:
+                for into in rules.pair_buckets(grid.group_of[tag], grid.group_of[other]):
+                    held = sums.setdefault(into, {})
+                    for i, family in enumerate(rules.pairs):
+                        for d_x, d_y, levels in roles(family.rest, grid.level_of[tag], grid.level_of[other]):
+                            if (look := rules.look(i, levels)) >= 0:
+                                t, remainder = divmod(d_x * x + d_y * y, family.modulus)
+                                sets = held.setdefault((i, look), [0] * family.modulus)
+                                sets[remainder] |= 1 << (t + family.bias)
+        for into, held in sums.items():
+            self.pairs[into] = {key: tuple(sets) for key, sets in held.items()}
 
     def _remember_single(self, tag: int, x: int) -> None:
         rules, grid = self.rules, self.rules.grid

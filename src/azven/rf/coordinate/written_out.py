@@ -51,7 +51,7 @@ def close_among(state: "State", members: Sequence[tuple[int, int]]) -> None:
     if not members:
         return
     grid, rules = state.rules.grid, state.rules
-    among = _Among(grid, members)
+    among = _Among(grid, rules.by_tag, members)
     for f in grid.searched:
         painter = _Painter(grid)
         for term in rules.terms:
@@ -60,48 +60,69 @@ def close_among(state: "State", members: Sequence[tuple[int, int]]) -> None:
         state.closed[f] |= painter.bits()
 
 
+class ByTag:
+    """What tags are, as arrays by their numbers."""
+
+    def __init__(self, grid: Grid) -> None:
+        self.mixes = np.array(grid.mixes, bool)
+        self.radiates = np.array([t.radiates for t in grid.tags], bool)
+        self.offset = np.array([t.offset_hz for t in grid.tags], np.int64)
+        self.error = np.array([t.error_hz for t in grid.tags], np.int64)
+        self._grid = grid
+        self._guards: dict[str, Ints] = {}
+
+    def guards(self, kind: str) -> Ints:
+        """Guards [Hz] against a kind of product."""
+        if kind not in self._guards:
+            grid = self._grid
+            self._guards[kind] = np.array([grid.profile(t).guard(kind) for t in range(len(grid.tags))], np.int64)
+        return self._guards[kind]
+
+
 class _Among:
     """Some given carriers as arrays."""
 
-    def __init__(self, grid: Grid, members: Sequence[tuple[int, int]]) -> None:
-        self._grid = grid
+    def __init__(self, grid: Grid, by_tag: ByTag, members: Sequence[tuple[int, int]]) -> None:
+        self._grid, self._by_tag = grid, by_tag
         self._tags = np.array([t for t, _ in members], np.int64)
         self._steps = np.array([x for _, x in members], np.int64)
-        self._mixes = np.array(grid.mixes, bool)
-        self._listens = np.array([not t.radiates for t in grid.tags])
-        self._offset = np.array([t.offset_hz for t in grid.tags], np.int64)
-        self._error = np.array([t.error_hz for t in grid.tags], np.int64)
 
     def paint(self, painter: _Painter, term: Term, f: int) -> None:
         """Every step of f at which a relation of it with members in the roles of a term is broken."""
-        for chosen in self._choices(len(term.coefficients) - 1, f):
+        for chosen in self._choices(term.coefficients[1:], f):
             self._paint(painter, term, f, chosen)
 
-    def _choices(self, count: int, f: int) -> list[tuple[Ints, ...]]:
-        """Ordered choices of different members that mix with one another and with f, some at a time."""
-        near = np.flatnonzero(self._mixes[f][self._tags])
+    def _choices(self, weights: Sequence[int], f: int) -> list[tuple[Ints, ...]]:
+        """Different members for these coefficients that mix with one another and with f, some at a time; of members
+        with the same coefficient only one order."""
+        near = np.flatnonzero(self._by_tag.mixes[f][self._tags])
         out: list[tuple[Ints, ...]] = []
         for x in near:
-            others = near[(near != x) & self._mixes[self._tags[x]][self._tags[near]]]
-            if count == 2:
+            others = near[(near != x) & self._by_tag.mixes[self._tags[x]][self._tags[near]]]
+            if len(weights) == 2:
+                others = others[others > x] if weights[0] == weights[1] else others
                 out.append((np.full(len(others), x), others))
                 continue
             i, j = (a.ravel() for a in np.meshgrid(others, others, indexing="ij"))
-            keep = (i != j) & self._mixes[self._tags[i], self._tags[j]]
+            keep = (i != j) & self._by_tag.mixes[self._tags[i], self._tags[j]]
+            for a, b, left, right in ((0, 1, x, i), (1, 2, i, j), (0, 2, x, j)):
+                if weights[a] == weights[b]:
+                    keep &= left < right
             out.append((np.full(int(keep.sum()), x), i[keep], j[keep]))
         return out
 
     def _paint(self, painter: _Painter, term: Term, f: int, chosen: tuple[Ints, ...]) -> None:
         tags = (np.full(len(chosen[0]), f), *(self._tags[c] for c in chosen))
-        guards = np.array([self._grid.profile(t).guard(term.kind) for t in range(len(self._grid.tags))])
-        listeners = np.sum([self._listens[t] for t in tags], axis=0)
+        by_tag = self._by_tag
+        guards, listens = by_tag.guards(term.kind), ~by_tag.radiates
+        listeners = np.sum([listens[t] for t in tags], axis=0)
         guard = np.zeros(len(chosen[0]), np.int64)
         offset, error = np.zeros_like(guard), np.zeros_like(guard)
         for c, t in zip(term.coefficients, tags, strict=True):
-            offset += c * self._offset[t]
-            error += abs(c) * self._error[t]
+            offset += c * by_tag.offset[t]
+            error += abs(c) * by_tag.error[t]
             if abs(c) == 1:
-                guard = np.maximum(guard, np.where((listeners == 0) | self._listens[t], guards[t], 0))
+                guard = np.maximum(guard, np.where((listeners == 0) | listens[t], guards[t], 0))
         on = (guard > 0) & (listeners <= 1)
         within, unit = guard - 1 + error, self._grid.unit
         first, last = -((within + offset) // unit), (within - offset) // unit
@@ -114,47 +135,48 @@ class _Among:
 
 def close_absolute(state: "State", tag: int, x: int) -> None:
     """Close in `state` what a new carrier of `tag` at step `x` closes by harmonics and second order."""
-    grid = state.rules.grid
+    grid, by_tag = state.rules.grid, state.rules.by_tag
+    tags = np.array([t for t, places in state.placed.items() for _ in places], np.int64)
+    steps = np.array([p for places in state.placed.values() for p in places], np.int64)
+    hz = grid.base + grid.unit * steps + by_tag.offset[tags]
+    x_hz = grid.base + grid.unit * x + grid.tags[tag].offset_hz
     for f in grid.searched:
-        if not grid.mixes[f][tag]:
-            continue
-        painter = _Painter(grid)
-        tags, places = _partners(state, f, tag)
-        _absolute(painter, grid, f, tag, x, tags, places)
-        state.closed[f] |= painter.bits()
+        if grid.mixes[f][tag]:
+            near = by_tag.mixes[f][tags] & by_tag.mixes[tag][tags]
+            painter = _Painter(grid)
+            _harmonics(painter, grid, by_tag, (f, tag), x_hz)
+            _second_order(painter, grid, by_tag, (f, tag), x_hz, tags[near], hz[near])
+            state.closed[f] |= painter.bits()
 
 
-def _partners(state: "State", f: int, tag: int) -> tuple[Ints, Ints]:
-    mixes = state.rules.grid.mixes
-    pairs = [(t, p) for t, places in state.placed.items() if mixes[t][f] and mixes[t][tag] for p in places]
-    array = np.array(pairs, np.int64).reshape(-1, 2)
-    return array[:, 0], array[:, 1]
-
-
-def _absolute(painter: _Painter, grid: Grid, f: int, tag: int, x: int, tags: Ints, places: Ints) -> None:
-    """Harmonics between f and x; sums and differences of f, x and one placed carrier. In hertz: these do not
-    move with the raster."""
-    hz = [int(grid.base + p * grid.unit) + grid.tags[t].offset_hz for t, p in zip(tags.tolist(), places, strict=True)]
-    x_hz = grid.base + x * grid.unit + grid.tags[tag].offset_hz
+def _harmonics(painter: _Painter, grid: Grid, by_tag: ByTag, who: tuple[int, int], x_hz: int) -> None:
+    """f on a harmonic of x, and a harmonic of f on x; in hertz, since these do not move with the raster."""
+    f, x = who
+    error = int(by_tag.error[[f, x]].max())
     for kind, factor in _HARMONICS.items():
-        _mark(painter, grid, f, (tag,), kind, 1, factor * x_hz, f, (tag,))
-        _mark(painter, grid, f, (tag,), kind, factor, x_hz, tag, (f,))
-    for t, y_hz in zip(tags.tolist(), hz, strict=True):
-        for target in (x_hz + y_hz, abs(x_hz - y_hz)):
-            _mark(painter, grid, f, (tag, t), "a-b", 1, target, f, (tag, t))
-            _mark(painter, grid, f, (tag, t), "a-b", 1, target, t, (f, tag))
-            _mark(painter, grid, f, (tag, t), "a-b", 1, target, tag, (f, t))
+        for victim, source, times, target in ((f, x, 1, factor * x_hz), (x, f, factor, x_hz)):
+            guard = int(by_tag.guards(kind)[victim])
+            if guard > 0 and by_tag.radiates[source]:
+                _near(painter, grid, times, np.array([target]), np.array([guard - 1 + (factor + 1) * error]))
 
 
-def _mark(
-    painter: _Painter, grid: Grid, f: int, others: tuple[int, ...], kind: str,
-    factor: int, target_hz: int, victim: int, sources: tuple[int, ...],
-) -> None:  # fmt: skip
-    """Close f with |factor·f − target| < guard of the victim, if all sources radiate."""
-    guard = grid.profile(victim).guard(kind)
-    if guard <= 0 or not all(grid.tags[s].radiates for s in sources):
-        return
-    slack = guard - 1 + 4 * max(grid.tags[t].error_hz for t in (f, *others))
-    low = -((slack - target_hz) // factor) - grid.base
-    high = (target_hz + slack) // factor - grid.base
-    painter.paint(np.array([-(-low // grid.unit)]), np.array([high // grid.unit]))
+def _second_order(
+    painter: _Painter, grid: Grid, by_tag: ByTag, who: tuple[int, int], x_hz: int, tags: Ints, y_hz: Ints
+) -> None:
+    """Sums and differences of two of f, x and a placed carrier y on the third."""
+    f, x = who
+    guards, radiates = by_tag.guards("a-b"), by_tag.radiates
+    guard = np.where(radiates[tags] & radiates[x], guards[f], 0)
+    guard = np.maximum(guard, np.where(radiates[f] & radiates[x], guards[tags], 0))
+    guard = np.maximum(guard, np.where(radiates[tags] & radiates[f], guards[x], 0))
+    within = guard - 1 + 3 * np.maximum(by_tag.error[tags], by_tag.error[[f, x]].max())
+    on = guard > 0
+    for target in (x_hz + y_hz, np.abs(x_hz - y_hz)):
+        _near(painter, grid, 1, target[on], within[on])
+
+
+def _near(painter: _Painter, grid: Grid, times: int, target_hz: Ints, within_hz: Ints) -> None:
+    """Close the steps where `times` their frequency is no farther than `within_hz` from a target."""
+    low = -((within_hz - target_hz) // times) - grid.base
+    high = (target_hz + within_hz) // times - grid.base
+    painter.paint(-(-low // grid.unit), high // grid.unit)

@@ -178,19 +178,23 @@ def keep_spares(store: Store, scope: Scope, spares: tuple[Link, ...], found: rf.
 
 @dataclass(frozen=True)
 class Price:
-    """What a step of density would give and cost: links placed, products by kind that land, and the name of the link on
-    which most of them do."""
+    """What a step of density would give and cost: links placed, products by kind that land, the name of the link on
+    which most of them do, and how many links can be placed at most where that is known."""
 
     step: int
     placed: int
     wanted: int
     landing: Mapping[str, int]
     worst: str
+    most: int | None = None
 
     def sentence(self) -> str:
         products = [f"{n} of {formula(kind)}" for kind, n in self.landing.items() if n]
         falls = f"products {', '.join(products)} land inside the cautious guards, most on {self.worst}"
-        return f"{self.placed} of {self.wanted} find room; " + (falls if products else "no product lands on a link")
+        most = "" if self.most is None else f", at most {self.most} can"
+        return f"{self.placed} of {self.wanted} find room{most}; " + (
+            falls if products else "no product lands on a link"
+        )
 
 
 def price(asked: PlanInput, cautious: PlanInput, step: int, progress: Progress, elapsed: Elapsed) -> Price:
@@ -208,4 +212,4 @@ def price(asked: PlanInput, cautious: PlanInput, step: int, progress: Progress, 
             landing[kind] = landing.get(kind, 0) + len(on_us)
             by_victim += np.bincount(on_us, minlength=len(by_victim))
     worst = asked.name(situation.ids[int(np.argmax(by_victim))]) if by_victim.any() else ""
-    return Price(step, len(frequencies), len(request.requests), landing, worst)
+    return Price(step, len(frequencies), len(request.requests), landing, worst, found.stats.bound)
