@@ -9,10 +9,12 @@ import socket
 import subprocess
 import tempfile
 import time
+from contextlib import contextmanager
 from pathlib import Path
 
 import psycopg
 
+from azven.book.engines import Away
 from azven.book.place import Server
 
 _HOSTS = "host all guarded 127.0.0.1/32 scram-sha-256\nhost all all 127.0.0.1/32 trust\n"
@@ -107,3 +109,16 @@ class TestServer:
     def close(self):
         self._end(signal.SIGQUIT)
         shutil.rmtree(self._folder, ignore_errors=True)
+
+
+def losing_answers(engine):
+    """A way to write of which the answer is lost: the commit arrives, nobody hears of it."""
+    real = engine.writing
+
+    @contextmanager
+    def writing():
+        with real() as connection:
+            yield connection
+        raise Away("the line was cut")
+
+    return writing

@@ -18,6 +18,7 @@ from azven.book.store import Store
 from azven.work import books
 from azven.work.desks import collisions
 from patience import until
+from postgres import losing_answers
 
 ME, THEM = Author("first op", "stage right"), Author("second op", "stage left")
 
@@ -207,20 +208,8 @@ def test_ids_are_there_while_cut_off_and_never_given_twice(mine, place, away):
 
 
 def test_an_edit_whose_answer_was_lost_is_not_written_twice(mine, place, away, monkeypatch):
-    from contextlib import contextmanager
-
-    from azven.book.engines import Away
-
-    real = mine.engine.writing
-
-    @contextmanager
-    def cut():
-        with real() as connection:
-            yield connection
-        raise Away("the line was cut")
-
     with monkeypatch.context() as patched:
-        patched.setattr(mine.engine, "writing", cut)
+        patched.setattr(mine.engine, "writing", losing_answers(mine.engine))
         write(mine, mine.all(Site)[0], name="Quay")
     assert (mine.waiting, mine.all(Site)[0].name) == (1, "Quay")
     write(mine, mine.all(Site)[0], note="Later")

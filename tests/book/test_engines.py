@@ -21,6 +21,7 @@ from azven.book.store import Store
 from azven.refusal import Refusal
 from azven.work import books, demo
 from patience import until
+from postgres import losing_answers
 
 
 def rename(store, name):
@@ -205,23 +206,11 @@ def test_a_server_that_goes_and_comes_back(server, how):
 
 def test_an_edit_of_which_the_answer_is_lost_shows_once_the_server_is_back(server, monkeypatch):
     """The commit arrives, its answer does not."""
-    from azven.book.engines import Away
-
     store = books.new_book(server.database())
     heard = []
     store.listen(heard.append)
-    real = store.engine.writing
-
-    from contextlib import contextmanager
-
-    @contextmanager
-    def cut():
-        with real() as connection:
-            yield connection
-        raise Away("the line was cut")
-
     with monkeypatch.context() as patched:
-        patched.setattr(store.engine, "writing", cut)
+        patched.setattr(store.engine, "writing", losing_answers(store.engine))
         with pytest.raises(BookError, match="or it is shown as soon as the server is back"):
             rename(store, "Quay")
     assert store.all(Site)[0].name == "New site"
