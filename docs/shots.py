@@ -4,7 +4,7 @@ import sys
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QEventLoop, QTimer
+from PyQt6.QtCore import QEventLoop, QRect, QTimer
 from PyQt6.QtGui import QPainter, QPixmap
 from PyQt6.QtWidgets import QApplication
 
@@ -98,7 +98,10 @@ def picture(window: Window) -> QPixmap:
     painter = QPainter(shown)
     for over in QApplication.topLevelWidgets():
         if over is not window and over.isVisible():
-            painter.drawPixmap(window.mapFromGlobal(over.pos()), over.grab())
+            at = window.mapFromGlobal(over.pos())
+            painter.drawPixmap(at, over.grab())
+            painter.setPen(window.session.theme.color("dim"))
+            painter.drawRect(QRect(at, over.size()))
             over.close()
     painter.end()
     return shown

@@ -10,7 +10,7 @@ from typing import Any, Literal, NoReturn, TypeVar
 import click
 
 from azven import __version__
-from azven.book.place import Place, Server, place
+from azven.book.place import Place, place
 from azven.refusal import Refusal
 from azven.work.stages import TITLES
 
@@ -77,15 +77,15 @@ def _place(text: str) -> Place:
 
 def _with_password(where: Place, make: Callable[[Place], T]) -> T:
     """What `make` makes of a place; a password is asked for where there is somebody to ask."""
-    from azven.book.edits import PasswordError
+    from azven.work.books import let_in
 
-    while True:
-        try:
-            return make(where)
-        except PasswordError as wanted:
-            if not (sys.stdin.isatty() and isinstance(where, Server)):
-                raise
-            where = where.knowing(click.prompt(f"{wanted}\nPassword", hide_input=True, err=True))
+    def ask(why: str) -> str | None:
+        if not sys.stdin.isatty():
+            return None
+        given: str = click.prompt(f"{why}\nPassword", hide_input=True, err=True)
+        return given
+
+    return let_in(where, make, ask)
 
 
 @main.command()

@@ -199,3 +199,27 @@ def test_a_second_start_on_the_same_book_works_beside_the_first(start, tmp_path)
     two.close()
     with sqlite3.connect(book) as connection:
         assert connection.execute("PRAGMA integrity_check").fetchone() == ("ok",)
+
+
+HISTORY = "next((w for w in app.topLevelWidgets() if type(w).__name__ == 'HistoryDialog' and w.isVisible()), None)"
+
+
+def test_the_history_is_searched_walked_and_taken_back_by_keys(start):
+    desk = start(stage="kit")
+    name = desk.ask("kit.links(session.store, session.scope)[0].name")
+    desk.click(*desk.ask("at(window.stage.pattern)"))
+    desk.type("Pepper Tiller")
+    desk.click(*desk.ask("at(window.header.primary_button)"))
+    desk.until("'Pepper Tiller' in [x.name for x in kit.links(session.store, session.scope)]")
+    desk.key("ctrl+h")
+    desk.until(f"{HISTORY} is not None and {HISTORY}.isActiveWindow()")
+    desk.type("pepper")
+    desk.until(f"{HISTORY}.lines.records.rowCount()", 1)
+    desk.until(f"{HISTORY}.details.records.records[0].thing", "link “Pepper Tiller”")
+    desk.click(*desk.ask(f"at({HISTORY}.back)"))
+    desk.until("'Pepper Tiller' in [x.name for x in kit.links(session.store, session.scope)]", False)
+    desk.key("Escape")
+    desk.until(f"{HISTORY} is None")
+    desk.key("ctrl+z")
+    desk.until("'Pepper Tiller' in [x.name for x in kit.links(session.store, session.scope)]")
+    assert name in desk.ask("[x.name for x in kit.links(session.store, session.scope)]")

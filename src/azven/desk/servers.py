@@ -5,10 +5,10 @@ from typing import TYPE_CHECKING, TypeVar
 
 from PyQt6.QtWidgets import QInputDialog, QLineEdit, QWidget
 
-from azven.book.edits import PasswordError
 from azven.book.place import Place, Server, is_url, place
 from azven.desk import faults
 from azven.refusal import Refusal
+from azven.work import books
 
 if TYPE_CHECKING:
     from azven.desk.books import Books
@@ -22,16 +22,9 @@ _ASKED = (
 
 
 def opened(where: Place, make: Callable[[Place], T], parent: QWidget | None) -> T:
-    """What `make` makes of a place, asking for a password as often as the server wants one. Raises Refusal where it
-    cannot be made, or where nobody gives a password."""
-    while True:
-        try:
-            return make(where)
-        except PasswordError as wanted:
-            given = _ask_password(parent, str(wanted))
-            if given is None or not isinstance(where, Server):
-                raise
-            where = where.knowing(given)
+    """What `make` makes of a place, with a dialog for each password that the server wants; Refusal where it cannot be
+    made."""
+    return books.let_in(where, make, lambda why: _ask_password(parent, why))
 
 
 def _ask_password(parent: QWidget | None, why: str) -> str | None:
@@ -50,8 +43,6 @@ def _ask_server(parent: QWidget, title: str) -> Place | None:
 
 def ask_open(shelf: "Books", window: "Window") -> None:
     """Open a book on a server that the user names; an empty database becomes a new book."""
-    from azven.work import books
-
     try:
         where = _ask_server(window, "Open a shared book")
     except Refusal as refusal:

@@ -1,13 +1,17 @@
 """Books as files: where the usual one is kept, opening, and new ones."""
 
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
+from typing import TypeVar
 
-from azven.book.edits import BookError, Edit, add
+from azven.book.edits import BookError, Edit, PasswordError, add
 from azven.book.place import SUFFIX, File, Place, Server
 from azven.book.store import Store
 from azven.work.kit.catalogue import generic_models
 from azven.work.sites import fresh
+
+T = TypeVar("T")
 
 
 def default_book() -> Place:
@@ -32,6 +36,19 @@ def open_book(where: Place | Path) -> Store:
 def open_there(where: Place | Path) -> Store:
     """Open a book that is there; edits of one on a server wait in the user's state folder while that is away."""
     return Store.open(where, keeping=_waiting_room() if isinstance(where, Server) else None)
+
+
+def let_in(where: Place, make: Callable[[Place], T], ask: Callable[[str], str | None]) -> T:
+    """What `make` makes of a place, asking for a password (told why) as often as the server wants one. Raises Refusal
+    where it cannot be made, or where nobody gives a password."""
+    while True:
+        try:
+            return make(where)
+        except PasswordError as wanted:
+            given = ask(str(wanted)) if isinstance(where, Server) else None
+            if given is None or not isinstance(where, Server):
+                raise
+            where = where.knowing(given)
 
 
 def _waiting_room() -> Path:

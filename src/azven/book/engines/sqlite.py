@@ -41,6 +41,10 @@ class SqliteFile:
     @classmethod
     def found(cls, place: File) -> "SqliteFile":
         _look_before_opening(place.path)
+        return cls._connected(place)
+
+    @classmethod
+    def _connected(cls, place: File) -> "SqliteFile":
         try:
             return cls(place)
         except sqlite3.DatabaseError as error:
@@ -59,7 +63,7 @@ class SqliteFile:
             raise BookError(
                 f"{path} cannot be opened or made there ({error.strerror}); nothing was changed."
             ) from error
-        return cls(place)
+        return cls._connected(place)
 
     @property
     def errors(self) -> tuple[type[Exception], ...]:
