@@ -277,6 +277,7 @@ def made_old(path, store):
         for table, column, number, value in rows:
             connection.execute(f"UPDATE {table} SET {column} = ? WHERE id = ?", (value, number))
         connection.executescript(
+            "ALTER TABLE act DROP COLUMN touches_next;"
             "DROP TABLE history_change; DROP TABLE history; DROP TABLE retention;"
             "ALTER TABLE site DROP COLUMN archived; ALTER TABLE show DROP COLUMN archived;"
             "ALTER TABLE site DROP COLUMN time_zone; ALTER TABLE link DROP COLUMN acts_gone;"

@@ -3,7 +3,7 @@
 from PyQt6.QtWidgets import QPushButton
 
 from azven.book.records import Model
-from azven.work import chosen, ground, kit, plan
+from azven.work import chosen, ground, ids, kit, plan
 from azven.work.plan import search as planning
 from azven.work.scope import opening as here
 from naming import key
@@ -102,6 +102,45 @@ def test_stopping_a_search_half_way_keeps_its_best(window, settle, qtbot):
     assert len(session.board.frequencies) >= 20
     assert session.board.count("broken") == 0
     assert "placed" in window.said()
+
+
+def test_where_no_plan_places_more_the_head_and_the_reasons_say_so(window, settle):
+    """A neighbour that closes the whole spectrum: no search will ever place what it keeps away."""
+    session, stage = window.session, window.open_stage("plan")
+    store = session.store
+    session.do(lambda: ground.add_neighbour(store, session.scope, "Ferry", 540_000_000, spacing_hz=400_000_000))
+    stage.mend()
+    settle(window)
+    missing = next(v for v in session.board.verdicts if v.state == "unplaced")
+    assert session.board.ceiling.proof == "no step"
+    assert ", proved to be the most" in stage._detail.text()
+    session.select(chosen.Link(missing.id))
+    assert "No plan can place more" in window.panel.shown.verdict
+
+
+def test_acts_that_touch_are_set_in_kit_and_reasons_say_where_links_meet(window, settle):
+    """Two links of different acts on one frequency: nothing until their acts touch, then both are broken."""
+    session, store = window.session, window.session.store
+    first, second = kit.acts(store, session.scope)[:2]
+    one, other = [x for x in kit.links(store, session.scope) if x.name in ("Narrator", "Tide Bell")]
+    session.do(lambda: kit.change_links(store, [one], acts=(first.id,)))
+    session.do(lambda: kit.change_links(store, [other], acts=(second.id,), zone_id=one.zone_id))
+    freq = session.board.frequencies[key(session, one.name)]
+    session.do(lambda: plan.set_frequencies(store, session.scope, {ids.of(other): freq}, "Move"))
+    settle(window)
+    assert "broken" not in {session.board.verdict(key(session, x.name)).state for x in (one, other)}
+    stage = window.open_stage("kit")
+    stage.show_table("Acts")
+    column = next(c for c in stage.acts.records.columns if c.title == "Change to the next")
+    assert [column.show(a) for a in kit.acts(store, session.scope)] == ["one after the other"] * 2 + [""]
+    column.change(first, True)
+    settle(window)
+    assert session.board.verdict(key(session, one.name)).state == "broken"
+    session.select(chosen.Link(key(session, one.name)))
+    said = window.panel.shown.verdict
+    assert f"meet only in a change of act: {first.name} to {second.name}" in said
+    session.step_back()
+    assert session.board.verdict(key(session, one.name)).state != "broken"
 
 
 def test_a_plan_whose_inputs_changed_is_said_to_be_stale_until_it_is_mended(window, settle):

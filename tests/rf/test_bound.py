@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from azven.rf.coordinate import coordinate
+from azven.rf.coordinate import Ceiling, ceiling_of, coordinate
 from azven.rf.coordinate.bound import bound, proof
 from azven.rf.coordinate.grid import Grid
 from azven.rf.coordinate.rules import Rules
@@ -113,3 +113,17 @@ def test_what_has_no_step_even_alone_is_a_proof():
 )
 def test_a_proof_goes_by_classes(wanted, attainable, counts, most, expected):
     assert proof(wanted, attainable, counts, most) == expected
+
+
+def test_the_ceiling_of_a_plan_is_known_without_a_search():
+    """Six links are two more than 11 steps hold; a plan of four is as good as any."""
+    request = asked(6, 10)
+    plan = coordinate(request)
+    frequencies = {a.id: a.freq_hz for a in plan.assignments}
+    assert ceiling_of(request, frequencies).bound in (None, 4, 5)
+    assert ceiling_of(asked(4, 5), dict(list(frequencies.items())[:3])) == Ceiling(3, "bound")
+    closed = asked(3, 40, holes=[(0, 41)])
+    assert ceiling_of(closed, {}).proof == "no step"
+    everyone = asked(4, 6)
+    placed = {a.id: a.freq_hz for a in coordinate(everyone).assignments}
+    assert ceiling_of(everyone, placed).proof == "all placed"

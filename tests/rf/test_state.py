@@ -300,3 +300,22 @@ def test_a_product_just_below_the_lowest_step_still_closes_it(kind):
     found = closed_by_state(asked)
     assert 500_000_000 in found
     assert found == closed_by_definition(asked, asked.requests[0])
+
+
+@settings(max_examples=30)
+@given(
+    st.lists(st.integers(0, 150), min_size=4, max_size=5, unique=True),
+    st.lists(st.integers(-12_000, 12_000), min_size=4, max_size=5),
+    st.sampled_from([{"2a-b": 50_000}, {"a+b-c": 40_000}, {"3a-b-c": 30_000}]),
+)
+def test_links_that_stand_between_their_steps_count_where_they_are(steps, off, guards):
+    links = [wish(f"l{i}") for i in range(len(steps))]
+    asked = request(links, Profile(100_000, guards))
+    placed = {f"l{i}": 500_000_000 + 25_000 * x + (off[i] if i in (0, 2) else 0) for i, x in enumerate(steps)}
+    found = lanes(asked, placed, [r.id for r in links])
+    for link in links:
+        others = tuple(r.at(placed[r.id]) for r in links if r.id != link.id)
+        alone = request([link], Profile(100_000, guards), others)
+        lane_of_it = found[link.id]
+        closed = set(lane_of_it.freq_hz[lane_of_it.cause != 0].tolist())
+        assert closed == closed_by_definition(alone, link)

@@ -7,9 +7,11 @@ import pytest
 
 from azven.book.edits import Edit, replace_record
 from azven.book.records import Permit
-from azven.work import ground, kit, listen, plan
+from azven.rf.request import meet_in_time
+from azven.work import ground, ids, kit, listen, plan
 from azven.work.ground import next_door, permission
 from azven.work.plan import history
+from azven.work.plan.input import input_for
 from azven.work.scope import opening as here
 from naming import changes
 
@@ -53,6 +55,7 @@ COUNTS = {
     ),
     "a link's acts": (
         lambda s: kit.change_links(s, [link(s)], acts=(kit.acts(s, here(s))[0].id,)), "link Narrator changed"),
+    "acts that touch": (lambda s: ground.change(kit.acts(s, here(s))[0], "t", touches_next=True), "act .* changed"),
     "a link's room": (lambda s: kit.change_links(s, [link(s)], zone_id=zone(s, 2).id), "link Narrator changed"),
     "a link set aside": (lambda s: kit.change_links(s, [link(s)], set_aside=True), "link Narrator changed"),
     "a link goes": (lambda s: kit.remove_links(s, [link(s)]), "link Narrator is gone"),
@@ -133,3 +136,31 @@ def test_frequencies_for_next_door_make_a_plan_stale_like_any_neighbour(store):
     edit = next_door.keep(store, here(store), {"Ballroom 1": 655_000_000}, zone(store), "the ballroom's engineer")
     store.apply(edit)
     assert any("Ballroom 1 is new" in phrase for phrase in changes(store))
+
+
+def test_links_of_acts_that_touch_keep_clear_of_one_another(store):
+    """Two links of different acts never meet, but where the acts touch: then both may be on in the change."""
+    first, second = kit.acts(store, here(store))[:2]
+    one, other = [x for x in kit.links(store, here(store)) if not x.spare][:2]
+    store.apply(kit.change_links(store, [one], acts=(first.id,)))
+    store.apply(kit.change_links(store, [other], acts=(second.id,)))
+
+    def meet() -> bool:
+        asked = input_for(store, here(store), listen.picture(store, here(store))).request
+        return meet_in_time(*(r.times for r in asked.requests if r.id in {ids.of(one), ids.of(other)}))
+
+    assert not meet()
+    landed = store.apply(ground.change(first, "touch", touches_next=True))
+    assert meet()
+    store.apply(landed.inverse())
+    store.apply(ground.change(second, "touch the third", touches_next=True))
+    assert not meet()
+
+
+def test_a_neighbour_that_is_never_on_with_us_stays_away_from_changes(store):
+    first = kit.acts(store, here(store))[0]
+    store.apply(ground.change(first, "touch", touches_next=True))
+    store.apply(ground.change(foreign(store), "h", hours="04:00–05:00"))
+    asked = input_for(store, here(store), listen.picture(store, here(store))).request
+    carrier = next(c for c in asked.carriers if c.id == ids.of(foreign(store)))
+    assert not any(meet_in_time(carrier.times, r.times) for r in asked.requests if r.times)

@@ -233,11 +233,14 @@ class Show(Record):
 
 @record
 class Act(Record):
+    """Part of a show. `touches_next`: in the change to the act after it, links of both may be on."""
+
     show_id: int
     name: str
     position: int = 0
     starts_at: datetime | None = None
     ends_at: datetime | None = None
+    touches_next: bool = False
 
 
 @record

@@ -16,11 +16,12 @@ _ROOM = "room"
 def compute(
     low_hz: int, high_hz: int, step_hz: int, profile: Profile, groups: int, per_group: int, seed: int = 1,
     progress: Callable[[int, int], bool] = lambda done, total: True, effort: int = 2,
+    allowed: tuple[Range, ...] | None = None,
 ) -> dict[str, tuple[int, ...]]:  # fmt: skip
     """Up to `groups` groups of up to `per_group` frequencies, each group intermodulation-free within itself.
 
-    Frequencies of different groups keep a quarter of the spacing, so that groups are not copies of one another.
-    ValueError when the band or the numbers cannot be meant.
+    Within `allowed`, if that is given. Frequencies of different groups keep a quarter of the spacing: groups are
+    no copies of one another. ValueError when the band or the numbers cannot be meant.
     """
     if not 0 < low_hz < high_hz:
         raise ValueError(f"the band must run upwards, not from {low_hz} to {high_hz} Hz")
@@ -32,8 +33,9 @@ def compute(
     for number in range(groups):
         if not progress(number, groups):
             break
+        band = (Range(low_hz, high_hz),)
         wishes = tuple(
-            Request(id=f"{i}", profile="group", zone=_ROOM, ranges=(Range(low_hz, high_hz),), step_hz=step_hz)
+            Request(id=f"{i}", profile="group", zone=_ROOM, ranges=band, step_hz=step_hz, allowed=allowed)
             for i in range(per_group)
         )
         request = PlanRequest(

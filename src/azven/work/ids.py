@@ -13,6 +13,7 @@ from azven.work.wording import one_line
 R = TypeVar("R", bound=Record)
 EVERYWHERE = "everywhere"
 """The room of what is heard in every room."""
+_CHANGE = "change-"
 _WORDS: dict[type[Record], str] = {
     Link: "link", Neighbour: "neighbour", Zone: "room", Act: "act", Model: "model", Unit: "unit",
 }  # fmt: skip
@@ -31,6 +32,16 @@ def key(kind: type[Record], number: int) -> str:
 def number(member: str) -> int:
     """The number in the book of the record with this id in a plan."""
     return int(member.split("-", 1)[1])
+
+
+def change(before: Act, after: Act) -> str:
+    """The id of the change from one act to the next."""
+    return f"{_CHANGE}{before.id}-{after.id}"
+
+
+def is_change(time: str) -> bool:
+    """Whether a time in a plan is the change between two acts."""
+    return time.startswith(_CHANGE)
 
 
 def line(freq_hz: int) -> str:

@@ -3,7 +3,7 @@
 import unicodedata
 from collections.abc import Callable
 
-from azven.rf.coordinate import Move, Rule, Stats, describe
+from azven.rf.coordinate import Ceiling, Move, Rule, Stats, describe
 from azven.rf.coordinate.mending import MoveCause
 from azven.rf.coordinate.plan import formula_of
 from azven.rf.verdict import Clash, Hit
@@ -68,15 +68,29 @@ def product(kind: str) -> str:
     return f"{formulas(kind)} ({ORDERS[kind]})" if kind in ORDERS else kind
 
 
-def proved(stats: Stats) -> str:
+def proved(found: Ceiling | Stats) -> str:
     """Why no plan places more, for what is missing; empty where that is not known."""
-    if stats.proof == "no step":
+    if found.proof == "no step":
         return "no plan can place more, as what is missing has no step that is free even when it is alone"
-    if stats.proof == "bound":
+    if found.proof == "bound":
         return (
-            f"no plan can place more than {stats.bound}: more differences of frequencies do not fit into what is free"
+            f"no plan can place more than {found.bound}: more differences of frequencies do not fit into what is free"
         )
+    if found.proof == "exact":
+        return "no plan can place more: every way was tried"
     return ""
+
+
+def at_most(found: Ceiling) -> str:
+    """What is known about how many links can be placed, as a sentence; empty where nothing is."""
+    if why := proved(found):
+        return f"{why[0].upper()}{why[1:]}."
+    if found.bound is None:
+        return ""
+    return (
+        f"No plan can place more than {found.bound} links here: the differences of more frequencies do not fit into "
+        "what is free. Whether that many can be placed is not known."
+    )
 
 
 def said(rule: Rule, name: Callable[[str], str]) -> str:

@@ -21,6 +21,7 @@ def numbered(record: Any) -> str:
     return f"no. {abs(record.id)}"
 
 
+_CHANGES = {False: "one after the other", True: "both may be on"}
 _FEW_ACTS = 4
 """Of so few acts every combination is offered, of more those that follow one another."""
 
@@ -227,10 +228,23 @@ def for_acts(session: Session) -> list[Column]:
     def moment(text: Any) -> datetime | None:
         return clock().moment(str(text))
 
+    def change_to_next(act: Act) -> str:
+        last = kit.acts(session.store, session.scope)[-1:]
+        return "" if act in last else _CHANGES[act.touches_next]
+
     return [
         Column(title="Act", width=220, show=lambda a: a.name, change=setter("name", str)),
         Column(title="From", width=150, show=lambda a: clock().said(a.starts_at), change=setter("starts_at", moment)),
         Column(title="To", width=150, show=lambda a: clock().said(a.ends_at), change=setter("ends_at", moment)),
+        Column(
+            title="Change to the next",
+            width=130,
+            show=change_to_next,
+            change=setter("touches_next", bool),
+            choices=lambda _: [(text, touches) for touches, text in _CHANGES.items()],
+            hint="Whether links of this act may still be on when those of the next one come on. If so, links of both "
+            "keep clear of one another, which costs places.",
+        ),
         Column(title="Links on", width=80, show=links_in, right=True),
     ]
 

@@ -72,10 +72,11 @@ class GroupsPage(QWidget):
         if model is None or not all(1 <= n <= 60 for n in counts):
             session.say("Between 1 and 60 groups of 1 to 60 channels.", trouble=True)
             return
-        profile, band = group_tables.profile_of(session.store, session.scope, model), self.band.currentData()
+        profile = group_tables.profile_of(session.store, session.scope, model)
+        board, band, room = session.board, self.band.currentData(), self.room.currentData()
 
         def work(progress: Progress) -> Table:
-            return group_tables.compute(model, band, profile, counts[0], counts[1], progress)
+            return group_tables.compute(board, model, band, room, profile, counts[0], counts[1], progress)
 
         session.jobs.start("Computing groups", work, self.take)
 

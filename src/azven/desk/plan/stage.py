@@ -325,7 +325,7 @@ def _detail(board: Board) -> str:
     if not board.verdicts:
         return ""
     placed = [v for v in board.verdicts if v.freq_hz is not None]
-    parts = [f"{len(placed)} placed"]
+    parts = [f"{len(placed)} placed{_of_at_most(board)}"]
     if broken := board.count("broken"):
         parts.append(f"{broken} broken")
     if tightest := _tightest(board):
@@ -333,6 +333,13 @@ def _detail(board: Board) -> str:
     if board.stale:
         parts.append(f"stale, {' and '.join(board.stale)} changed")
     return " · ".join(parts)
+
+
+def _of_at_most(board: Board) -> str:
+    """What is known of how many more could be placed."""
+    if board.ceiling.proof is not None:
+        return ", proved to be the most"
+    return "" if board.ceiling.bound is None else f" of at most {board.ceiling.bound} that can be"
 
 
 def _tightest(board: Board) -> str:

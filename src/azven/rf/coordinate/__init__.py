@@ -6,10 +6,12 @@
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from azven.rf.coordinate.bound import Proof
+from azven.rf.coordinate.bound import Ceiling, Proof, bound, proof
+from azven.rf.coordinate.effort import WORK, Effort
 from azven.rf.coordinate.grid import Grid
 from azven.rf.coordinate.lanes import Lane, lane, lane_unless, lanes
 from azven.rf.coordinate.mending import Move, least_change, most_in_conflict
+from azven.rf.coordinate.moves import improve
 from azven.rf.coordinate.plan import (
     Assignment,
     Plan,
@@ -23,9 +25,12 @@ from azven.rf.coordinate.plan import (
     describe,
     tuning_faults,
 )
-from azven.rf.coordinate.search import WORK, Effort, Search
+from azven.rf.coordinate.search import Search
+from azven.rf.coordinate.settling import Heard, settle
+from azven.rf.coordinate.spreading import spread
+from azven.rf.coordinate.starts import begin
 from azven.rf.coordinate.swaps import Swap, swap_spares
-from azven.rf.request import PlanRequest, Profile, Request
+from azven.rf.request import PlanRequest, Request
 
 Progress = Callable[[int, int], bool]
 Clock = Callable[[], float]
@@ -55,10 +60,11 @@ def coordinate(
     grid = Grid(request)
     effort = Effort(limit=WORK[request.effort], time_limit_s=request.time_limit_s, elapsed=elapsed, progress=progress)
     search = Search(grid, effort, _reporter(request, grid, elapsed, on_better) if on_better else None)
-    search.run()
+    begin(search)
+    improve(search)
     most, why = search.most, search.proof
     if search.complete and not effort.over:
-        grid, search = _with_more_room(request, grid, search, effort)
+        grid, search = spread(request, grid, search, effort)
     frequencies = _spread_over_members(grid, search.best)
     if _drop_what_fails(request, frequencies):
         why = None
@@ -101,30 +107,6 @@ def _reporter(
     return report
 
 
-_WIDER = (1.25, 1.5, 2.0, 2.5, 3.0, 4.0)
-
-
-def _with_more_room(request: PlanRequest, grid: Grid, search: Search, effort: Effort) -> tuple[Grid, Search]:
-    """Everything fits: try again with spacing and guards widened together, as long as everything still does.
-
-    What is left over becomes margin for every link instead of one empty stretch at the end of the band.
-    """
-    for factor in _WIDER:
-        if effort.look():
-            break
-        profiles = {
-            name: Profile(round(p.spacing_hz * factor), {k: round(g * factor) for k, g in p.guard_hz.items()})
-            for name, p in request.profiles.items()
-        }
-        wider_grid = Grid(replace(request, profiles=profiles))
-        wider = Search(wider_grid, effort)
-        wider.quick()
-        if not wider.complete:
-            break
-        grid, search = wider_grid, wider
-    return grid, search
-
-
 @dataclass(frozen=True)
 class Mended:
     """A plan after mending, and which links moved and why."""
@@ -154,6 +136,16 @@ def mend(
     frequencies, moves, last = least_change(request, current, fixed, search, going_on)
     stats = last.stats if last is not None else Stats(0, 0, elapsed(), request.seed, not going_on())
     return Mended(finish(request, frequencies, stats, going_on), moves)
+
+
+def ceiling_of(request: PlanRequest, frequencies: Mapping[str, int]) -> Ceiling:
+    """What is known without a search about how many links can be placed, for a clean plan (id → Hz)."""
+    effort = Effort(limit=0, time_limit_s=0.0, elapsed=_no_clock, progress=_never)
+    search = Search(Grid(request, frequencies.values()), effort)
+    kind_of = {request.requests[m].id: k for k, kind in enumerate(search.grid.kinds) for m in kind.members}
+    counts = search.counts((kind_of[name], 0) for name in frequencies if name in kind_of)
+    most = bound(search.grid, search.rules, sum(counts))
+    return Ceiling(most, proof(search.wanted, search.attainable, counts, most))
 
 
 def finish(
@@ -207,6 +199,8 @@ def _drop_what_fails(request: PlanRequest, frequencies: dict[str, int]) -> bool:
 __all__ = [
     "Assignment",
     "Best",
+    "Ceiling",
+    "Heard",
     "Lane",
     "Mended",
     "Move",
@@ -219,6 +213,7 @@ __all__ = [
     "Unplaced",
     "assess",
     "carriers_of",
+    "ceiling_of",
     "conflicts",
     "coordinate",
     "describe",
@@ -226,6 +221,7 @@ __all__ = [
     "lane",
     "lanes",
     "mend",
+    "settle",
     "swap_spares",
     "tuning_faults",
 ]

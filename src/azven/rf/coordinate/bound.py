@@ -6,13 +6,24 @@ Bounds of this kind for Sidon sets: Lindström, An inequality for B2-sequences, 
 """
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from itertools import pairwise
 from typing import Literal
 
 from azven.rf.coordinate.grid import Grid
 from azven.rf.coordinate.rules import Rules
 
-Proof = Literal["all placed", "no step", "bound"]
+Proof = Literal["all placed", "no step", "bound", "exact"]
+
+
+@dataclass(frozen=True)
+class Ceiling:
+    """Links that no plan can exceed, None where that is not known, and why no plan holds more than some plan does."""
+
+    bound: int | None = None
+    proof: Proof | None = None
+
+
 _CLOSE = 1.25
 """A bound that is farther above what was found than this says nothing and is not told."""
 

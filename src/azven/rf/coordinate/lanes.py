@@ -1,6 +1,6 @@
 """Where one link could stand and what keeps it from the rest: its lane, cause by cause."""
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence, Set
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -20,8 +20,8 @@ CAUSES = (FREE, RANGE, "spacing", *KINDS)
 class Lane:
     """Tunable steps of a link `freq_hz` (n,) and, for each, `cause` (n,), an index into `CAUSES`.
 
-    The first cause in the order of `CAUSES` is named where several apply. Rounding of carriers
-    that are off the raster is to the safe side.
+    The first cause in the order of `CAUSES` is named where several apply. Carriers that are off the raster count where
+    they are; a request whose own steps are off the common raster is rounded to the safe side.
     """
 
     freq_hz: NDArray[np.int64]
@@ -80,19 +80,38 @@ def lanes(
 
     for cause in causes:
         profiles = {k: _only(p, cause) for k, p in plan.profiles.items()}
-        grid = Grid(replace(plan, profiles=profiles, blocked=()), frequencies.values())
-        done = 0
-        for name, closed in _all_but_one(grid, frequencies, wanted, going_on):
-            done += 1
-            freq, codes = found[name].freq_hz, found[name].cause
-            at = closed[grid.positions(freq)]
-            codes[(codes == 0) & at] = CAUSES.index(cause)
-            steps += 1
-            if not progress(steps, total):
+        for part, names in _parts(replace(plan, profiles=profiles, blocked=()), frequencies, wanted):
+            grid = Grid(part, frequencies.values())
+            done = 0
+            for name, closed in _all_but_one(grid, frequencies, names, going_on):
+                done += 1
+                freq, codes = found[name].freq_hz, found[name].cause
+                at = closed[grid.positions(freq)]
+                codes[(codes == 0) & at] = CAUSES.index(cause)
+                steps += 1
+                if not progress(steps, total):
+                    return {}
+            if done < len(names):
                 return {}
-        if done < len(wanted):
-            return {}
     return found
+
+
+def _parts(
+    plan: PlanRequest, frequencies: Mapping[str, int], wanted: Sequence[str]
+) -> Iterator[tuple[PlanRequest, Sequence[str]]]:
+    """Requests that are looked at together. A link that stands between its steps is a given carrier to all others, so
+    that how far off it is counts, and has its own lane looked at alone."""
+    off = {r.id for r in plan.requests if (frequencies.get(r.id, r.origin_hz) - r.origin_hz) % r.step_hz}
+
+    def part(without: Set[str]) -> PlanRequest:
+        given = tuple(r.at(frequencies[r.id]) for r in plan.requests if r.id in without)
+        links = tuple(r for r in plan.requests if r.id not in without)
+        return replace(plan, requests=links, carriers=(*plan.carriers, *given))
+
+    if together := [n for n in wanted if n not in off]:
+        yield part(off), together
+    for name in (n for n in wanted if n in off):
+        yield part(off - {name}), [name]
 
 
 def _all_but_one(

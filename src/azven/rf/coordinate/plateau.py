@@ -1,8 +1,8 @@
 """Plateau moves: one carrier out, another in, until a free step opens; with a memory of what was just moved.
 
-For links that are all of one shape (profile, zone, times, tuning and permission) and guard two-signal third-order
-products alone. Every step knows how many rules stand against it (`against`) and how many of them each placed
-carrier has a part in (`share`): a step whose rules all name one carrier can be had in exchange for it.
+For links of one shape (profile, room, times, tuning and permission), with all others where they are. Every open step
+knows how many rules stand against it (`_against`) and how many of them each placed carrier has a part in (`_share`): a
+step whose rules all name one carrier can be had in exchange for it.
 Tabu search: Glover, Tabu Search – Part I, ORSA Journal on Computing 1989.
 """
 
@@ -12,75 +12,75 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from azven.rf.coordinate.grid import Grid, to_array
+from azven.rf.coordinate.against import Against
 from azven.rf.coordinate.rules import Rules
 
 Ints = NDArray[np.int64]
 _TABU, _KICKED, _TABU_MORE = 7, 10, 10
-_RULES_AT_MOST = 6
-"""Steps with more rules against them are hardly ever to be had for one carrier. So few fit a byte of `_share`."""
+_RULES_AT_MOST = 3
+"""Two-signal rules against a step: with more of them it is hardly ever to be had for one carrier."""
 _OLDEST = 0.7
-_PATIENCE = 300
-_WORST = 4
-
-
-def suits(grid: Grid, rules: Rules) -> bool:
-    """Whether all links have one shape and nothing but spacing and 2a-b matters to them."""
-    if not grid.kinds or grid.given or len({(k.tag, k.open) for k in grid.kinds}) != 1:
-        return False
-    tag = grid.kinds[0].tag
-    return rules.kinds == ("2a-b",) and not rules.absolute_kinds and rules.apart(tag) >= rules.reach("2a-b", tag) >= 0
+_PATIENCE, _WORST, _OUT = 150, 1, 3
+"""Moves without a gain until a few carriers are taken out, at most so many; first back to the best where more than so
+many are missing of it."""
+_MOVE, _SHARES = 300, 600
+"""Units of work that a move costs at least, and shares compared for one more."""
 
 
 class Plateau:
-    """A set of steps that break no rule, moved about so that more find room. `best` is the largest set seen."""
+    """A set of steps that break no rule, moved about so that more find room. `best` is the largest set seen.
 
-    def __init__(self, grid: Grid, rules: Rules, start: Sequence[int], seed: random.Random) -> None:
-        tag = grid.kinds[0].tag
-        self._open = to_array(grid.kinds[0].open, grid.width)
-        self._width, self._spacing = grid.width, rules.apart(tag)
-        self._reach = reach = rules.reach("2a-b", tag)
-        self._outer = np.arange(-reach, reach + 1)
-        self._middle = np.arange(-(reach // 2), (reach + 1) // 2 + 1)
+    `others` are the carriers (tag, step) that stay, `open_steps` the bit set of what is open to the links that move,
+    `wanted` how many these are, `start` where they stand.
+    """
+
+    def __init__(
+        self, rules: Rules, tag: int, open_steps: int, others: Sequence[tuple[int, int]], start: Sequence[int],
+        wanted: int, seed: random.Random,
+    ) -> None:  # fmt: skip
         self._random = seed
-        wanted = sum(len(k.members) for k in grid.kinds)
-        self._against = np.zeros(self._width, np.int32)
-        self._share = np.zeros((self._width, wanted), np.int8)
-        self._at: Ints = np.full(wanted, -1, np.int64)
+        self._rules = Against(rules, tag, open_steps, others, wanted)
         self._since: Ints = np.zeros(wanted, np.int64)
-        self._tabu: Ints = np.zeros(self._width, np.int64)
-        self._now = self._better_at = 0
+        self._tabu: Ints = np.zeros(len(self._rules.steps), np.int64)
+        self._now = self._better_at = self._work = 0
         for x in start:
-            self._add(x)
-        self.best = self._standing()
+            self._add(self._rules.column(x))
+        self.best = self.standing()
 
     @property
     def full(self) -> bool:
-        return len(self.best) == len(self._at)
+        return len(self.best) == len(self._rules.at)
 
-    def move(self) -> int:
-        """One move; returns how many carriers it put in or took out."""
+    @property
+    def work(self) -> int:
+        """Units of work done."""
+        return self._work + self._rules.work
+
+    def standing(self) -> list[int]:
+        """Steps that are taken now, ascending."""
+        at = self._rules.at
+        return sorted(at[at >= 0].tolist())
+
+    def move(self) -> None:
+        """A carrier into a free step, or one out and another in, or a few out."""
         self._now += 1
-        allowed = self._open & (self._tabu <= self._now)
-        free = np.flatnonzero(allowed & (self._against == 0))
-        if len(free):
+        self._work += _MOVE
+        allowed = self._tabu <= self._now
+        free = np.flatnonzero(allowed & (self._rules.count == 0))
+        if len(free) and not self.full:
             self._add(int(free[self._random.randrange(len(free))]))
             self._keep_if_better()
-            return 1
+            return
         swap = self._swap(allowed) if self._now - self._better_at < _PATIENCE else None
         if swap is None:
-            return self._kick()
-        step, slot = swap
-        self._tabu[self._at[slot]] = self._now + _TABU + self._random.randrange(_TABU_MORE)
-        self._remove(slot)
-        self._add(step)
-        return 2
-
-    def _standing(self) -> list[int]:
-        return sorted(self._at[self._at >= 0].tolist())
+            self._kick()
+            return
+        column, slot = swap
+        self._remove(slot, _TABU + self._random.randrange(_TABU_MORE))
+        self._add(column)
 
     def _keep_if_better(self) -> None:
-        standing = self._standing()
+        standing = self.standing()
         if len(standing) >= len(self.best):
             if len(standing) > len(self.best):
                 self._better_at = self._now
@@ -88,69 +88,47 @@ class Plateau:
 
     def _swap(self, allowed: NDArray[np.bool_]) -> tuple[int, int] | None:
         """A step to have and the slot of the one carrier in its way; mostly the carrier that stood longest."""
-        steps = np.flatnonzero(allowed & (self._against <= _RULES_AT_MOST))
-        share = self._share[steps]
+        rules = self._rules
+        most = len(rules.at) if rules.by_pairs else _RULES_AT_MOST
+        columns = np.flatnonzero(allowed & (rules.count > 0) & (rules.count <= most))
+        share = rules.share[columns]
+        self._work += share.size // _SHARES
+        if not share.size:
+            return None
         slots = share.argmax(axis=1)
-        alone = (share[np.arange(len(steps)), slots] == self._against[steps]) & (self._at[slots] != steps)
-        steps, slots = steps[alone], slots[alone]
-        if not len(steps):
+        alone = share[np.arange(len(columns)), slots] == rules.count[columns]
+        alone &= rules.at[slots] != rules.steps[columns]
+        columns, slots = columns[alone], slots[alone]
+        if not len(columns):
             return None
         if self._random.random() < _OLDEST:
             oldest = np.flatnonzero(self._since[slots] == self._since[slots].min())
             i = int(oldest[self._random.randrange(len(oldest))])
         else:
-            i = self._random.randrange(len(steps))
-        return int(steps[i]), int(slots[i])
+            i = self._random.randrange(len(columns))
+        return int(columns[i]), int(slots[i])
 
-    def _kick(self) -> int:
-        """Back to the best if too much is lost, then one to three carriers out."""
+    def _kick(self) -> None:
         self._better_at = self._now
-        moved = self._return() if np.count_nonzero(self._at >= 0) < len(self.best) - _WORST else 0
-        occupied = np.flatnonzero(self._at >= 0).tolist()
-        for slot in self._random.sample(occupied, min(self._random.randint(1, 3), len(occupied))):
-            self._tabu[self._at[slot]] = self._now + _KICKED + self._random.randrange(2 * _TABU_MORE)
-            self._remove(slot)
-            moved += 1
-        return moved
+        at = self._rules.at
+        if len(self.standing()) < len(self.best) - _WORST:
+            self._return()
+        occupied = np.flatnonzero(at >= 0).tolist()
+        for slot in self._random.sample(occupied, min(self._random.randint(1, _OUT), len(occupied))):
+            self._remove(slot, _KICKED + self._random.randrange(2 * _TABU_MORE))
 
-    def _return(self) -> int:
-        """Stand as in `best` again; returns how many carriers were put in or taken out."""
-        gone = [slot for slot in np.flatnonzero(self._at >= 0).tolist() if int(self._at[slot]) not in self.best]
-        for slot in gone:
-            self._remove(slot)
-        back = sorted(set(self.best) - set(self._at.tolist()))
-        for x in back:
-            self._add(x)
-        return len(gone) + len(back)
+    def _return(self) -> None:
+        """Stand as in `best` again."""
+        at, wanted = self._rules.at, set(self.best)
+        for slot in [s for s in np.flatnonzero(at >= 0).tolist() if int(at[s]) not in wanted]:
+            self._rules.remove(slot)
+        for x in sorted(wanted - set(at.tolist())):
+            self._add(self._rules.column(x))
 
-    def _add(self, x: int) -> None:
-        slot = int(np.flatnonzero(self._at < 0)[0])
-        self._count(x, slot, 1)
-        self._at[slot], self._since[slot] = x, self._now
+    def _add(self, column: int) -> None:
+        self._since[self._rules.add(column)] = self._now
 
-    def _remove(self, slot: int) -> None:
-        x = int(self._at[slot])
-        self._at[slot] = -1
-        self._count(x, slot, -1)
-
-    def _count(self, x: int, slot: int, sign: int) -> None:
-        """Rules that a carrier at `x` makes alone (spacing) and with each other carrier (2a-b), counted in or out."""
-        low, high = max(x - self._spacing, 0), min(x + self._spacing + 1, self._width)
-        self._against[low:high] += sign
-        self._share[low:high, slot] += sign
-        others = np.flatnonzero(self._at >= 0)
-        y = self._at[others]
-        total = x + y
-        middle = (total >> 1)[:, None] + self._middle
-        inside = np.abs(2 * middle - total[:, None]) <= self._reach
-        steps = np.concatenate(
-            [(2 * y - x)[:, None] + self._outer, (2 * x - y)[:, None] + self._outer, np.where(inside, middle, -1)],
-            axis=1,
-        )
-        valid = (steps >= 0) & (steps < self._width)
-        closed = steps[valid]
-        np.add.at(self._against, closed, sign)
-        partner = np.broadcast_to(others[:, None], steps.shape)[valid]
-        flat, row = self._share.reshape(-1), closed * len(self._at)
-        np.add.at(flat, row + partner, sign)
-        np.add.at(flat, row + slot, sign)
+    def _remove(self, slot: int, barred: int) -> None:
+        """Take a carrier out and keep its step empty for some moves."""
+        self._tabu[self._rules.column(int(self._rules.at[slot]))] = self._now + barred
+        self._rules.remove(slot)

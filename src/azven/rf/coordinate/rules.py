@@ -10,6 +10,7 @@ from azven.rf.coordinate.grid import Grid
 from azven.rf.coordinate.relations import RELATIONS, Level, Term, terms_of, within
 from azven.rf.coordinate.written_out import ByTag
 
+_STEPS_A_UNIT = 1_400
 Look = tuple[int, int, int]
 """How a new carrier looks into a set: c_x, and the first and last n at which |c_f·f + c_x·x − s| is too small."""
 
@@ -19,6 +20,13 @@ Peek = tuple[int, int, int, int, int, int]
 bits are to be lifted to begin below the raster."""
 Join = tuple[tuple[int, int], int, int, int, int]
 """One set of sums that grows: family and look, d of the new carrier, modulus, bias, place of the other's variant."""
+
+
+Seen = tuple[tuple[int, ...], tuple[int, ...]]
+"""Buckets of singles and of pairs."""
+Target = tuple[int, int, Seen, tuple[int, ...]]
+"""Whose steps may be closed: the level of f, a number for what is seen of it and x, what that is, and the tags of f."""
+_REMEMBERED_BITS = 80_000_000
 
 
 @dataclass(frozen=True)
@@ -61,6 +69,9 @@ class Rules:
             self.variant_count += modulus
         self.pad = grid.widest()
         """Steps kept below the raster while shifting: a product just under it still closes its lowest steps."""
+        self.inside = (1 << (grid.width + self.pad)) - 1
+        self.price = 5 + grid.width // _STEPS_A_UNIT
+        """What it costs to look into a set, in tenths of a unit of work."""
         n = len(grid.tags)
         self.spacing = [[grid.spacing_window(f, x) for x in range(n)] for f in range(n)]
         shapes: dict[Level, int] = {}
@@ -74,6 +85,7 @@ class Rules:
         self._into_pairs: dict[tuple[int, int, tuple[int, int]], tuple[Peek, ...]] = {}
         self._pair_buckets: dict[tuple[int, int], tuple[int, ...]] = {}
         self._joining: dict[tuple[int, int], tuple[Join, ...]] = {}
+        self._entries: dict[int, tuple[int, ...]] = {}
         self.class_of = self._classes()
         self.entering = tuple((d, m, self.variant_at[d, m], self.bias(d, m)) for d, m in self.variants)
         """How a carrier enters the singles: d, modulus, place of the variant, bias."""
@@ -84,17 +96,40 @@ class Rules:
         return buckets(self.grid.group_mixes)
 
     @cached_property
-    def targets(self) -> list[list[tuple[int, int, list[int]]]]:
-        """By the group of x: whose steps it may close, as group and level of f and the tags that have both."""
-        grid = self.grid
-        out: list[list[tuple[int, int, list[int]]]] = []
+    def upkeep(self) -> list[int]:
+        """By group: about how many sets a carrier goes into."""
+        joined, own = sum(len(f.rest) for f in self.pairs), self.variant_count // 2
+        return [len(single) * (joined + own) for single in self.buckets.single]
+
+    @cached_property
+    def targets(self) -> list[list[Target]]:
+        """By the group of x: whose steps it may close."""
+        grid, places = self.grid, dict[Seen, int]()
+        out: list[list[Target]] = []
         for gx in range(len(grid.group_mixes)):
             found: dict[tuple[int, int], list[int]] = {}
             for f in grid.searched:
                 if grid.group_mixes[grid.group_of[f]][gx]:
                     found.setdefault((grid.group_of[f], grid.level_of[f]), []).append(f)
-            out.append([(g, level, tags) for (g, level), tags in found.items()])
+            targets = []
+            for (g, level), tags in found.items():
+                seen = self.buckets.seen[g][gx]
+                targets.append((level, places.setdefault(seen, len(places)), seen, tuple(tags)))
+            out.append(targets)
         return out
+
+    def entry(self, x: int) -> tuple[int, ...]:
+        """What a carrier at step x brings to the singles: a set for every variant and remainder."""
+        found = self._entries.get(x)
+        if found is None:
+            now = [0] * self.variant_count
+            for d, m, at, bias in self.entering:
+                t, remainder = divmod(d * x, m)
+                now[at + remainder] = 1 << (t + bias)
+            found = tuple(now)
+            if len(self._entries) * self.variant_count * self.grid.width < _REMEMBERED_BITS:
+                self._entries[x] = found
+        return found
 
     def pair_buckets(self, g: int, h: int) -> tuple[int, ...]:
         """The buckets of a pair of carriers by their groups; none where these do not mix."""

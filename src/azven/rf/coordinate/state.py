@@ -6,7 +6,8 @@ then one shift of a set answers a rule for all pairs at once. A state is cheap t
 out means building the rest again.
 """
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
+from operator import or_
 from typing import Any
 
 from azven.rf.coordinate import written_out
@@ -23,10 +24,14 @@ def widen(bits: int, more: int) -> int:
     """The set with every element spread `more` steps upwards."""
     have, want = 1, more + 1
     while have < want:
-        by = min(have, want - have)
+        by = have if have < want - have else want - have
         bits |= bits << by
         have += by
     return bits
+
+
+_PLACED, _WRITTEN_OUT = 10, 800
+"""What it costs to place a carrier at least, and more for each tag where rules are written out."""
 
 
 class State:
@@ -36,7 +41,7 @@ class State:
     bucket holds is replaced rather than changed: most states of a search are looked at and dropped.
     """
 
-    __slots__ = ("_newest", "closed", "pairs", "placed", "rules", "singles")
+    __slots__ = ("_newest", "asking", "closed", "pairs", "placed", "rules", "singles")
 
     def __init__(self, rules: Rules) -> None:
         self.rules = rules
@@ -44,12 +49,16 @@ class State:
         self.singles: dict[int, Singles] = {}
         self.pairs: dict[int, Pairs] = {}
         self.closed: dict[int, int] = dict.fromkeys(rules.grid.searched, 0)
+        self.asking: Collection[int] = rules.grid.searched
+        """Tags whose steps are still asked for: only what is closed to these goes on to be true."""
         self._newest: tuple[int, int] | None = None
 
-    def copy(self) -> "State":
+    def copy(self, asking: Collection[int] | None = None) -> "State":
+        """A state of its own with the same carriers, for the same tags or fewer."""
         self.settle()
         other = State.__new__(State)
         other.rules, other._newest = self.rules, None
+        other.asking = self.asking if asking is None else asking
         other.placed, other.closed = dict(self.placed), dict(self.closed)
         other.singles, other.pairs = dict(self.singles), dict(self.pairs)
         return other
@@ -63,16 +72,17 @@ class State:
             self.placed[tag] = (*self.placed.get(tag, ()), x)
         return self
 
-    def add(self, tag: int, x: int) -> None:
-        """Place a carrier of `tag` at step `x` and close what it closes."""
+    def add(self, tag: int, x: int) -> int:
+        """Place a carrier of `tag` at step `x` and close what it closes; returns what that costs, in units of work."""
         self.settle()
         rules = self.rules
         self._close_by_spacing(tag, x)
-        if rules.terms:
-            self._close_by_products(tag, x)
+        looked = self._close_by_products(tag, x) if rules.terms else 0
         if rules.absolute_kinds:
             written_out.close_absolute(self, tag, x)
+            looked += _WRITTEN_OUT * len(self.asking)
         self._newest = (tag, x)
+        return _PLACED + (looked + rules.upkeep[rules.grid.group_of[tag]]) * rules.price // 10
 
     def add_off_raster(self, members: Sequence[tuple[int, int]]) -> None:
         """Place given carriers (tag, step) that lie off the raster; before all others, since what they close among
@@ -89,7 +99,7 @@ class State:
 
     def _close_by_spacing(self, tag: int, x: int) -> None:
         grid = self.rules.grid
-        for f in grid.searched:
+        for f in self.asking:
             first, last = self.rules.spacing[f][tag]
             if first <= last and grid.meets[f][tag]:
                 low, high = max(x + first, 0), min(x + last, grid.width - 1)
@@ -98,34 +108,43 @@ class State:
 
     # -- looking into the sets -----------------------------------------------------------------------
 
-    def _close_by_products(self, tag: int, x: int) -> None:
-        rules, grid = self.rules, self.rules.grid
-        gx, lx = grid.group_of[tag], grid.level_of[tag]
-        done: dict[tuple[int, tuple[tuple[int, ...], tuple[int, ...]]], int] = {}
-        for gf, lf, tags in rules.targets[gx]:
-            seen = rules.buckets.seen[gf][gx]
-            key = lf, seen
+    def _close_by_products(self, tag: int, x: int) -> int:
+        """Returns how many sets were looked into."""
+        rules, grid, closed = self.rules, self.rules.grid, self.closed
+        lx, looked, asking = grid.level_of[tag], 0, self.asking
+        done: dict[tuple[int, int], int] = {}
+        for lf, place, seen, tags in rules.targets[grid.group_of[tag]]:
+            who = [f for f in tags if f in asking]
+            if not who:
+                continue
+            key = lf, place
             if key not in done:
-                done[key] = self._products(lf, lx, x, *seen)
+                done[key], sets = self._products(lf, lx, x, *seen)
+                looked += sets
             if found := done[key]:
-                for f in tags:
-                    self.closed[f] |= found
+                for f in who:
+                    closed[f] |= found
+        return looked
 
-    def _products(self, lf: int, lx: int, x: int, singles: tuple[int, ...], pairs: tuple[int, ...]) -> int:
-        """Steps closed to f by x and what the buckets hold."""
+    def _products(self, lf: int, lx: int, x: int, singles: tuple[int, ...], pairs: tuple[int, ...]) -> tuple[int, int]:
+        """Steps closed to f by x and what the buckets hold, and how many sets these are."""
         rules = self.rules
         by_width: dict[int, int] = {}
+        looked = 3
         for bucket in singles:
             for level_class, sets in self.singles.get(bucket, _NOTHING).items():
-                _collect(by_width, sets, rules.into_singles(lf, lx, level_class), x)
+                peeks = rules.into_singles(lf, lx, level_class)
+                _collect(by_width, sets, peeks, x)
+                looked += len(peeks)
         for bucket in pairs:
             for held, sets in self.pairs.get(bucket, _NOTHING).items():
-                _collect(by_width, sets, rules.into_pairs(lf, lx, held), x)
-        pad, out = rules.pad, 0
-        inside = (1 << (rules.grid.width + pad)) - 1
+                peeks = rules.into_pairs(lf, lx, held)
+                _collect(by_width, sets, peeks, x)
+                looked += len(peeks)
+        out = 0
         for more, bits in by_width.items():
-            out |= widen(bits & inside, more)
-        return out >> pad & rules.all_steps
+            out |= widen(bits & rules.inside, more)
+        return out >> rules.pad & rules.all_steps, looked + 2 * len(by_width)
 
     # -- filling the sets ----------------------------------------------------------------------------
 
@@ -135,16 +154,18 @@ class State:
             level = grid.level_of[tag]
             for bucket, into in rules.buckets.joins[grid.group_of[tag]]:
                 if held := self.singles.get(bucket):
-                    self.pairs[into] = self._joined(self.pairs.get(into, {}), held, level, x)
+                    self.pairs[into] = self._joined(self.pairs.get(into, _NOTHING), held, level, x)
         self._remember_single(tag, x)
 
     def _joined(self, pairs: Pairs, held: Singles, level: int, x: int) -> Pairs:
         """The pairs with those of x and every single carrier of a bucket."""
-        out = dict(pairs)
+        out = pairs.copy()
         for level_class, sets in held.items():
             for key, d_x, m, bias, at in self.rules.joining(level, level_class):
                 if m == 1:
-                    out[key] = (out.get(key, _EMPTY)[0] | sets[at] << (d_x * x + bias),)
+                    old = out.get(key)
+                    new = sets[at] << (d_x * x + bias)
+                    out[key] = (old[0] | new,) if old else (new,)
                     continue
                 now = list(out.get(key, (0,) * m))
                 t, carried = divmod(d_x * x, m)
@@ -177,33 +198,34 @@ class State:
         if not rules.terms:
             return
         level_class = rules.class_of[grid.level_of[tag]]
+        entry = rules.entry(x)
         for bucket in rules.buckets.single[grid.group_of[tag]]:
-            held = self.singles.get(bucket, {})
-            now = list(held.get(level_class, (0,) * rules.variant_count))
-            for d, m, at, bias in rules.entering:
-                t, remainder = divmod(d * x, m)
-                now[at + remainder] |= 1 << (t + bias)
-            self.singles[bucket] = {**held, level_class: tuple(now)}
+            held = self.singles.get(bucket)
+            if held is None:
+                self.singles[bucket] = {level_class: entry}
+                continue
+            held = held.copy()
+            old = held.get(level_class)
+            held[level_class] = tuple(map(or_, old, entry)) if old else entry
+            self.singles[bucket] = held
 
 
 _NOTHING: dict[Any, Any] = {}
-_EMPTY = (0,)
 
 
 def _collect(by_width: dict[int, int], sets: Sets, peeks: tuple[Peek, ...], x: int) -> None:
     """c_f·f = s − c_x·x + n for every n of a window: f = t + q for s = c_f·t + remainder and a run of q."""
     for at, m, c_x, first, last, lift in peeks:
-        bits = sets[at]
-        if not bits:
-            continue
-        low, high = first - c_x * x, last - c_x * x
-        if m > 1:
-            low, high = -(-low // m), high // m
-            if low > high:
-                continue
-        by, more = low + lift, high - low
-        moved = bits << by if by >= 0 else bits >> -by
-        by_width[more] = by_width.get(more, 0) | moved
+        if bits := sets[at]:
+            low, high = first - c_x * x, last - c_x * x
+            if m > 1:
+                low, high = -(-low // m), high // m
+                if low > high:
+                    continue
+            by = low + lift
+            high -= low
+            moved = bits << by if by >= 0 else bits >> -by
+            by_width[high] = by_width[high] | moved if high in by_width else moved
 
 
 def build(rules: Rules, members: Sequence[tuple[int, int]]) -> State:

@@ -4,9 +4,11 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from azven.rf.coordinate.lanes import lanes
 from azven.rf.coordinate.plan import carriers_of
+from azven.rf.coordinate.settling import Heard, channel_of
 from azven.rf.products import Situation
 from azven.rf.request import PlanRequest
 from azven.rf.verdict import margins
@@ -27,9 +29,10 @@ class Swap:
 
 def swap_spares(
     request: PlanRequest, frequencies: Mapping[str, int], wanted: Sequence[str],
-    progress: Callable[[int, int], bool] = lambda done, total: True,
+    progress: Callable[[int, int], bool] = lambda done, total: True, channels: Sequence[Heard] = (),
 ) -> dict[str, Swap]:  # fmt: skip
-    """A swap spare for each of the `wanted` links that has one, the widest margin of 16 free steps over its lane."""
+    """A swap spare for each of the `wanted` links that has one, the widest margin of 16 free steps over its lane: in
+    another raster channel and far enough away if that can be, so that one new transmitter does not take both."""
     found = lanes(request, frequencies, [n for n in wanted if n in frequencies], progress)
     out: dict[str, Swap] = {}
     for done, (name, lane) in enumerate(found.items()):
@@ -37,14 +40,21 @@ def swap_spares(
             break
         own = frequencies[name]
         free = lane.free[lane.free != own]
-        away = free[np.abs(free - own) >= AWAY_HZ]
-        free = away if len(away) else free
+        free = _away(free, own, channels)
         if not len(free):
             continue
         chosen = free[np.unique(np.linspace(0, len(free) - 1, _CANDIDATES).round().astype(int))]
         tried = [_tried(request, frequencies, name, int(f)) for f in chosen]
         out[name] = max(tried, key=lambda s: float("inf") if s.margin_hz is None else s.margin_hz)
     return out
+
+
+def _away(free: NDArray[np.int64], own: int, channels: Sequence[Heard]) -> NDArray[np.int64]:
+    """Those of the free steps (n,) [Hz] that are out of the link's channel and far away, or one of both, or all."""
+    here = channel_of(channels, own)
+    outside = np.full(free.shape, True) if here is None else (free < here.low_hz) | (free >= here.high_hz)
+    far = np.abs(free - own) >= AWAY_HZ
+    return next((free[chosen] for chosen in (outside & far, outside, far) if chosen.any()), free)
 
 
 def _tried(request: PlanRequest, frequencies: Mapping[str, int], name: str, freq_hz: int) -> Swap:

@@ -140,7 +140,7 @@ def close_absolute(state: "State", tag: int, x: int) -> None:
     steps = np.array([p for places in state.placed.values() for p in places], np.int64)
     hz = grid.base + grid.unit * steps + by_tag.offset[tags]
     x_hz = grid.base + grid.unit * x + grid.tags[tag].offset_hz
-    for f in grid.searched:
+    for f in state.asking:
         if grid.mixes[f][tag]:
             near = by_tag.mixes[f][tags] & by_tag.mixes[tag][tags]
             painter = _Painter(grid)

@@ -4,6 +4,7 @@ import itertools
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from itertools import pairwise
 from typing import Any
 
 from azven.book.edits import Change, Edit, add, remove, replace_record
@@ -27,6 +28,11 @@ def links(store: Reading, scope: Scope) -> list[Link]:
 
 def acts(store: Reading, scope: Scope) -> list[Act]:
     return sorted(store.all(Act, show_id=scope.show), key=lambda a: (a.position, a.id))
+
+
+def changes(acts: Sequence[Act]) -> list[tuple[Act, Act]]:
+    """The changes from one act to the next in which links of both may be on; `acts` in their order."""
+    return [(a, b) for a, b in pairwise(acts) if a.touches_next]
 
 
 def units(store: Reading, scope: Scope) -> list[Unit]:

@@ -52,6 +52,9 @@ class Verdict:
         return ids.of(self.link)
 
 
+_UNKNOWN = rf.Ceiling()
+
+
 @dataclass(frozen=True)
 class Board:
     """The plan as it stands: input, frequencies by link id, verdicts in order of importance."""
@@ -61,6 +64,8 @@ class Board:
     verdicts: tuple[Verdict, ...]
     locked: frozenset[str]
     changed: tuple[Changed, ...] = ()
+    ceiling: rf.Ceiling = _UNKNOWN
+    """How many links can be placed at most, where some are missing and that is known without a search."""
 
     @property
     def stale(self) -> tuple[str, ...]:
@@ -102,9 +107,15 @@ def board_from(store: Reading, scope: Scope, picture: Picture, before: Board | N
     locked = frozenset(k for k, x in found.links.items() if x.id in placed and placed[x.id].locked)
     changed = history.changed(store, scope)
     if before is None or frequencies != before.frequencies or not same_question(found, before.input):
-        return judge(found, frequencies, locked, changed)
+        board = judge(found, frequencies, locked, changed)
+        return replace(board, ceiling=_ceiling(board))
     verdicts = (replace(v, link=found.links[v.id], locked=v.id in locked) for v in before.verdicts)
-    return Board(found, frequencies, tuple(verdicts), locked, changed)
+    return Board(found, frequencies, tuple(verdicts), locked, changed, before.ceiling)
+
+
+def _ceiling(board: Board) -> rf.Ceiling:
+    asked = board.input.school == "spacing" and board.count("unplaced") and not board.count("broken")
+    return rf.ceiling_of(board.input.request, board.frequencies) if asked else _UNKNOWN
 
 
 def judge(

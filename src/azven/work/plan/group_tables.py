@@ -31,10 +31,21 @@ def profile_of(store: Store, scope: Scope, model: Model) -> Profile:
     return at_density(Profile(model.spacing_hz, model.guard_hz), ground.here(store, scope).show.density)
 
 
-def compute(model: Model, band: str, profile: Profile, count: int, size: int, progress: Progress) -> Table:
-    """Groups for a tuning band of a model."""
+def compute(
+    board: Board, model: Model, band: str, room: str, profile: Profile, count: int, size: int, progress: Progress
+) -> Table:
+    """Groups for a tuning band of a model, of steps that are free in the room with the id `room`; of all steps where
+    none is."""
     low, high = next((b[1], b[2]) for b in model.bands if b[0] == band)
-    return groups.compute(low, high, model.step_hz, profile, count, size, progress=progress)
+    allowed = _runs(_free_steps(board, model, band, room), model.step_hz) or None
+    return groups.compute(low, high, model.step_hz, profile, count, size, progress=progress, allowed=allowed)
+
+
+def _runs(steps: set[int], step_hz: int) -> tuple[Range, ...]:
+    """Ranges of steps [Hz] that follow one another."""
+    begins = sorted(f for f in steps if f - step_hz not in steps)
+    ends = sorted(f for f in steps if f + step_hz not in steps)
+    return tuple(map(Range, begins, ends))
 
 
 def read(path: Path) -> tuple[Table, list[str]]:

@@ -42,6 +42,8 @@ _LEVEL_FIELDS = {
     "needed_db", "nf_db", "iip3_dbm", "body_db", "gain_dbi", "power_mw", "near_m", "far_m", "between_m", "exponent",
 }  # fmt: skip
 _TIMES = {"hours", "starts_at", "ends_at"}
+_ONLY_IF_SET = {*_TIMES, "touches_next"}
+"""Fields that came later: plans made before do not depend on them."""
 _DRAWN = {"shape", "height_m", "builtin", "modulation", "service"}
 
 
@@ -101,7 +103,7 @@ def _each(kind: str, records: Iterable[Record], levels: bool, also: AbstractSet[
 def _looked_at(record: Record, levels: bool, also: AbstractSet[str] = frozenset()) -> list[tuple[str, object]]:
     """The fields of a record that a plan depends on; those of levels only where levels are judged."""
     skipped = _NOT_LOOKED_AT | _DRAWN | also | (set() if levels else _LEVEL_FIELDS)
-    return sorted((k, v) for k, v in vars(record).items() if k not in skipped and (k not in _TIMES or v))
+    return sorted((k, v) for k, v in vars(record).items() if k not in skipped and (k not in _ONLY_IF_SET or v))
 
 
 def _digest(items: object) -> str:

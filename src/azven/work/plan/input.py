@@ -3,12 +3,12 @@
 import math
 import operator
 from collections.abc import Iterable, Mapping, Sequence
-from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, replace
 
 from azven.book.reading import Reading
 from azven.book.records import Act, Link, Model, Neighbour, Unit, Wall, Zone
 from azven.rf.by_level import Levels
+from azven.rf.coordinate import Heard
 from azven.rf.density import at_density
 from azven.rf.imlevels import CONVERSION_LOSS_DB, ISOLATED_CONVERSION_LOSS_DB
 from azven.rf.radios import Radio, Room, Rooms
@@ -52,6 +52,8 @@ class PlanInput:
     levels: Levels
     names: Mapping[str, str]
     school: School = "spacing"
+    heard: tuple[Heard, ...] = ()
+    """Raster channels, and what sweeps hear in them."""
 
     def wish(self, link_id: str) -> Request:
         return next(r for r in self.request.requests if r.id == link_id)
@@ -76,6 +78,7 @@ class _Known:
         self.models = {m.id: m for m in (*store.all(Model), *more_models)}
         self.zones = ground.zones(store, scope)
         self.acts = kit.acts(store, scope)
+        self.changes = {ids.change(a, b): {ids.of(a), ids.of(b)} for a, b in kit.changes(self.acts)}
         self.units = {u.id: u for u in kit.units(store, scope)}
         self._bars: dict[tuple[object, ...], tuple[Bar, ...]] = {}
 
@@ -88,10 +91,20 @@ class _Known:
         return self._bars[key]
 
     def wish(self, link: Link, bars: tuple[Bar, ...]) -> Request:
-        return _wish(link, self.models[link.model_id], {a.id for a in self.acts}, bars)
+        acts = frozenset(ids.of(a) for a in self.acts if a.id in link.acts)
+        return _wish(link, self.models[link.model_id], self.times(acts), bars)
+
+    def times(self, acts: frozenset[str]) -> frozenset[str]:
+        """When something is on that is on in these acts: in them, and in the changes that touch one of them."""
+        return acts | {change for change, pair in self.changes.items() if acts & pair}
 
     def profiles(self, models: Iterable[Model], density: int) -> dict[str, Profile]:
         return {ids.of(m): at_density(Profile(m.spacing_hz, m.guard_hz), density) for m in models}
+
+    def act_names(self, names: Mapping[str, str]) -> dict[str, str]:
+        """The names of acts and of the changes between them."""
+        out = {k: names[k] for k in map(ids.of, self.acts)}
+        return out | {ids.change(a, b): f"{a.name} to {b.name}" for a, b in kit.changes(self.acts)}
 
     def names(self, links: Iterable[Link], neighbours: Sequence[Neighbour]) -> dict[str, str]:
         """How people call everything that takes part."""
@@ -141,7 +154,7 @@ def input_for(
         carriers=tuple(foreign.carriers),
         names={k: n for k, n in names.items() if k in links or k in foreign.words},
         zone_names={r: names[r] for r in (*rooms, EVERYWHERE)},
-        act_names={k: names[k] for k in map(ids.of, known.acts)},
+        act_names=known.act_names(names),
     ).validate()
     levels = levels_for(store, scope, links, known.models)
     return PlanInput(
@@ -152,6 +165,10 @@ def input_for(
         levels=levels,
         names=names,
         school=show.school if school is None else school,
+        heard=tuple(
+            Heard(d.reading.channel.low_hz, d.reading.channel.high_hz, d.reading.high_dbm)
+            for d in picture.decisions["voice"]
+        ),
     )
 
 
@@ -246,7 +263,7 @@ def _out_of_receiver(low: int, high: int, model: Model, unit: Unit) -> list[Bar]
     return [Bar(a, b, "tuning", f"{unit.name} receives {rack[0]} only") for a, b in ends if a < b]
 
 
-def _wish(link: Link, model: Model, acts: AbstractSet[int], bars: tuple[Bar, ...]) -> Request:
+def _wish(link: Link, model: Model, times: frozenset[str], bars: tuple[Bar, ...]) -> Request:
     low, high = _band(link, model)
     return Request(
         id=ids.of(link),
@@ -256,7 +273,7 @@ def _wish(link: Link, model: Model, acts: AbstractSet[int], bars: tuple[Bar, ...
         step_hz=model.step_hz,
         origin_hz=0,
         priority=link.priority + (SPARE_PRIORITY if link.spare else 0),
-        times=frozenset(ids.key(Act, a) for a in link.acts if a in acts),
+        times=times,
         allowed=_open_between(low, high, bars),
     )
 
@@ -278,7 +295,7 @@ class _Foreign:
     """Neighbours and unclaimed lines as given carriers, what each is in words, its name and its profile."""
 
     def __init__(self, known: _Known) -> None:
-        self._acts, self._rooms = known.acts, {z.id for z in known.zones}
+        self._acts, self._rooms, self._times = known.acts, {z.id for z in known.zones}, known.times
         self._clock = known.place.clock
         self.carriers: list[Carrier] = []
         self.words: dict[str, str] = {}
@@ -291,7 +308,7 @@ class _Foreign:
                 room = ids.key(Zone, n.zone_id) if n.zone_id in self._rooms else EVERYWHERE
                 guards = _NEIGHBOUR_GUARDS if n.kind == "neighbour" else {}
                 profile = self._profile(n.spacing_hz, guards)
-                times = self._clock.acts_during(n.hours, self._acts)
+                times = self._times(self._clock.acts_during(n.hours, self._acts))
                 self._put(
                     Carrier(id=ids.of(n), freq_hz=n.freq_hz, profile=profile, zone=room, radiates=n.mixes, times=times),
                     n.note or n.kind,

@@ -34,7 +34,11 @@ def plan_all(
 ) -> rf.Plan:  # fmt: skip
     """Coordinate every link anew, in the school of the show; locked ones stay."""
     request = replace(_with_locked(now), effort=effort, time_limit_s=LIMIT_S)
-    return _search(now, request, progress, elapsed, on_better)
+    found = _search(now, request, progress, elapsed, on_better)
+    if now.input.school != "spacing":
+        return found
+    spares = {key for key, link in now.input.links.items() if link.spare}
+    return rf.settle(request, found, now.input.heard, spares)
 
 
 def _search(
@@ -124,7 +128,7 @@ def swap_spares(now: Board, progress: Progress) -> dict[str, rf.Swap]:
         v.id for v in now.verdicts
         if v.freq_hz is not None and not v.link.spare and (v.link.priority <= 2 or v.link.use_class == "quiet")
     ]  # fmt: skip
-    return rf.swap_spares(now.input.request, now.frequencies, wanted, progress)
+    return rf.swap_spares(now.input.request, now.frequencies, wanted, progress, now.input.heard)
 
 
 def spare_links(store: Store, scope: Scope) -> tuple[Link, ...]:

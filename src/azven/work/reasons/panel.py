@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import datetime
+from itertools import combinations
 
 import numpy as np
 
@@ -12,13 +13,13 @@ from azven.rf.coordinate import Lane, lane, swap_spares
 from azven.rf.coordinate.plan import carriers_of
 from azven.rf.products import PATTERNS
 from azven.rf.verdict import Limit
-from azven.work import listen, plan
+from azven.work import ids, listen, plan
 from azven.work.ground import permission
 from azven.work.listen import Picture
 from azven.work.plan import Board, Progress, Verdict
 from azven.work.reasons import level
 from azven.work.scope import Scope
-from azven.work.wording import ORDERS, formula, khz, listed, mhz
+from azven.work.wording import ORDERS, at_most, formula, khz, listed, mhz
 
 Row = tuple[str, str]
 _CANDIDATES = 24
@@ -90,8 +91,21 @@ def _sentence(now: Board, verdict: Verdict) -> str:
     if verdict.level is not None and (verdict.excused or verdict.state == "broken" or now.input.school == "level"):
         return level.sentence(now, verdict, verdict.level, who)
     if verdict.margin_hz < 0:
-        return f"Too close by {khz(-verdict.margin_hz)}: {who}."
+        return f"Too close by {khz(-verdict.margin_hz)}: {who}.{_only_in_a_change(now, verdict.id, verdict.limit)}"
     return f"Clear of everything by {khz(verdict.margin_hz)}. The tightest is {who}."
+
+
+def _only_in_a_change(now: Board, link_id: str, limit: Limit) -> str:
+    """A sentence where some who take part meet only while one act follows another; empty where not."""
+    request = now.input.request
+    times = {r.id: r.times for r in request.requests} | {c.id: c.times for c in request.carriers}
+    for a, b in combinations((link_id, *limit.sources), 2):
+        shared = times[a] & times[b]
+        if shared and all(map(ids.is_change, shared)):
+            return f" {listed([now.input.name(a), now.input.name(b)])} meet only in a change of act: " + (
+                f"{listed(sorted(request.act_names[t] for t in shared))}."
+            )
+    return ""
 
 
 def _who(now: Board, limit: Limit) -> str:
@@ -197,7 +211,7 @@ def _swap(store: Store, scope: Scope, now: Board, link_id: str) -> tuple[Option,
     important = verdict.link.priority <= 2 or verdict.link.use_class == "quiet"
     if verdict.freq_hz is None or verdict.state == "broken" or verdict.link.spare or not important:
         return ()
-    found = swap_spares(now.input.request, now.frequencies, [link_id]).get(link_id)
+    found = swap_spares(now.input.request, now.frequencies, [link_id], channels=now.input.heard).get(link_id)
     if found is None:
         return ()
     effect = "its swap spare, if this one fails; no other link moves"
@@ -244,6 +258,8 @@ def _unplaced(now: Board, verdict: Verdict) -> Reasons:
     text = f"None of its {len(found.freq_hz)} steps is free."
     if len(found.free):
         text = f"{len(found.free)} of its {len(found.freq_hz)} steps are free."
+    elif known := at_most(now.ceiling):
+        text = f"{text} {known}"
     rows = tuple((cause, f"{share:.0%}") for cause, share in shares)
     return Reasons(
         title=name,
