@@ -113,7 +113,7 @@ def test_where_no_plan_places_more_the_head_and_the_reasons_say_so(window, settl
     settle(window)
     missing = next(v for v in session.board.verdicts if v.state == "unplaced")
     assert session.board.ceiling.proof == "no step"
-    assert ", proved to be the most" in stage._detail.text()
+    assert ", no more can be" in stage._detail.text()
     session.select(chosen.Link(missing.id))
     assert "No plan can place more" in window.panel.shown.verdict
 

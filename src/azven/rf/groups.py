@@ -15,7 +15,7 @@ _ROOM = "room"
 
 def compute(
     low_hz: int, high_hz: int, step_hz: int, profile: Profile, groups: int, per_group: int, seed: int = 1,
-    progress: Callable[[int, int], bool] = lambda done, total: True, effort: int = 2,
+    progress: Callable[[int, int], bool] = lambda done, total: True, effort: int = 1,
     allowed: tuple[Range, ...] | None = None,
 ) -> dict[str, tuple[int, ...]]:  # fmt: skip
     """Up to `groups` groups of up to `per_group` frequencies, each group intermodulation-free within itself.
@@ -81,6 +81,43 @@ def mixing_cost(table: Table, a: str, b: str, profile: Profile) -> int:
 
 
 def _conflicts(freqs: Sequence[int], profile: Profile) -> int:
-    carriers = [Carrier(id=f"{i}", freq_hz=f, profile="group", zone=_ROOM) for i, f in enumerate(freqs)]
-    situation = Situation(carriers, {"group": profile}, {})
+    situation = _alone(freqs, profile)
     return len(clashes(situation)) + len(hits(situation))
+
+
+def _alone(freqs: Sequence[int], profile: Profile) -> Situation:
+    carriers = [Carrier(id=f"{i}", freq_hz=f, profile="group", zone=_ROOM) for i, f in enumerate(freqs)]
+    return Situation(carriers, {"group": profile}, {})
+
+
+@dataclass(frozen=True)
+class Choice:
+    """The group to take, how many of its channels are free in every room, and the first of these for the links."""
+
+    group: str
+    free: int
+    freq_hz: tuple[int, ...]
+
+
+def choose(table: Table, links: int, scans_dbm: Sequence[Mapping[int, float]], limit_dbm: float) -> Choice:
+    """The group with most free channels, of equal ones the first: free is under the limit in every room's scan
+    (frequency [Hz] to level [dBm]), and what was not scanned is not free. One group for all rooms that are together;
+    ValueError where none has a channel for each of the links."""
+
+    def free_in(group: str) -> tuple[int, ...]:
+        return tuple(f for f in table[group] if all(f in s and s[f] < limit_dbm for s in scans_dbm))
+
+    best = max(table, key=lambda g: len(free_in(g)), default=None)
+    free = free_in(best) if best is not None else ()
+    if best is None or len(free) < links:
+        raise ValueError(f"too few channels: no group has {links} that are free, and groups are never mixed")
+    return Choice(best, len(free), free[:links])
+
+
+def broken(freq_hz: Sequence[int], profile: Profile) -> dict[str, int]:
+    """How often a group breaks its own rules, by `spacing` and kind of product."""
+    situation = _alone(freq_hz, profile)
+    out = {"spacing": len(clashes(situation))} | dict.fromkeys(("2a-b", "a+b-c", *profile.guard_hz), 0)
+    for hit in hits(situation):
+        out[hit.kind] += 1
+    return out

@@ -338,7 +338,7 @@ def _detail(board: Board) -> str:
 def _of_at_most(board: Board) -> str:
     """What is known of how many more could be placed."""
     if board.ceiling.proof is not None:
-        return ", proved to be the most"
+        return ", no more can be"
     return "" if board.ceiling.bound is None else f" of at most {board.ceiling.bound} that can be"
 
 

@@ -125,7 +125,11 @@ def _all_but_one(
     index = {r.id: i for i, r in enumerate(grid.request.requests)}
     members = {n: (grid.request_tag[index[n]], grid.position(f)) for n, f in frequencies.items() if n in index}
     rest = [m for n, m in members.items() if n not in set(wanted)]
-    root = build(Rules(grid), grid.given)
+
+    def asking(names: Sequence[str]) -> frozenset[int]:
+        return frozenset(grid.request_tag[index[n]] for n in names)
+
+    root = build(Rules(grid), grid.given).copy(asking(wanted))
     for member in rest:
         if not going_on():
             return
@@ -138,7 +142,7 @@ def _all_but_one(
             return
         middle = len(names) // 2
         for inside, outside in ((names[:middle], names[middle:]), (names[middle:], names[:middle])):
-            fuller = state.copy()
+            fuller = state.copy(asking(inside))
             for name in outside:
                 if name in members:
                     fuller.add(*members[name])

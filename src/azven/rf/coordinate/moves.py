@@ -23,9 +23,8 @@ _CHEAP_PLATEAU = 4.0
 """Weight of a kind of move that gained nothing, and what is left of a gain after each slice."""
 _MOST_DROPPED = 60
 _WIDTHS, _CHILDREN = (1, 2, 4, 8, 16), (4, 8, 12)
-_LACKING, _KEPT, _PLATEAU = 0.8, 4, 1_000
-"""Plateau moves mostly go to a shape of which some are missing; of so many shapes they can be gone on with. What it
-costs to begin with them."""
+_LACKING, _KEPT = 0.8, 4
+"""Plateau moves mostly go to a shape of which some are missing; of so many shapes they can be gone on with."""
 _POOL, _FEW, _NODES = 9, 6, 40
 """Of so many links up to so many are taken out to be placed anew depth first, and partial plans looked at for each."""
 
@@ -154,10 +153,10 @@ class Moves:
         moving = self._moving(shape, mine, others)
         if moving is None:
             return self._any()
-        until, spent, most = search.effort.spent + self._slice, 0, len(moving.best)
+        until, spent, most = search.effort.spent + self._slice, moving.work, len(moving.best)
         while len(moving.best) == most and search.effort.spent < until and not search.effort.over:
             moving.move()
-            search.effort.spend(moving.work - spent if spent else _PLATEAU)
+            search.effort.spend(moving.work - spent)
             spent = moving.work
         ranked = [k for k in search.demand() if k in mine]
         found = [*others, *zip(ranked, moving.best, strict=False)]
@@ -176,7 +175,8 @@ class Moves:
             if too_large(search.rules, shape[1].bit_count(), wanted, carriers):
                 return None
             beside = [(kinds[k].tag, x) for k, x in others]
-            moving = Plateau(search.rules, *shape, beside, start, wanted, self._random)
+            moving = Plateau(search.rules, *shape, beside, start, wanted, self._random, search.effort.look)
+            search.effort.spend(moving.work)
         self._plateaus[shape] = others, moving
         if len(self._plateaus) > _KEPT:
             self._plateaus.pop(next(iter(self._plateaus)))

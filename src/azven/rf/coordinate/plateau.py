@@ -7,7 +7,7 @@ Tabu search: Glover, Tabu Search – Part I, ORSA Journal on Computing 1989.
 """
 
 import random
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,12 +31,12 @@ class Plateau:
     """A set of steps that break no rule, moved about so that more find room. `best` is the largest set seen.
 
     `others` are the carriers (tag, step) that stay, `open_steps` the bit set of what is open to the links that move,
-    `wanted` how many these are, `start` where they stand.
+    `wanted` how many these are, `start` where they stand. `stop` ends the beginning early.
     """
 
     def __init__(
         self, rules: Rules, tag: int, open_steps: int, others: Sequence[tuple[int, int]], start: Sequence[int],
-        wanted: int, seed: random.Random,
+        wanted: int, seed: random.Random, stop: Callable[[], bool] = lambda: False,
     ) -> None:  # fmt: skip
         self._random = seed
         self._rules = Against(rules, tag, open_steps, others, wanted)
@@ -44,6 +44,8 @@ class Plateau:
         self._tabu: Ints = np.zeros(len(self._rules.steps), np.int64)
         self._now = self._better_at = self._work = 0
         for x in start:
+            if stop():
+                break
             self._add(self._rules.column(x))
         self.best = self.standing()
 
