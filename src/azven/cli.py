@@ -197,6 +197,33 @@ def sweep(
         click.echo("\n".join(judgement.in_words(found)))
 
 
+@main.command()
+@click.argument("cases", type=click.Path(path_type=Path), required=False)
+@click.option("--kinds", is_flag=True, help="List the kinds of calculations, a line each.")
+@click.option(
+    "-o", "--output", type=click.Path(path_type=Path), help="Write the results here instead of to standard output."
+)
+def calc(cases: Path | None, kinds: bool, output: Path | None) -> None:
+    """Calculate the CASES of a file ({"cases": [{"id", "kind", "input"}]}) and print azven-results 1.
+
+    A case that cannot be calculated has its error; the others are answered.
+    """
+    from azven.book.formats.errors import FormatError
+    from azven.book.formats.reading import read_json
+    from azven.work import calc as calculations
+
+    if kinds:
+        for name, kind in calculations.KINDS.items():
+            click.echo(f"{name:18} {kind.about}")
+    if cases is None:
+        sys.exit(0 if kinds else _refuse("CASES", "a file with cases is needed, or --kinds"))
+    try:
+        results = calculations.answer(read_json(cases))
+    except FormatError as error:
+        _refuse(cases, str(error))
+    _answer(results, output)
+
+
 def _answer(answer: dict[str, Any], output: Path | None) -> None:
     """Write JSON to a file, whole or not at all, or to standard output."""
     from azven.book.formats.whole import write_whole
