@@ -33,7 +33,6 @@ def place(server):
 @pytest.fixture
 def mine(place, tmp_path):
     store = Store.open(place, ME, tmp_path / "waiting")
-    store.others_wrote()
     until(store.others_wrote)
     store.catch_up()
     yield store

@@ -177,7 +177,6 @@ def test_a_closed_book_opens_no_connection_anew(server):
 @pytest.mark.parametrize("how", ["stop", "kill"])
 def test_a_server_that_goes_and_comes_back(server, how):
     store = books.new_book(server.database())
-    store.others_wrote()
     until(store.others_wrote)
     assert store.away_since is None
     rename(store, "Before")

@@ -17,7 +17,7 @@ _SLICES = 60
 """The work is dealt out in so many slices at least."""
 _SHORTEST, _LONGEST = 60_000, 250_000
 """Units of work in a slice."""
-_BEFORE_WIDENING = 0.15
+_BEFORE_WIDENING = 0.1
 _LARGE, _SMALL, _FORGOTTEN = 1.0, 0.12, 0.85
 _CHEAP_PLATEAU = 4.0
 """Weight of a kind of move that gained nothing, and what is left of a gain after each slice."""

@@ -24,8 +24,8 @@ Join = tuple[tuple[int, int], int, int, int, int]
 
 Seen = tuple[tuple[int, ...], tuple[int, ...]]
 """Buckets of singles and of pairs."""
-Target = tuple[int, int, Seen, tuple[int, ...]]
-"""Whose steps may be closed: the level of f, a number for what is seen of it and x, what that is, and the tags of f."""
+Target = tuple[int, tuple[tuple[int, Seen], ...], tuple[int, ...]]
+"""Whose steps may be closed: the level of f, what is seen of it and x, each part with a number, and the tags of f."""
 _REMEMBERED_BITS = 80_000_000
 
 
@@ -113,8 +113,10 @@ class Rules:
                     found.setdefault((grid.group_of[f], grid.level_of[f]), []).append(f)
             targets = []
             for (g, level), tags in found.items():
-                seen = self.buckets.seen[g][gx]
-                targets.append((level, places.setdefault(seen, len(places)), seen, tuple(tags)))
+                singles, pairs = self.buckets.seen[g][gx]
+                parts = [((s,), (s,)) for s in singles] if singles == pairs else [(singles, pairs)]
+                seen = tuple((places.setdefault(part, len(places)), part) for part in parts)
+                targets.append((level, seen, tuple(tags)))
             out.append(targets)
         return out
 

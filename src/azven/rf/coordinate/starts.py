@@ -12,10 +12,10 @@ from azven.rf.coordinate.search import Node, Place, Search
 Steps = NDArray[np.bool_]
 _FEW, _MORE, _PILOT_SHARE = 3, 10, 0.2
 """Steps that the pilot looks at for each request, and the share of the work it may take."""
-_CHILDREN = (5, 20)
-"""Steps that a partial plan is continued with: first the wide beam of few, then, as far as there is work, of many."""
-_BEAM_SHARE, _WIDEST, _BEHIND = 0.15, 100, 0.04
-"""The share of the work a beam may take, its width at most, and by what share of links the narrowest may be behind."""
+_BEAMS = ((4, 100, 0.3), (3, 150, 0.3), (12, 60, 0.12))
+"""Steps that a partial plan is continued with, how wide the beam may be then, and the share of the work it may take."""
+_BEHIND = 0.04
+"""By what share of the links the narrowest beam may be behind."""
 _SETS = {1: 100, 2: 200, 3: 400, 4: 800, 5: 2_000}
 _MULTIPLIERS = {1: 200, 2: 500}
 _FILLED, _BEAM = {1: 4, 2: 6, 3: 10, 4: 20, 5: 40}, (4, 8)
@@ -42,11 +42,11 @@ def widen(search: Search) -> None:
     if _has_several_tags(search):
         _pilot(search, _MORE)
     demand = search.demand()
-    for children in _CHILDREN:
+    for children, widest, share in _BEAMS:
         before = search.effort.spent
         narrow = search.beam(search.start((), demand), demand, 1, children)
         search.offer(narrow)
-        width = min(int(_BEAM_SHARE * search.effort.limit / max(search.effort.spent - before, 1)), _WIDEST)
+        width = min(int(share * search.effort.limit / max(search.effort.spent - before, 1)), widest)
         behind = sum(search.best_counts) - sum(narrow.counts)
         if width > 1 and behind <= max(_BEHIND * sum(search.best_counts), 2) and not search.finished:
             search.offer(search.beam(search.start((), demand), demand, width, children))

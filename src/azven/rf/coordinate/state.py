@@ -113,15 +113,18 @@ class State:
         rules, grid, closed = self.rules, self.rules.grid, self.closed
         lx, looked, asking = grid.level_of[tag], 0, self.asking
         done: dict[tuple[int, int], int] = {}
-        for lf, place, seen, tags in rules.targets[grid.group_of[tag]]:
+        for lf, seen, tags in rules.targets[grid.group_of[tag]]:
             who = [f for f in tags if f in asking]
             if not who:
                 continue
-            key = lf, place
-            if key not in done:
-                done[key], sets = self._products(lf, lx, x, *seen)
-                looked += sets
-            if found := done[key]:
+            found = 0
+            for place, part in seen:
+                key = lf, place
+                if key not in done:
+                    done[key], sets = self._products(lf, lx, x, *part)
+                    looked += sets
+                found |= done[key]
+            if found:
                 for f in who:
                     closed[f] |= found
         return looked
