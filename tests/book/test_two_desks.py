@@ -207,7 +207,6 @@ def test_a_desk_that_was_away_for_longer_than_the_history_reaches_reads_everythi
 
 def test_news_is_cheap_to_ask_for_and_comes_once(two):
     mine, theirs = two
-    mine.others_wrote()
     until(lambda: mine.others_wrote() or isinstance(mine.place, File))
     mine.others_wrote()
     write(theirs, theirs.all(Site)[0], name="Quay")

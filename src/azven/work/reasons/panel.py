@@ -260,7 +260,7 @@ def _unplaced(now: Board, verdict: Verdict) -> Reasons:
         text = f"{len(found.free)} of its {len(found.freq_hz)} steps are free."
     elif known := at_most(now.ceiling):
         text = f"{text} {known}"
-    rows = tuple((cause, f"{share:.0%}") for cause, share in shares)
+    rows = tuple((cause, f"{share:.0%}" if share >= 0.005 else "under 1%") for cause, share in shares)
     return Reasons(
         title=name,
         figure="no frequency",
