@@ -1,18 +1,21 @@
 """Bounds and proofs: never below what can be, reached where the shortest rulers are."""
 
-from itertools import combinations
+from dataclasses import replace
+from itertools import combinations, combinations_with_replacement
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from azven.rf.coordinate import Ceiling, ceiling_of, coordinate
+from azven.rf.coordinate import Ceiling, ceiling_of, conflicts, coordinate
 from azven.rf.coordinate.bound import bound, proof
 from azven.rf.coordinate.grid import Grid
 from azven.rf.coordinate.rules import Rules
-from azven.rf.request import Blocked, PlanRequest, Profile, Range, Request
+from azven.rf.request import Blocked, Carrier, PlanRequest, Profile, Range, Request
 
 BASE, STEP = 500_000_000, 25_000
+A_MOMENT = 60_000  # units of work, well under a second
+GUARDED = ["2a-b", "a+b-c", "3a-2b", "3a-b-c"]
 
 
 def asked(count, length, spacing=25_000, two=25_000, three=25_000, holes=()):
@@ -127,3 +130,30 @@ def test_the_ceiling_of_a_plan_is_known_without_a_search():
     everyone = asked(4, 6)
     placed = {a.id: a.freq_hz for a in coordinate(everyone).assignments}
     assert ceiling_of(everyone, placed).proof == "all placed"
+
+
+@settings(max_examples=60)
+@example(5, 4, 0, {"2a-b": 50_000, "a+b-c": 25_000}, [])
+@example(3, 5, 0, {"3a-b-c": 25_000}, [])
+@example(1, 5, 0, {"a+b-c": 50_000}, [(-2, 6_586)])
+@given(
+    st.integers(0, 5), st.integers(2, 5), st.sampled_from([0, 1, 25_000, 50_000]),
+    st.dictionaries(st.sampled_from(GUARDED), st.sampled_from([25_000, 50_000]), max_size=3),
+    st.lists(st.tuples(st.integers(-2, 8), st.integers(-9_000, 9_000)), max_size=2),
+)  # fmt: skip
+def test_no_proof_and_no_bound_is_below_what_can_be(length, count, spacing, guards, foreign):
+    """Also where two links may share a step, beside neighbours off the raster: every way to stand is gone through."""
+    given_ = tuple(
+        Carrier(id=f"g{i}", freq_hz=BASE + STEP * x + off, profile="p", zone="hall")
+        for i, (x, off) in enumerate(foreign)
+    )
+    links = replace(asked(count, length), profiles={"p": Profile(spacing, guards)}, carriers=given_, effort=1)
+    plan = coordinate(links, lambda done, _: done < A_MOMENT)
+
+    def fits(steps):
+        return not conflicts(links, {f"l{i}": BASE + STEP * x for i, x in enumerate(steps)})[0]
+
+    stands = [steps for n in range(count + 1) for steps in combinations_with_replacement(range(length + 1), n)]
+    most = max(len(steps) for steps in stands if fits(steps))
+    assert plan.stats.proof is None or len(plan.assignments) == most
+    assert plan.stats.bound is None or plan.stats.bound >= most

@@ -81,13 +81,7 @@ def mixing_cost(table: Table, a: str, b: str, profile: Profile) -> int:
 
 
 def _conflicts(freqs: Sequence[int], profile: Profile) -> int:
-    situation = _alone(freqs, profile)
-    return len(clashes(situation)) + len(hits(situation))
-
-
-def _alone(freqs: Sequence[int], profile: Profile) -> Situation:
-    carriers = [Carrier(id=f"{i}", freq_hz=f, profile="group", zone=_ROOM) for i, f in enumerate(freqs)]
-    return Situation(carriers, {"group": profile}, {})
+    return sum(broken(freqs, profile).values())
 
 
 @dataclass(frozen=True)
@@ -116,7 +110,8 @@ def choose(table: Table, links: int, scans_dbm: Sequence[Mapping[int, float]], l
 
 def broken(freq_hz: Sequence[int], profile: Profile) -> dict[str, int]:
     """How often a group breaks its own rules, by `spacing` and kind of product."""
-    situation = _alone(freq_hz, profile)
+    carriers = [Carrier(id=f"{i}", freq_hz=f, profile="group", zone=_ROOM) for i, f in enumerate(freq_hz)]
+    situation = Situation(carriers, {"group": profile}, {})
     out = {"spacing": len(clashes(situation))} | dict.fromkeys(("2a-b", "a+b-c", *profile.guard_hz), 0)
     for hit in hits(situation):
         out[hit.kind] += 1

@@ -76,7 +76,7 @@ def pair_findings(
     found = []
     if changes[0] & changes[1]:
         found.append("same-change")
-    if any(low <= f < high for low, high in channels for f in freq_hz[:1] if low <= freq_hz[1] < high):
+    if any(all(low <= f < high for f in freq_hz) for low, high in channels):
         found.append("same-channel")
     if abs(freq_hz[0] - freq_hz[1]) < least_hz:
         found.append("spacing")

@@ -52,7 +52,7 @@ def coordinate(
 ) -> Plan:
     """Place the requests; never returns a plan with a conflict that a placed link takes part in.
 
-    `progress(done, total)` counts work in carriers tried; returning False stops the search, and the
+    `progress(done, total)` counts work in units (`effort`); returning False stops the search, and the
     best plan so far is returned. `elapsed()` gives seconds since the start, for the time ceiling.
     `on_better` hears of better plans, at most twice a second. Raises ValueError when the request is not valid.
     """
@@ -64,8 +64,8 @@ def coordinate(
     improve(search)
     most, why = search.most, search.proof
     if search.complete and not effort.over:
-        grid, search = spread(request, grid, search, effort)
-    frequencies = _spread_over_members(grid, search.best)
+        search = spread(search)
+    frequencies = _spread_over_members(search.grid, search.best)
     if _drop_what_fails(request, frequencies):
         why = None
     stats = Stats(0, 0, elapsed(), request.seed, effort.timed_out, most, why)

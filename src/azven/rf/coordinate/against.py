@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from azven.rf.coordinate.grid import Grid, to_array
-from azven.rf.coordinate.relations import Term, within
+from azven.rf.coordinate.relations import Term, window, within
 from azven.rf.coordinate.rules import Rules
 from azven.rf.coordinate.state import build
 
@@ -141,5 +141,5 @@ def _windows(grid: Grid, term: Term, own: int) -> tuple[Ints, Ints]:
         distance = within(term.kind, term.coefficients, members)
         if distance is not None:
             off = sum(c * v.offset_hz for c, v in zip(term.coefficients, members, strict=True))
-            low[levels], high[levels] = -((distance + off) // grid.unit), (distance - off) // grid.unit
+            low[levels], high[levels] = window(distance, off, grid.unit)
     return low, high

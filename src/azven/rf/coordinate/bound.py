@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 from typing import Literal
 
-from azven.rf.coordinate.grid import Grid
+from azven.rf.coordinate.grid import Grid, steps_of
 from azven.rf.coordinate.rules import Rules
 
 Proof = Literal["all placed", "no step", "bound", "exact"]
@@ -29,17 +29,16 @@ _CLOSE = 1.25
 
 
 def bound(grid: Grid, rules: Rules, placed: int) -> int | None:
-    """Links that no plan can exceed where all are of one shape and guard a+b-c and 2a-b; None where that is not so or
-    where the bound is far above `placed`."""
-    tags = {k.tag for k in grid.kinds}
-    if len(tags) != 1 or len({k.open for k in grid.kinds}) != 1:
+    """Links that no plan can exceed where all are of one shape, keep a spacing and guard a+b-c and 2a-b; None where
+    that is not so or where the bound is far above `placed`."""
+    if len(grid.shapes) != 1:
         return None
-    (tag,) = tags
+    tag, open_steps = grid.shapes[0]
     apart = 1 + min(rules.reach("2a-b", tag), rules.reach("a+b-c", tag))
-    if apart < 1:
+    least = 1 + rules.apart(tag)
+    if apart < 1 or least < 1:
         return None
-    lengths, holes = _stretches(grid.kinds[0].open)
-    least = max(1 + rules.apart(tag), 1)
+    lengths, holes = _stretches(open_steps)
     apart = min(apart, least)  # two differences from one carrier differ by a spacing
     wanted = sum(len(k.members) for k in grid.kinds)
     most = placed
@@ -53,7 +52,7 @@ def bound(grid: Grid, rules: Rules, placed: int) -> int | None:
 def _stretches(free: int) -> tuple[list[int], list[int]]:
     """Lengths in steps, first to last, of the runs of open steps, and of the holes between them; steps that follow one
     another as closely as any do are one run."""
-    at = [i for i, bit in enumerate(reversed(bin(free)[2:])) if bit == "1"]
+    at = steps_of(free)
     if not at:
         return [], []
     gaps = [b - a for a, b in pairwise(at)]

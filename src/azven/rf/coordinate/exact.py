@@ -12,6 +12,7 @@ from math import gcd
 from typing import Protocol
 
 from azven.rf.coordinate.effort import Effort
+from azven.rf.coordinate.grid import steps_of
 from azven.rf.coordinate.rules import Rules
 from azven.rf.coordinate.search import Node, Search
 from azven.rf.coordinate.state import State, build, widen
@@ -24,9 +25,7 @@ _STEP = 3
 
 def prove(search: Search) -> None:
     """Find the most links that can be placed where all have one shape, if that is known before a share of the work."""
-    grid, rules = search.grid, search.rules
-    shapes = {(k.tag, k.open) for k in grid.kinds}
-    if len(shapes) != 1 or rules.absolute_kinds or search.finished or sum(search.best_counts) > _MOST:
+    if not _suits(search) or search.finished or sum(search.best_counts) > _MOST:
         return
     try:
         exact = _Exact(search, search.effort.spent + round(_SHARE * search.effort.limit))
@@ -39,6 +38,12 @@ def prove(search: Search) -> None:
                 search.offer(Node(search.root, places, search.counts(places)))
     except _OutOfWorkError:
         return
+
+
+def _suits(search: Search) -> bool:
+    """Whether all links have one shape, no two can share a step, and the rules move with the raster."""
+    shapes, rules = search.grid.shapes, search.rules
+    return len(shapes) == 1 and rules.apart(shapes[0][0]) >= 0 and not rules.absolute_kinds
 
 
 class _OutOfWorkError(Exception):
@@ -61,7 +66,7 @@ class _Exact:
         kind = search.grid.kinds[0]
         rules, grid, tag = search.rules, search.grid, kind.tag
         self._open = search.free(search.root, kind)
-        at = [i for i, bit in enumerate(reversed(bin(self._open)[2:])) if bit == "1"]
+        at = steps_of(self._open)
         self._last = at[-1]
         comb = reduce(gcd, [b - a for a, b in pairwise(at)], 0) or 1
         self._every = sum(1 << i for i in range(at[0], at[-1] + 1, comb))

@@ -13,7 +13,7 @@ from math import gcd
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from azven.rf.coordinate.relations import RELATIONS, Level
+from azven.rf.coordinate.relations import RELATIONS, Level, window
 from azven.rf.request import Carrier, PlanRequest, Profile, Range, Request, meet_in_time
 
 _FINEST_HZ = 5_000
@@ -62,6 +62,8 @@ class Grid:
         self.width = self.position(highest) + 2
         self.kinds = self._sort_into_kinds()
         self.searched = sorted(set(self.request_tag))
+        self.shapes = list(dict.fromkeys((k.tag, k.open) for k in self.kinds))
+        """Tag and open steps of links that are alike but for their importance."""
         self._relate()
 
     def position(self, freq_hz: int) -> int:
@@ -139,7 +141,7 @@ class Grid:
         if wide <= 0:
             return 0, -1
         off, within = a.offset_hz - b.offset_hz, wide - 1 + a.error_hz + b.error_hz
-        return -((within + off) // self.unit), (within - off) // self.unit
+        return window(within, off, self.unit)
 
     def widest(self) -> int:
         """Steps that the window of any product rule can hold at most."""
@@ -209,6 +211,17 @@ def permitted(plan: PlanRequest, request: Request, freq_hz: ArrayLike) -> NDArra
         if b.zones is None or request.zone in b.zones:
             inside &= (freq < b.low_hz) | (freq >= b.high_hz)
     return inside
+
+
+def lowest(bits: int) -> int:
+    """The lowest element of a bit set that is not empty."""
+    return (bits & -bits).bit_length() - 1
+
+
+def steps_of(bits: int) -> list[int]:
+    """The elements of a bit set, ascending."""
+    found: list[int] = np.flatnonzero(to_array(bits, bits.bit_length())).tolist()
+    return found
 
 
 def to_array(bits: int, width: int) -> NDArray[np.bool_]:

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from azven.rf.coordinate.against import too_large
 from azven.rf.coordinate.exact import prove
+from azven.rf.coordinate.grid import lowest
 from azven.rf.coordinate.plateau import Plateau
 from azven.rf.coordinate.search import Node, Place, Search
 from azven.rf.coordinate.starts import widen
@@ -53,14 +54,11 @@ class Moves:
     def __init__(self, search: Search) -> None:
         self._search, self._random = search, search.random
         grid = search.grid
-        self._meeting = [
-            [grid.meets[a.tag][b.tag] or a.tag == b.tag for b in grid.kinds] for a in grid.kinds
-        ]  # fmt: skip
-        self._shapes = list(dict.fromkeys((k.tag, k.open) for k in grid.kinds))
+        self._meeting = [[grid.meets[a.tag][b.tag] for b in grid.kinds] for a in grid.kinds]
         self._plateaus: dict[tuple[int, int], tuple[tuple[Place, ...], Plateau]] = {}
         self._slice = max(min(search.effort.limit // _SLICES, _LONGEST), _SHORTEST)
         self._kinds = [_Kind(self._any, _LARGE), _Kind(self._few, _SMALL)]
-        if len(self._shapes) > 1:
+        if len(grid.shapes) > 1:
             self._kinds += [_Kind(self._that_meet, _LARGE), _Kind(self._copy, _SMALL)]
         if not search.rules.absolute_kinds:
             cheap = search.rules.kinds == ("2a-b",)
@@ -144,7 +142,7 @@ class Moves:
     def _plateau(self) -> None:
         """Plateau moves of the links of one shape, all others where they are."""
         search, kinds = self._search, self._search.grid.kinds
-        shape = self._random.choice(self._shapes)
+        shape = self._random.choice(search.grid.shapes)
         if self._random.random() < _LACKING:
             lacking = kinds[self._lacking()]
             shape = lacking.tag, lacking.open
@@ -231,7 +229,7 @@ class _DepthFirst:
         if i and self._demand[i - 1] == kind:
             free = free >> (after + 1) << (after + 1)
         while free.bit_count() >= self._alike[i] and self._left > 0 and not search.effort.over:
-            x = (free & -free).bit_length() - 1
+            x = lowest(free)
             free &= free - 1
             self._left -= 1
             if found := self.look(search.child(node, kind, x, self._asking[i]), i + 1, x):

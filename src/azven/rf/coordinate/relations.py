@@ -8,14 +8,19 @@ s = d_y·y (+ d_z·z) with |c_f·f + c_x·x − s| < guard. `Term` is one way to
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import permutations
+from typing import TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from azven.rf.products import PATTERNS
+
+Hz = TypeVar("Hz", int, NDArray[np.int64])
 
 RELATIONS: dict[str, tuple[tuple[int, ...], ...]] = {
-    "2a-b": ((2, -1, -1),),
-    "3a-2b": ((3, -2, -1),),
-    "4a-3b": ((4, -3, -1),),
-    "5a-4b": ((5, -4, -1),),
-    "a+b-c": ((1, 1, -1, -1),),
-    "3a-b-c": ((3, -1, -1, -1), (2, 1, -2, -1)),
+    kind: tuple((*p.coefficients, -1) for p in patterns)
+    for kind, patterns in PATTERNS.items()
+    if all(sum(p.coefficients) == 1 for p in patterns)
 }
 """Kinds of products whose coefficients sum to one, with the coefficients of sources and victim together."""
 
@@ -70,3 +75,9 @@ def within(kind: str, coefficients: Sequence[int], members: Sequence[Level]) -> 
     may = [abs(c) == 1 and (hears or not any(listeners)) for c, hears in zip(coefficients, listeners, strict=True)]
     guard = max((m.guard(kind) for m, victim in zip(members, may, strict=True) if victim), default=0)
     return guard - 1 + sum(abs(c) * m.error_hz for c, m in zip(coefficients, members, strict=True)) if guard else None
+
+
+def window(distance_hz: Hz, off_hz: Hz, unit_hz: int) -> tuple[Hz, Hz]:
+    """The first and last whole n at which n steps and what members lie off the raster are no farther than a distance
+    from zero; last before first for none."""
+    return -((distance_hz + off_hz) // unit_hz), (distance_hz - off_hz) // unit_hz

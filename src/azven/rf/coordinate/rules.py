@@ -7,7 +7,7 @@ from typing import Any
 
 from azven.rf.coordinate.buckets import Buckets, buckets
 from azven.rf.coordinate.grid import Grid
-from azven.rf.coordinate.relations import RELATIONS, Level, Term, terms_of, within
+from azven.rf.coordinate.relations import RELATIONS, Level, Term, terms_of, window, within
 from azven.rf.coordinate.written_out import ByTag
 
 _STEPS_A_UNIT = 1_400
@@ -164,7 +164,7 @@ class Rules:
         unit, rows = self.grid.unit, self._asking[key]
         off = -sum(d * self.grid.levels[v].offset_hz for d, v in zip(family.rest, levels, strict=True))
         distances = {row[2]: 0 for row in rows}
-        bounds = tuple((-((distance + off) // unit), (distance - off) // unit) for distance in distances)
+        bounds = tuple(window(distance, off, unit) for distance in distances)
         known = self._by_bounds.get((*key, bounds))
         if known is None:
             known = self._by_bounds[(*key, bounds)] = self._new_look(rows, off)
@@ -186,7 +186,7 @@ class Rules:
         unit = self.grid.unit
         plan: dict[tuple[int, int], list[Look]] = {(f, x): [] for f in self.asked for x in self.newest}
         for who, c_x, distance in rows:
-            first, last = -((distance + off) // unit), (distance - off) // unit
+            first, last = window(distance, off, unit)
             if first <= last:
                 plan[who].append((c_x, first, last))
         if not any(plan.values()):
@@ -240,7 +240,7 @@ class Rules:
         return (guard - 1) // self.grid.unit if guard > 0 and not self.grid.tags[tag].error_hz else -1
 
     def apart(self, tag: int) -> int:
-        """Steps that two members of one tag keep from one another, −1 where they need not."""
+        """Steps that two members of one tag keep from one another, −1 where they may even share one."""
         return self.spacing[tag][tag][1]
 
     def _families(self, terms: Iterable[Term]) -> list[Family]:

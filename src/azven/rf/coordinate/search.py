@@ -10,7 +10,7 @@ from math import log2
 
 from azven.rf.coordinate.bound import Proof, bound, proof
 from azven.rf.coordinate.effort import Effort
-from azven.rf.coordinate.grid import Grid, Kind
+from azven.rf.coordinate.grid import Grid, Kind, lowest
 from azven.rf.coordinate.rules import Rules
 from azven.rf.coordinate.state import State, build
 
@@ -31,7 +31,6 @@ class Node:
     places: tuple[Place, ...]
     counts: Counts
     freedom: float = 0.0
-    exhausted: frozenset[int] = frozenset()
     key: int = 0
 
 
@@ -67,17 +66,17 @@ class Search:
         more, so that one for a link without any open step ends at once."""
         most = [0] * len(self.classes)
         for i, kind in enumerate(self.grid.kinds):
-            free, apart = self.free(self.root, kind), max(self.rules.apart(kind.tag), 1)
-            alone = 0
+            free, apart = self.free(self.root, kind), self.rules.apart(kind.tag)
+            alone = len(kind.members) if free and apart < 0 else 0
             while free and alone < len(kind.members):
                 alone += 1
-                free = free >> (free & -free).bit_length() - 1 + apart
+                free = free >> lowest(free) + max(apart, 1)
             most[self.class_of[i]] += alone
         return tuple(most)
 
-    def offer(self, node: Node | None) -> bool:
+    def offer(self, node: Node) -> bool:
         """Take a plan that is at least as good as the best; equal ones keep the search moving. Whether it is better."""
-        if node is None or node.counts < self.best_counts:
+        if node.counts < self.best_counts:
             return False
         better = node.counts > self.best_counts
         self.best, self.best_counts = node.places, node.counts
@@ -127,19 +126,17 @@ class Search:
     def complete_with(self, node: Node, demand: Sequence[int]) -> Node:
         """Place `demand` in its order, each at its lowest free step; also how a stopped search answers in full."""
         state, places = node.state.copy(), list(node.places)
-        full = set(node.exhausted)
         last = {k: i for i, k in enumerate(demand)}
         for i, k in enumerate(demand):
             if not self.effort.may_finish():
                 break
             kind = self.grid.kinds[k]
-            free = 0 if k in full else self.free(state, kind)
+            free = self.free(state, kind)
             if not free:
-                full.add(k)
                 continue
             if last[k] == i:
                 state = state.copy(self.asking(demand[i + 1 :]))
-            x = (free & -free).bit_length() - 1
+            x = lowest(free)
             self.effort.spend(state.add(kind.tag, x))
             places.append((k, x))
         return Node(state, tuple(places), self.counts(places))
@@ -150,7 +147,7 @@ class Search:
         self.effort.spend(state.add(self.grid.kinds[kind].tag, x))
         c = self.class_of[kind]
         counts = (*node.counts[:c], node.counts[c] + 1, *node.counts[c + 1 :])
-        return Node(state, (*node.places, (kind, x)), counts, 0.0, node.exhausted, node.key ^ hash((kind, x)))
+        return Node(state, (*node.places, (kind, x)), counts, 0.0, node.key ^ hash((kind, x)))
 
     def _freedom(self, state: State, left: dict[int, int]) -> float:
         """How much room is left to what is still to be placed: open steps as logarithms, so that the kind that
@@ -190,15 +187,13 @@ class Search:
     def _children(
         self, node: Node, kind: int, left: dict[int, int], asking: Collection[int], children: int
     ) -> Iterable[Node]:
-        free = 0 if kind in node.exhausted else self.free(node.state, self.grid.kinds[kind])
+        free = self.free(node.state, self.grid.kinds[kind])
         if not free:
-            node.exhausted = node.exhausted | {kind}
             yield node
         for _ in range(children):
             if not free:
                 break
-            x = (free & -free).bit_length() - 1
+            child = self.child(node, kind, lowest(free), asking)
             free &= free - 1
-            child = self.child(node, kind, x, asking)
             child.freedom = self._freedom(child.state, left)
             yield child

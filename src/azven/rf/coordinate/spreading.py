@@ -3,7 +3,6 @@
 from dataclasses import replace
 from math import sqrt
 
-from azven.rf.coordinate.effort import Effort
 from azven.rf.coordinate.grid import Grid
 from azven.rf.coordinate.moves import Moves
 from azven.rf.coordinate.search import Search
@@ -16,23 +15,23 @@ _FASTER, _CLOSE, _WIDEST = 1.6, 1.03, 64.0
 """How fast widths grow, how close the widest that holds and the next that does not may be, and where it ends."""
 
 
-def spread(request: PlanRequest, grid: Grid, search: Search, effort: Effort) -> tuple[Grid, Search]:
+def spread(search: Search) -> Search:
     """The plan with spacing and guards widened together as far as everything still finds room: the smallest margin in
     multiples of its guard is as large as this finds. By bisection; `search` is complete."""
+    effort, request = search.effort, search.grid.request
     until = effort.spent + round(_SHARE * effort.limit)
     holds, fails, factor = 1.0, _WIDEST * _CLOSE, _FASTER
     while fails > _CLOSE * holds and effort.spent < until and not effort.look():
-        wider_grid = Grid(_wider(request, factor))
-        wider = Search(wider_grid, effort)
+        wider = Search(Grid(_wider(request, factor)), effort)
         quick(wider)
         if not wider.complete and not effort.over:
             Moves(wider).run(effort.spent + round(_EACH * effort.limit))
         if wider.complete:
-            grid, search, holds = wider_grid, wider, factor
+            search, holds = wider, factor
         else:
             fails = factor
         factor = min(holds * _FASTER, sqrt(holds * fails))
-    return grid, search
+    return search
 
 
 def _wider(request: PlanRequest, factor: float) -> PlanRequest:

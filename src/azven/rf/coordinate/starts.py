@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from azven.rf.coordinate import sidon
-from azven.rf.coordinate.grid import to_array
+from azven.rf.coordinate.grid import lowest, to_array
 from azven.rf.coordinate.search import Node, Place, Search
 
 Steps = NDArray[np.bool_]
@@ -75,15 +75,14 @@ def _pilot(search: Search, candidates: int) -> None:
             return
         rest = demand[i + 1 :]
         asking = search.asking(rest)
-        free = 0 if kind in node.exhausted else search.free(node.state, search.grid.kinds[kind])
+        free = search.free(node.state, search.grid.kinds[kind])
         if not free:
-            node.exhausted = node.exhausted | {kind}
             continue
         tried: list[tuple[tuple[int, ...], int, Node]] = []
         for n in range(candidates):
             if not free or search.effort.over:
                 break
-            child = search.child(node, kind, (free & -free).bit_length() - 1, asking)
+            child = search.child(node, kind, lowest(free), asking)
             free &= free - 1
             whole = search.complete_with(child, rest)
             search.offer(whole)
@@ -102,11 +101,11 @@ def _algebraic(search: Search) -> None:
     unit = rules.reach("a+b-c", shape.tag) + 1
     if not free or unit < 1 or 2 * len(shape.members) < sum(search.wanted):
         return
-    lowest = (free & -free).bit_length() - 1
-    span = free.bit_length() - lowest
+    first = lowest(free)
+    span = free.bit_length() - first
     if free.bit_count() < _OPEN_SHARE * span:
         return
-    laying = _Laying(search, kind, lowest, to_array(free >> lowest, span), unit)
+    laying = _Laying(search, kind, first, to_array(free >> first, span), unit)
 
     def over() -> bool:
         search.effort.spend(_TRIED)
@@ -126,11 +125,11 @@ def _algebraic(search: Search) -> None:
 
 
 class _Laying:
-    """Where sets of one kind are laid: its open steps from the lowest on, and what they must keep."""
+    """Where sets of one kind are laid: its open steps from the first on, and what they must keep."""
 
-    def __init__(self, search: Search, kind: int, lowest: int, open_steps: Steps, unit: int) -> None:
+    def __init__(self, search: Search, kind: int, first: int, open_steps: Steps, unit: int) -> None:
         self._search, self._kind, self._shape = search, kind, search.grid.kinds[kind]
-        self._lowest, self._open, self._unit = lowest, open_steps, unit
+        self._first, self._open, self._unit = first, open_steps, unit
         self.spacing = search.rules.apart(self._shape.tag)
         self.third = max(search.rules.reach("2a-b", self._shape.tag), 0)
 
@@ -145,7 +144,7 @@ class _Laying:
         inside = np.minimum(offsets[:, None] + steps[None, :], len(open_steps) - 1)
         offset = int(np.argmax(open_steps[inside].sum(axis=1)))
         left = sidon.thinned(steps[open_steps[inside[offset]]], self.spacing, self.third)
-        return [self._lowest + offset + step for step in left.tolist()]
+        return [self._first + offset + step for step in left.tolist()]
 
     def fill(self, steps: Sequence[int]) -> None:
         """Place what all rules allow of these steps, then all others with a narrow beam."""

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from azven.rf.coordinate.grid import Grid
-from azven.rf.coordinate.relations import Term
+from azven.rf.coordinate.relations import Term, window
 
 if TYPE_CHECKING:
     from azven.rf.coordinate.state import State
@@ -124,8 +124,8 @@ class _Among:
             if abs(c) == 1:
                 guard = np.maximum(guard, np.where((listeners == 0) | listens[t], guards[t], 0))
         on = (guard > 0) & (listeners <= 1)
-        within, unit = guard - 1 + error, self._grid.unit
-        first, last = -((within + offset) // unit), (within - offset) // unit
+        within = guard - 1 + error
+        first, last = window(within, offset, self._grid.unit)
         rest = sum(c * self._steps[m] for c, m in zip(term.coefficients[1:], chosen, strict=True))
         painter.paint((-((rest - first) // term.c_f))[on], ((last - rest) // term.c_f)[on])
 

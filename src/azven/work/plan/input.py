@@ -78,7 +78,7 @@ class _Known:
         self.models = {m.id: m for m in (*store.all(Model), *more_models)}
         self.zones = ground.zones(store, scope)
         self.acts = kit.acts(store, scope)
-        self.changes = {ids.change(a, b): {ids.of(a), ids.of(b)} for a, b in kit.changes(self.acts)}
+        self.changes = {ids.change(a, b): (ids.of(a), ids.of(b)) for a, b in kit.changes(self.acts)}
         self.units = {u.id: u for u in kit.units(store, scope)}
         self._bars: dict[tuple[object, ...], tuple[Bar, ...]] = {}
 
@@ -96,7 +96,7 @@ class _Known:
 
     def times(self, acts: frozenset[str]) -> frozenset[str]:
         """When something is on that is on in these acts: in them, and in the changes that touch one of them."""
-        return acts | {change for change, pair in self.changes.items() if acts & pair}
+        return acts | {change for change, pair in self.changes.items() if not acts.isdisjoint(pair)}
 
     def profiles(self, models: Iterable[Model], density: int) -> dict[str, Profile]:
         return {ids.of(m): at_density(Profile(m.spacing_hz, m.guard_hz), density) for m in models}
@@ -104,7 +104,7 @@ class _Known:
     def act_names(self, names: Mapping[str, str]) -> dict[str, str]:
         """The names of acts and of the changes between them."""
         out = {k: names[k] for k in map(ids.of, self.acts)}
-        return out | {ids.change(a, b): f"{a.name} to {b.name}" for a, b in kit.changes(self.acts)}
+        return out | {change: f"{names[a]} to {names[b]}" for change, (a, b) in self.changes.items()}
 
     def names(self, links: Iterable[Link], neighbours: Sequence[Neighbour]) -> dict[str, str]:
         """How people call everything that takes part."""
