@@ -70,7 +70,9 @@ def test_a_damaged_row_is_told_and_the_rest_can_be_read(path, name):
 def test_what_hangs_on_a_damaged_record_is_set_aside_with_it(path):
     damage(path, "UPDATE model SET bands = '7' WHERE name LIKE 'In-ear%'")
     store = Store.open(path)
-    assert {d.kind for d in store.damaged} == {records.Model, records.Unit, records.Link, records.Assignment}
+    assert {d.kind for d in store.damaged} == {
+        records.Model, records.Unit, records.Link, records.Assignment, records.Worn, records.Route,
+    }  # fmt: skip
     assert not [x for x in kit.links(store, here(store)) if x.service == "in-ear"]
     assert [x for x in kit.links(store, here(store)) if x.service == "voice"]
     plan.board_of(store, here(store))

@@ -92,7 +92,7 @@ def test_it_can_be_worked_with(old):
     store.close()
 
 
-@pytest.mark.parametrize("column", ["needed_db", "stations", "time_zone", "archived", "touches_next"])
+@pytest.mark.parametrize("column", ["needed_db", "stations", "time_zone", "archived", "touches_next", "power_step_mw"])
 def test_a_migration_that_is_killed_can_be_tried_again(tmp_path, column):
     path = tmp_path / "old.azven"
     path.write_bytes(gzip.decompress(BOOKS[0].read_bytes()))

@@ -2,6 +2,7 @@
 
 import json
 import os
+import re
 import signal
 import sqlite3
 import subprocess
@@ -252,6 +253,34 @@ def test_the_demo_is_clean_recent_and_nearly_full(tmp_path):
 OLD_CODES = {"2a-b": "2T3O", "a+b-c": "3T3O", "3a-2b": "2T5O"}
 
 
+NEWER_TABLES = ("reception", "pair", "worn", "person", "route", "port")
+NEWER_COLUMNS = {
+    "link": ("receiver", "power_step_mw"),
+    "unit": ("carried", "firmware", "condition", "site_home_id"),
+    "model": (
+        "origin_hz", "rasters", "receivers", "diversity", "powers", "batteries", "chargers", "addresses", "dc_w",
+        "only_groups", "groups", "capacity", "modes", "latency_ms", "blocking_dbm", "form", "audio",
+    ),
+}  # fmt: skip
+
+
+def without(connection, table, gone):
+    """Build a table anew without some columns, and without what is demanded of them."""
+    ((made,),) = connection.execute("SELECT sql FROM sqlite_master WHERE name = ?", (table,))
+    ((indexes,),) = connection.execute(
+        "SELECT group_concat(sql, ';') FROM sqlite_master WHERE type = 'index' AND tbl_name = ?", (table,)
+    )
+    lines = [line.strip().rstrip(",").rstrip() for line in made.split("\n")[1:-1]]
+    own = [line for line in lines if not any(re.search(rf"\b{name}\b", line) for name in gone)]
+    names = [line.split()[0] for line in own if not line.startswith(("CONSTRAINT", "PRIMARY", "CHECK", "FOREIGN"))]
+    kept = [i for i in (indexes or "").split(";") if i and not any(name in i for name in gone)]
+    connection.executescript(
+        f"PRAGMA foreign_keys = OFF; CREATE TABLE anew ({', '.join(own)});"
+        f"INSERT INTO anew SELECT {', '.join(names)} FROM {table}; DROP TABLE {table};"
+        f"ALTER TABLE anew RENAME TO {table}; {'; '.join(kept)};"
+    )
+
+
 def made_old(path, store):
     """Write the book back as version 0.3.0 wrote it: plans by name, products by code, no time zone."""
     names = {ids.of(x): x.name for x in kit.links(store, here(store))}
@@ -276,8 +305,10 @@ def made_old(path, store):
     with sqlite3.connect(path) as connection:
         for table, column, number, value in rows:
             connection.execute(f"UPDATE {table} SET {column} = ? WHERE id = ?", (value, number))
+        for table, columns in NEWER_COLUMNS.items():
+            without(connection, table, columns)
         connection.executescript(
-            "ALTER TABLE act DROP COLUMN touches_next;"
+            "".join(f"DROP TABLE {table};" for table in NEWER_TABLES) + "ALTER TABLE act DROP COLUMN touches_next;"
             "DROP TABLE history_change; DROP TABLE history; DROP TABLE retention;"
             "ALTER TABLE site DROP COLUMN archived; ALTER TABLE show DROP COLUMN archived;"
             "ALTER TABLE site DROP COLUMN time_zone; ALTER TABLE link DROP COLUMN acts_gone;"

@@ -214,6 +214,6 @@ def test_pasting_and_editing_leave_the_plan_of_equal_names_alone(window):
     store = window.session.store
     before = plan.board_of(store, here(store)).frequencies
     window.show_stage("kit")
-    window.open_stage("kit").paste_text("Narrator\nNarrator\n")
+    window.open_stage("kit").links.paste_text("Narrator\nNarrator\n")
     assert "2 links pasted" in window.said()
     assert plan.board_of(store, here(store)).frequencies == before

@@ -75,21 +75,24 @@ def test_ctrl_numbers_open_stages_and_folds_fold(window, qtbot):
 def test_tables_hold_to_qts_rules_and_edit_in_place(window, qtbot):
     window.show_stage("kit")
     stage = window.open_stage("kit")
-    for table in (stage.links, stage.units, stage.models, stage.acts):
-        model = table.model()
+    for page in stage.all:
+        stage.show_page(page.title)
+        model = page.table.model()
         assert isinstance(model, QAbstractItemModel)
         QAbstractItemModelTester(model, QAbstractItemModelTester.FailureReportingMode.Fatal)
-    model = stage.links.records
+    stage.show_page("Links")
+    model = stage.links.table.records
     assert model.setData(model.index(0, 0), "Harbour Mistress")
     assert kit.links(window.session.store, window.session.scope)[0].name == "Harbour Mistress"
     assert not model.setData(model.index(0, 0), "  ")
     assert "A link needs a name" in window.said()
     assert model.setData(model.index(0, 0), "Narrator")
     assert [x.name for x in kit.links(window.session.store, window.session.scope)].count("Narrator") == 2
-    bands = stage.models.records
+    stage.show_page("Models")
+    bands = stage.models.table.records
     row = next(i for i, m in enumerate(bands.records) if m.name.startswith("Handheld"))
-    assert bands.setData(bands.index(row, 2), "470–542, 600-650")
-    assert not bands.setData(bands.index(row, 2), "650–600")
+    assert bands.setData(bands.index(row, 3), "470–542, 600-650")
+    assert not bands.setData(bands.index(row, 3), "650–600")
     assert "ends below its start" in window.said()
 
 
@@ -119,10 +122,10 @@ def test_a_cell_outside_its_choices_is_left_as_it_is_unless_one_is_taken(qtbot):
 def test_paste_and_remove_with_undo(window):
     stage, store = window.open_stage("kit"), window.session.store
     window.show_stage("kit")
-    stage.paste_text("Name\tRoom\nHerald\tQuay Stage\nMime\tMoon\n")
+    stage.links.paste_text("Name\tRoom\nHerald\tQuay Stage\nMime\tMoon\n")
     assert "1 links pasted" in window.said()
     assert "no room is named Moon" in window.said()
-    stage.links.choose({x.id for x in kit.links(store, here(store)) if x.name == "Herald"})
+    stage.links.table.choose({x.id for x in kit.links(store, here(store)) if x.name == "Herald"})
     stage.remove()
     assert "Herald" not in [x.name for x in kit.links(store, here(store))]
     window.session.step_back()
@@ -236,7 +239,7 @@ def test_import_of_a_hostile_file_says_why(window, settle, tmp_path):
 
 
 def test_two_hundred_links_with_long_names(window, settle):
-    stage, session = window.open_stage("kit"), window.session
+    stage, session = window.open_stage("kit").links, window.session
     window.show_stage("kit")
     stage.pattern.setText("A very long name that somebody typed in a hurry & <b>never</b> shortened 1")
     stage.count.setValue(171)
@@ -310,11 +313,11 @@ def test_a_damaged_book_opens_for_reading_and_says_so(tmp_path, qtbot):
     window.session.store.close()
 
 
-def test_kit_says_what_the_performer_is_for(window):
+def test_kit_says_what_worn_by_is_for(window):
     window.show_stage("kit")
     models = [t.model() for t in window.open_stage("kit").findChildren(RecordTable)]
-    model = next(m for m in models if any(c.title == "Performer" for c in m.columns))
-    at = [c.title for c in model.columns].index("Performer")
+    model = next(m for m in models if any(c.title == "Worn by" for c in m.columns))
+    at = [c.title for c in model.columns].index("Worn by")
     assert "one body" in model.headerData(at, Qt.Orientation.Horizontal, Qt.ItemDataRole.ToolTipRole)
     assert model.headerData(0, Qt.Orientation.Horizontal, Qt.ItemDataRole.ToolTipRole) is None
 

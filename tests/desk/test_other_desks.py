@@ -41,7 +41,7 @@ def test_what_another_desk_does_is_on_the_screen_and_said_by_name(window, theirs
     window.show_stage("kit")
     link = links(theirs)[0]
     theirs.apply(kit.change_links(theirs, [link], name="Town Crier"))
-    table = window.stage.links.records
+    table = window.stage.links.table.records
     seen(qtbot, lambda: "Town Crier" in [r.name for r in table.records])
     assert "second op at stage left: " in window.said()
     assert not window.session.undo.canUndo(), "their edit is not ours to undo"

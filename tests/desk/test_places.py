@@ -55,7 +55,8 @@ def test_every_stage_shows_the_place_one_goes_to(window, settle):
         window.show_stage(stage)
         settle(window)
     kit_stage = window.open_stage("kit")
-    assert [u.name for u in kit_stage.units.records.records] == ["Yard rack"]
+    kit_stage.show_page("Units")
+    assert [u.name for u in kit_stage.units.table.records.records] == ["Yard rack"]
     entries(window, "sites")["Marrowby Harbour"]()
     assert len(session.board.verdicts) == 29
 
@@ -161,7 +162,8 @@ def test_going_elsewhere_reads_the_book_once(window, settle, monkeypatch):
     monkeypatch.setattr(stage, "refresh", lambda self: (read.append(1), real(self))[1])
     entries(window, "sites")["Kiln Yard"]()
     assert len(read) == 1
-    assert [u.name for u in window.stage.units.records.records] == ["Yard rack"]
+    window.stage.show_page("Units")
+    assert [u.name for u in window.stage.units.table.records.records] == ["Yard rack"]
 
 
 def test_the_lanes_are_painted_anew_for_an_act(window, settle, monkeypatch, qtbot):

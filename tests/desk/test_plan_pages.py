@@ -130,8 +130,8 @@ def test_acts_that_touch_are_set_in_kit_and_reasons_say_where_links_meet(window,
     settle(window)
     assert "broken" not in {session.board.verdict(key(session, x.name)).state for x in (one, other)}
     stage = window.open_stage("kit")
-    stage.show_table("Acts")
-    column = next(c for c in stage.acts.records.columns if c.title == "Change to the next")
+    stage.show_page("Acts")
+    column = next(c for c in stage.acts.table.records.columns if c.title == "Change to the next")
     assert [column.show(a) for a in kit.acts(store, session.scope)] == ["one after the other"] * 2 + [""]
     column.change(first, True)
     settle(window)

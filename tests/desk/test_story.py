@@ -60,7 +60,7 @@ def test_the_whole_way(window, settle, qtbot, tmp_path):
     assert session.board.stale == ()
 
     window.show_stage("kit")
-    entry = window.open_stage("kit")
+    entry = window.open_stage("kit").links
     entry.pattern.setText("Herald 1")
     entry.count.setValue(3)
     qtbot.keyClick(entry.pattern, Qt.Key.Key_Return)
@@ -164,7 +164,7 @@ def test_an_instrument_that_is_not_there_is_said(window, settle):
 
 def test_planning_can_be_stopped_and_keeps_its_best(window, settle, qtbot):
     session = window.session
-    stage = window.open_stage("kit")
+    stage = window.open_stage("kit").links
     window.show_stage("kit")
     stage.pattern.setText("Crowd")
     stage.count.setValue(120)

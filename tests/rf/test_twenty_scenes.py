@@ -11,7 +11,7 @@ from dataclasses import dataclass, field, replace
 import pytest
 
 from azven.rf.links import End
-from azven.rf.radios import Radio, Room, Rooms
+from azven.rf.radios import Radio, Room, Rooms, Spot
 from azven.rf.request import Carrier, PlanRequest, Profile
 from azven.rf.schools import LevelJudge, broken
 
@@ -58,6 +58,7 @@ def hand_held(near, far, apart, wall=0.0):
 
 
 HAND, PACK = Radio(), Radio(body_db=20.0)
+ON_X = (Spot("x"),)
 EAR = Radio(body_db=4.0, needed_db=30.0, conversion_loss_db=ISOLATED, fixed=True)
 WIDE = Room(near_m=8, far_m=30, between_m=3)
 BEAM = End(gain_dbi=6.5, kind="beam", beamwidth_deg=100.0, front_back_db=15.0)
@@ -104,7 +105,7 @@ CASES = {
         hand_held(2, 12, 3), alike(replace(HAND, needed_db=12.0)), Room(near_m=2, far_m=12, between_m=3), needed_db=12.0
     ),
     "two packs on one belt": Case(
-        packs(8, 30, 10), alike(PACK) | {n: replace(PACK, worn_by="x") for n in "ab"},
+        packs(8, 30, 10), alike(PACK) | {n: replace(PACK, worn=ON_X) for n in "ab"},
     ),
     "the same packs on two people": Case(packs(8, 30, free(3) + 6), alike(PACK)),
     "packs that touch because the room says so": Case(
@@ -116,12 +117,12 @@ CASES = {
     # the pack brings 17 − 10 = +7 dBm, 22 dB over blocking; no product anywhere near
     "a performer's own pack beside the in-ear receiver": Case(
         EARS_FAR - 6.02 - NOISE - 22.0,
-        {"a": replace(PACK, worn_by="x"), "c": replace(EAR, worn_by="x")}, replace(WIDE, far_m=60), needed_db=30.0,
+        {"a": replace(PACK, worn=ON_X), "c": replace(EAR, worn=ON_X)}, replace(WIDE, far_m=60), needed_db=30.0,
     ),
     # held 0.5 m away: 17 − 10 − 3 − 22.0 = −18 dBm, under blocking
     "a performer's own hand-held and the in-ear receiver": Case(
         EARS_FAR - 6.02 - NOISE,
-        {"a": replace(HAND, worn_by="x"), "c": replace(EAR, worn_by="x")}, replace(WIDE, far_m=60), needed_db=30.0,
+        {"a": replace(HAND, worn=ON_X), "c": replace(EAR, worn=ON_X)}, replace(WIDE, far_m=60), needed_db=30.0,
     ),
     # 17 + 13 − 34.0 = −4 dBm from each of two in-ears: composite −1 dBm takes 14 dB, their product −21.3 dBm the rest
     "in-ear antenna face to face with the receive antenna": Case(

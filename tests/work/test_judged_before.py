@@ -39,7 +39,7 @@ MATTERS = {
 LEVELS = {
     "power": lambda s: of_a_model(s, power_mw=1.0),
     "distance": lambda s: changed(s.all(Zone)[0], near_m=1.0, far_m=90.0),
-    "wearer": lambda s: kit.change_links(s, [link(s), link(s, "Lamp Choir 1")], performer="One person"),
+    "wearer": lambda s: kit.change_links(s, [link(s, "Brass 5"), link(s, "Lamp Choir 2")], performer="One person"),
 }
 NOTHING = {
     "name": lambda s: kit.change_links(s, [link(s)], name="Reader"),
@@ -78,7 +78,7 @@ def test_levels_matter_where_they_are_judged(store, what):
     assert carried.asks_the_same(before)
     store.apply(plan.set_school(store, here(store), "level"))
     back = {"power": lambda s: of_a_model(s, power_mw=50.0), "distance": lambda s: changed(s.all(Zone)[0], far_m=8.0),
-            "wearer": lambda s: kit.change_links(s, [link(s)], performer="Another")}  # fmt: skip
+            "wearer": lambda s: kit.change_links(s, [link(s, "Brass 5")], performer="Another")}  # fmt: skip
     before, carried, fresh, calls = judged_twice(store, back[what])
     assert (carried, calls) == (fresh, 1)
     assert not carried.asks_the_same(before)

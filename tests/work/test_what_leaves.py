@@ -8,6 +8,7 @@ from datetime import UTC, datetime
 import pytest
 
 from azven.book.formats import site_bundle
+from azven.book.formats.rows import harmless
 from azven.rf.chain.design import solve_design
 from azven.work import chain, ground, kit, plan
 from azven.work.chain import sheet as chain_sheet
@@ -15,7 +16,6 @@ from azven.work.chain import threats as chain_threats
 from azven.work.chain import troubles
 from azven.work.ground import bundle, next_door, permission
 from azven.work.plan import group_tables, pairs, sheet, threats
-from azven.work.plan.sheet import harmless
 from azven.work.scope import opening as here
 
 NOW = datetime(2026, 8, 14, 18, 0, tzinfo=UTC)

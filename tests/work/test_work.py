@@ -8,7 +8,7 @@ import pytest
 
 from azven.book.edits import Edit
 from azven.book.formats import plan_request
-from azven.book.records import Model
+from azven.book.records import Model, Unit
 from azven.rf.coordinate import carriers_of
 from azven.rf.schools import LevelJudge
 from azven.rf.sweep import SweepSettings
@@ -108,11 +108,13 @@ def test_paste_reads_columns_by_name_and_keeps_what_it_can(store):
 
 def test_bands_that_do_not_meet_are_noted(store):
     model = next(m for m in store.all(Model) if m.service == "voice")
-    link, unit = kit.links(store, here(store))[0], kit.units(store, here(store))[0]
+    link = kit.links(store, here(store))[0]
+    unit = store.get(Unit, link.unit_id)
     assert kit.band_note(link, unit, model) == ""
     store.apply(ground.change(unit, "x", receiver_band="606–694"))
-    assert "share no frequency" in kit.band_note(link, kit.units(store, here(store))[0], model)
-    assert kit.open_points(store, here(store)) == 1
+    assert "share no frequency" in kit.band_note(link, store.get(Unit, link.unit_id), model)
+    said = {n.text for n in kit.fits(store, here(store)).links[link.id]}
+    assert said == {kit.band_note(link, store.get(Unit, unit.id), model)}
     verdict = plan.board_of(store, here(store)).verdict(key(store, "Harbour Master"))
     assert verdict.state == "broken"
 
@@ -253,7 +255,7 @@ def test_imported_sweep_takes_what_its_metadata_says(store, tmp_path):
 
 
 def test_sheet_lists_every_link_and_runs_nothing(store):
-    link = kit.links(store, here(store))[0]
+    link = next(x for x in kit.links(store, here(store)) if x.name == "Brass 5")
     store.apply(kit.change_links(store, [link], performer="=HYPERLINK(1)"))
     board = plan.board_of(store, here(store))
     rows = list(csv.reader(io.StringIO(sheet.csv_text(store, here(store), board))))

@@ -72,7 +72,7 @@ def test_two_books_in_two_windows_each_with_its_own_edits(start, tmp_path):
     desk.until("window.books.windows[1].isActiveWindow()")
     desk.key("ctrl+3")
     desk.until("window.books.windows[1].stage.name", "kit")
-    desk.ask("window.books.windows[1].stage.pattern.setFocus()")
+    desk.ask("window.books.windows[1].stage.links.pattern.setFocus()")
     desk.type("Only here")
     desk.key("Return")
     desk.until("len(window.books.windows[1].session.board.verdicts)", 1)

@@ -188,13 +188,13 @@ def test_a_second_start_on_the_same_book_works_beside_the_first(start, tmp_path)
     for desk, name in ((one, "First"), (two, "Second")):
         desk.ask("window.activateWindow() or window.raise_()")
         desk.until("window.isActiveWindow()")
-        desk.click(*desk.ask("at(window.stage.pattern)"))
+        desk.click(*desk.ask("at(window.stage.links.pattern)"))
         desk.type(f"{name} desk")
         desk.click(*desk.ask("at(window.header.primary_button)"))
         desk.until(f"{name + ' desk'!r} in [x.name for x in kit.links(session.store, session.scope)]")
     both = ["First desk", "Second desk"]
     one.until(f"sorted(x.name for x in kit.links(session.store, session.scope)) == {both!r}")
-    one.until("'Second desk' in str([r.name for r in window.stage.links.records.records])")
+    one.until("'Second desk' in str([r.name for r in window.stage.links.table.records.records])")
     one.close()
     two.close()
     with sqlite3.connect(book) as connection:
@@ -207,7 +207,7 @@ HISTORY = "next((w for w in app.topLevelWidgets() if type(w).__name__ == 'Histor
 def test_the_history_is_searched_walked_and_taken_back_by_keys(start):
     desk = start(stage="kit")
     name = desk.ask("kit.links(session.store, session.scope)[0].name")
-    desk.click(*desk.ask("at(window.stage.pattern)"))
+    desk.click(*desk.ask("at(window.stage.links.pattern)"))
     desk.type("Pepper Tiller")
     desk.click(*desk.ask("at(window.header.primary_button)"))
     desk.until("'Pepper Tiller' in [x.name for x in kit.links(session.store, session.scope)]")
@@ -223,3 +223,46 @@ def test_the_history_is_searched_walked_and_taken_back_by_keys(start):
     desk.key("ctrl+z")
     desk.until("'Pepper Tiller' in [x.name for x in kit.links(session.store, session.scope)]")
     assert name in desk.ask("[x.name for x in kit.links(session.store, session.scope)]")
+
+
+def test_an_act_that_touches_the_next_is_chosen_by_keys(start):
+    desk = start(stage="kit")
+    desk.until("session.jobs.idle")
+    desk.ask("window.stage.show_page('Acts')")
+    desk.ask("window.stage.acts.table.setFocus() or window.stage.acts.table.setCurrentIndex("
+             "window.stage.acts.table.records.index(0, 3))")  # fmt: skip
+    desk.until("window.stage.acts.table.hasFocus()")
+    desk.key("F2")
+    desk.until("window.stage.acts.table.findChild(QComboBox) is not None")
+    desk.key("Down", "Return")
+    desk.until("kit.acts(session.store, session.scope)[0].touches_next")
+    desk.key("ctrl+z")
+    desk.until("kit.acts(session.store, session.scope)[0].touches_next", False)
+
+
+PERSONS = "window.stage.persons"
+
+
+def test_a_person_is_added_walked_to_and_dressed_by_keys(start):
+    desk = start(stage="kit")
+    desk.until("session.jobs.idle")
+    desk.ask("window.stage.show_page('Persons')")
+    desk.click(*desk.ask(f"at({PERSONS}.name)"))
+    desk.type("Hedra")
+    desk.key("Tab")
+    desk.type("bells")
+    desk.key("Return")
+    desk.until(f"[p.name for p in {PERSONS}._view.evening.persons][-1]", "Hedra")
+    desk.ask(f"{PERSONS}.chart.rows.setFocus()")
+    desk.key("End")
+    desk.until(f"[p.name for p in {PERSONS}.chart.rows.persons()]", ["Hedra"])
+    desk.until("window.panel.shown.title", "Hedra")
+    desk.key("Return")
+    desk.until(f"{PERSONS}.wear_link.hasFocus()")
+    desk.type("Lamp")
+    desk.key("Down", "Down", "Down", "Down")
+    desk.until(f"{PERSONS}.wear_link.currentText()", "Lamp Choir 5")
+    desk.key("Tab", "Tab", "space")
+    desk.until(f"len({PERSONS}.table.records.records)", 1)
+    desk.key("ctrl+z")
+    desk.until(f"len({PERSONS}.table.records.records)", 0)

@@ -24,6 +24,14 @@ AntennaKind = Literal["omni", "beam", "fixed"]
 Polarisation = Literal["linear", "rhcp", "lhcp"]
 Side = Literal["A", "B"]
 Detector = Literal["average", "peak"]
+PowerKind = Literal["conducted", "e.r.p."]
+Form = Literal["hand-held", "pack", "plug-on", "rack", "base", "camera"]
+Audio = Literal["mono", "stereo", "two mixes"]
+Condition = Literal["good", "to be checked", "faulty", "in repair"]
+Phone = Literal["left behind", "flight mode", "on, away from the packs", "on, in a pocket"]
+BodySide = Literal["left", "right"]
+RouteKind = Literal["console input", "network channel", "analogue port"]
+PortKind = Literal["two-wire", "four-wire", "radio", "telephone"]
 
 SERVICES: tuple[Service, ...] = get_args(Service)
 USE_CLASSES: tuple[UseClass, ...] = get_args(UseClass)
@@ -39,6 +47,14 @@ ANTENNA_KINDS: tuple[AntennaKind, ...] = get_args(AntennaKind)
 POLARISATIONS: tuple[Polarisation, ...] = get_args(Polarisation)
 SIDES: tuple[Side, ...] = get_args(Side)
 DETECTORS: tuple[Detector, ...] = get_args(Detector)
+POWER_KINDS: tuple[PowerKind, ...] = get_args(PowerKind)
+FORMS: tuple[Form, ...] = get_args(Form)
+AUDIO: tuple[Audio, ...] = get_args(Audio)
+CONDITIONS: tuple[Condition, ...] = get_args(Condition)
+PHONES: tuple[Phone, ...] = get_args(Phone)
+BODY_SIDES: tuple[BodySide, ...] = get_args(BodySide)
+ROUTE_KINDS: tuple[RouteKind, ...] = get_args(RouteKind)
+PORT_KINDS: tuple[PortKind, ...] = get_args(PortKind)
 
 EPOCH = datetime(2000, 1, 1, tzinfo=UTC)
 
@@ -184,8 +200,15 @@ class Trace(Record):
 class Model(Record):
     """A kind of equipment. `bands` are (name, low Hz, high Hz); `guard_hz` are the balanced guards.
 
-    For levels: `needed_db` carrier to interference, the receiver's `nf_db` and `iip3_dbm`, and what the body and the
-    antenna of the transmitter (for in-ears: of the worn receiver) cost and bring.
+    `origin_hz`: its steps are counted from there; `rasters` are the (step, origin) [Hz] of bands that have their own.
+    For levels: `needed_db` carrier to interference, the receiver's `nf_db`, `iip3_dbm` and the level `blocking_dbm`
+    from which on it is blocked, and what the body and the antenna of the transmitter (for in-ears: of the worn
+    receiver) cost and bring. `receivers` of one rack unit share its antennas: a pair, or one without `diversity`.
+    `powers` are the steps that can be set (mW, kind); `power_mw` is the conducted one that is planned with.
+    `batteries` are (kind, mW, minutes it runs), `chargers` (kind, bays, minutes to full). A rack unit has so many
+    network `addresses` and takes `dc_w`. `groups` are its tables, band → group → frequencies [Hz], with `only_groups`
+    all it can be tuned to. `modes` are those of a wideband carrier with `capacity` slots: (name, slots, slots of a
+    stereo mix, ms). None: not known.
     """
 
     name: str
@@ -203,11 +226,32 @@ class Model(Record):
     iip3_dbm: float = 5.0
     body_db: float = 10.0
     gain_dbi: float = 0.0
+    origin_hz: int = 0
+    rasters: dict[str, tuple[int, int]] = field(default_factory=dict)
+    form: Form = "pack"
+    audio: Audio = "mono"
+    receivers: int = 1
+    diversity: bool = True
+    powers: tuple[tuple[float, PowerKind], ...] = ()
+    latency_ms: float | None = None
+    blocking_dbm: float | None = None
+    batteries: tuple[tuple[str, float, float], ...] = ()
+    chargers: tuple[tuple[str, int, float], ...] = ()
+    addresses: int = 0
+    dc_w: float = 0.0
+    only_groups: bool = False
+    groups: dict[str, dict[str, tuple[int, ...]]] = field(default_factory=dict)
+    capacity: int = 0
+    modes: tuple[tuple[str, int, int, float], ...] = ()
 
 
 @record
 class Unit(Record):
-    """A receiver or transmitter rack unit; `receiver_band` is set when it differs from the transmitters'."""
+    """A thing with a serial: a rack unit with receivers or transmitters, or what is `carried`, a pack or a hand-held.
+
+    `receiver_band` is set when it differs from the transmitters'. `site_home_id` is the site that it belongs to,
+    where it also is as long as no room is said.
+    """
 
     model_id: int
     name: str
@@ -217,6 +261,10 @@ class Unit(Record):
     zone_id: int | None = None
     serial: str = ""
     note: str = ""
+    carried: bool = False
+    condition: Condition = "good"
+    firmware: str = ""
+    site_home_id: int | None = None
 
 
 @record
@@ -246,7 +294,9 @@ class Act(Record):
 @record
 class Link(Record):
     """One transmitter with its receivers. `acts` are act ids; none means always on. `acts_gone` are the names of acts
-    that it was in and that were removed since its acts were set."""
+    that it was in and that were removed since its acts were set. `unit_id` is the rack unit and `receiver` its receiver
+    (for in-ears: its transmitter), counted from 1, 0 where it does not matter. `power_step_mw` is the conducted power
+    where it is not that of the model, 0 where it is."""
 
     show_id: int
     name: str
@@ -263,6 +313,84 @@ class Link(Record):
     position: int = 0
     performer: str = ""
     acts_gone: tuple[str, ...] = ()
+    receiver: int = 0
+    power_step_mw: float = 0.0
+
+
+@record
+class Reception(Record):
+    """One more receiver that hears a link: of a rack unit, `receiver` counted from 1."""
+
+    link_id: int
+    unit_id: int
+    receiver: int = 0
+
+
+@record
+class Pair(Record):
+    """Two links on one voice, one standing in for the other."""
+
+    show_id: int
+    link_a_id: int
+    link_b_id: int
+
+
+@record
+class Person(Record):
+    """Somebody of a show. `acts` are the acts in which they are on stage or at work, none means all of them."""
+
+    show_id: int
+    name: str
+    role: str = ""
+    position: int = 0
+    acts: tuple[int, ...] = ()
+    phone: Phone = "left behind"
+    note: str = ""
+
+
+@record
+class Worn(Record):
+    """Something on a person's body: the transmitter of a link, or a receiver of an in-ear or intercom link.
+
+    `unit_id` is the pack itself where that is known; `acts` those in which it is worn, none means whenever both the
+    person and the link are on. `side` of the belt, and the `place` in words for whoever dresses them.
+    """
+
+    person_id: int
+    link_id: int
+    unit_id: int | None = None
+    acts: tuple[int, ...] = ()
+    side: BodySide = "right"
+    place: str = "belt, back"
+    note: str = ""
+
+
+@record
+class Route(Record):
+    """Where the audio of a link goes, for in-ears where it comes from: one channel, or with `stereo` that and the next,
+    of a `device` that people name."""
+
+    show_id: int
+    link_id: int
+    kind: RouteKind = "console input"
+    device: str = ""
+    channel: int = 1
+    stereo: bool = False
+    position: int = 0
+
+
+@record
+class Port(Record):
+    """A port of the intercom: what it is, and the names of the lines and groups that it joins."""
+
+    show_id: int
+    name: str
+    kind: PortKind = "four-wire"
+    device: str = ""
+    joins: tuple[str, ...] = ()
+    link_id: int | None = None
+    position: int = 0
+    note: str = ""
 
 
 @record

@@ -2,11 +2,13 @@
 
 from functools import partial
 
+from azven.desk.kit.stage import KitStage
 from azven.desk.palette import Entry
 from azven.desk.stages import STAGES
 from azven.desk.window import Window
 from azven.work import chosen, ground, ids, kit
 from azven.work.chosen import Chosen
+from azven.work.kit import persons
 from azven.work.wording import mhz, one_line
 
 
@@ -36,5 +38,16 @@ def entries(window: Window) -> list[Entry]:
         title = f"{one_line(n.name)}   {mhz(n.freq_hz)} MHz"
         out.append(Entry(title, "neighbour", partial(go, "ground", chosen.Neighbour(n.id))))
     out += [Entry(one_line(z.name), "room", lambda: window.show_stage("ground")) for z in ground.zones(store, scope)]
-    out += [Entry(one_line(u.name), "unit", lambda: window.show_stage("kit")) for u in kit.units(store, scope)]
+    for person in persons.persons(store, scope):
+        title = f"{one_line(person.name)}   {one_line(person.role)}".strip()
+        out.append(Entry(title, "person", partial(_show, window, "Persons", {person.id})))
+    out += [Entry(one_line(u.name), "unit", partial(_show, window, "Units", {u.id})) for u in kit.units(store, scope)]
     return out
+
+
+def _show(window: Window, page: str, numbers: set[int]) -> None:
+    """Bring rows of a page of Kit into view and choose them."""
+    window.show_stage("kit")
+    stage = window.open_stage("kit")
+    assert isinstance(stage, KitStage)
+    stage.show_rows(page, numbers)

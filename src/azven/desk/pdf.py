@@ -2,7 +2,9 @@
 
 import errno
 import os
+from collections.abc import Callable
 from pathlib import Path
+from typing import Literal
 
 from PyQt6.QtCore import QMarginsF, QRectF, QSizeF, Qt
 from PyQt6.QtGui import QPageLayout, QPageSize, QPainter, QPdfWriter, QTextCursor, QTextDocument, QTextFormat
@@ -15,6 +17,11 @@ _MARGIN_MM = 14.0
 _LAST, _AFTER_LAST = b"%%EOF", 8
 _FOOT_PX = 90
 _ROOM_UNDER_HEADING_PX = 260
+Paper = Literal["A4", "A5 across"]
+_PAPERS: dict[Paper, tuple[QPageSize.PageSizeId, QPageLayout.Orientation]] = {
+    "A4": (QPageSize.PageSizeId.A4, QPageLayout.Orientation.Portrait),
+    "A5 across": (QPageSize.PageSizeId.A5, QPageLayout.Orientation.Landscape),
+}
 _STYLE = """
 body, td, th, p { font-family: B612; font-size: 34px; color: #1D2A2E; }
 h1 { font-size: 64px; } h2 { font-size: 44px; }
@@ -26,11 +33,17 @@ td.figure { font-size: 40px; font-weight: bold; }
 """
 
 
-def write_pdf(html: str, path: Path, title: str = "Azven frequency sheet") -> int:
+def write_pdf(html: str, path: Path, title: str = "Azven frequency sheet", paper: Paper = "A4") -> int:
     """Write `html` to `path`, `title` at the foot; returns the number of pages. OSError when it cannot be written
     whole; what stood there is kept then."""
+    return written(path, lambda fresh: _write(html, fresh, title, paper))
+
+
+def written(path: Path, draw: Callable[[Path], int]) -> int:
+    """Have a document drawn to `path`; returns the number of pages. OSError when it cannot be written whole; what stood
+    there is kept then."""
     with written_whole(path) as fresh:
-        pages = _write(html, fresh, title)
+        pages = draw(fresh)
         with fresh.open("rb") as file:
             file.seek(max(fresh.stat().st_size - len(_LAST) - _AFTER_LAST, 0))
             if _LAST not in file.read():  # Qt does not say that the disk took no more
@@ -38,19 +51,25 @@ def write_pdf(html: str, path: Path, title: str = "Azven frequency sheet") -> in
     return pages
 
 
-def _write(html: str, path: Path, title: str) -> int:
+def on_paper(path: Path, paper: Paper = "A4", margin_mm: float = _MARGIN_MM) -> QPdfWriter:
+    """A document of pages of this size."""
     writer = QPdfWriter(str(path))
     writer.setResolution(_DPI)
     writer.setCreator("Azven")
-    margins = QMarginsF(_MARGIN_MM, _MARGIN_MM, _MARGIN_MM, _MARGIN_MM)
+    margins = QMarginsF(margin_mm, margin_mm, margin_mm, margin_mm)
     writer.setPageLayout(
         QPageLayout(
-            QPageSize(QPageSize.PageSizeId.A4),
-            QPageLayout.Orientation.Portrait,
+            QPageSize(_PAPERS[paper][0]),
+            _PAPERS[paper][1],
             margins,
             QPageLayout.Unit.Millimeter,
         )
     )
+    return writer
+
+
+def _write(html: str, path: Path, title: str, paper: Paper) -> int:
+    writer = on_paper(path, paper)
     document = QTextDocument()
     layout = document.documentLayout()
     assert layout is not None

@@ -3,6 +3,7 @@
 from azven.book.records import Design
 from azven.desk.session import Session
 from azven.work import ground, kit, listen
+from azven.work.kit import views
 
 Points = tuple[tuple[str, str], ...]
 """(text, colour role)."""
@@ -34,10 +35,11 @@ def of_listen(session: Session) -> Points:
 
 
 def of_kit(session: Session) -> Points:
-    points = kit.open_points(session.store, session.scope)
     if not kit.links(session.store, session.scope):
         return (("no links", "ochre_text"),)
-    return ((f"{points} mismatched", "brick_text"),) if points else ()
+    gear, persons = views.open_points(session.store, session.scope)
+    named = (gear, "unfit"), (persons, "worn wrong")
+    return tuple((f"{count} {what}", "brick_text") for count, what in named if count)
 
 
 def of_plan(session: Session) -> Points:

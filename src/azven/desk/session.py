@@ -17,6 +17,7 @@ from azven.book.records import (
     Neighbour,
     Permit,
     Plan,
+    Reception,
     Region,
     Relation,
     Show,
@@ -25,6 +26,7 @@ from azven.book.records import (
     Trace,
     Unit,
     Wall,
+    Worn,
     Zone,
 )
 from azven.book.store import Store
@@ -44,7 +46,8 @@ if TYPE_CHECKING:
 
 _PICTURE_DEPENDS_ON = (Sweep, Trace, Neighbour, Region, Site)
 _BOARD_DEPENDS_ON = (
-    *_PICTURE_DEPENDS_ON, Act, Antenna, Assignment, Link, Model, Permit, Plan, Relation, Show, Unit, Wall, Zone,
+    *_PICTURE_DEPENDS_ON, Act, Antenna, Assignment, Link, Model, Permit, Plan, Reception, Relation, Show, Unit, Wall,
+    Worn, Zone,
 )  # fmt: skip
 FULL_BAND_HZ = (470_000_000.0, 694_000_000.0)
 _NARROWEST_VIEW_HZ = 200_000.0

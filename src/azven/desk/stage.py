@@ -164,6 +164,14 @@ def fill(box: QComboBox, items: Sequence[tuple[str, object]]) -> None:
     box.blockSignals(False)
 
 
+def pick(box: QComboBox, value: object) -> None:
+    """Choose a value without a signal, the first where it is not offered."""
+    at = next((i for i in range(box.count()) if box.itemData(i) == value), 0)
+    box.blockSignals(True)
+    box.setCurrentIndex(at if box.count() else -1)
+    box.blockSignals(False)
+
+
 def row(*parts: QWidget | int, spacing: int = 8) -> QHBoxLayout:
     """Widgets side by side; a number is a stretch."""
     made = QHBoxLayout()

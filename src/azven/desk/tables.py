@@ -28,8 +28,8 @@ _HEADING_AIR, _WIDENED = 20, 22
 class Column:
     """One column: how a record's value is shown, and, if it can be edited, what setting a text or choice does.
 
-    `choices` gives (text, value) pairs for a record; without them the cell is edited as text. What does not fit loses
-    its middle, in `prose` its end.
+    `choices` gives (text, value) pairs for a record; without any the cell is edited as text. `set_all` sets several
+    records in one edit, where that makes sense. What does not fit loses its middle, in `prose` its end.
     """
 
     title: str
@@ -37,6 +37,7 @@ class Column:
     show: Callable[[Any], str]
     change: Callable[[Any, Any], object] | None = None
     choices: Callable[[Any], list[tuple[str, Any]]] | None = None
+    set_all: Callable[[Sequence[Any], Any], object] | None = None
     right: bool = False
     warn: Callable[[Any], str] | None = None
     prose: bool = False
@@ -127,9 +128,10 @@ class _Delegate(QStyledItemDelegate):
         model = index.model()
         if isinstance(model, RecordModel):
             column = model.columns[index.column()]
-            if column.choices is not None:
+            offered = column.choices(model.records[index.row()]) if column.choices is not None else []
+            if offered:
                 box = Choice(parent)
-                for text, value in column.choices(model.records[index.row()]):
+                for text, value in offered:
                     box.addItem(text, value)
                 box.activated.connect(lambda: self._take(box))
                 return box
@@ -158,6 +160,8 @@ class RecordTable(QTableView):
     """A calm table: fixed rows, no grid boxes, whole rows selected. `picked` carries the first selected record."""
 
     picked = pyqtSignal(object)
+    selected = pyqtSignal()
+    """Sent whenever other rows are selected, and when what is selected was read anew."""
 
     def __init__(self, columns: Sequence[Column], name: str) -> None:
         super().__init__()
@@ -195,6 +199,7 @@ class RecordTable(QTableView):
         at = bar.value() if bar else 0
         self.records.show_records(records)
         self.choose(chosen)
+        self.selected.emit()
         if bar:
             bar.setValue(at)
 
@@ -204,10 +209,18 @@ class RecordTable(QTableView):
         rows = sorted(i.row() for i in selection.selectedRows()) if selection else []
         return [self.records.records[r] for r in rows if r < len(self.records.records)]
 
+    def show_chosen(self) -> None:
+        """Scroll to the first selected row."""
+        selection = self.selectionModel()
+        rows = sorted(i.row() for i in selection.selectedRows()) if selection else []
+        if rows:
+            self.scrollTo(self.records.index(rows[0], 0))
+
     def _pick(self) -> None:
         chosen = self.chosen()
         if chosen:
             self.picked.emit(chosen[0])
+        self.selected.emit()
 
     def choose(self, ids: set[int]) -> None:
         """Select the records with these ids, quietly."""

@@ -13,12 +13,20 @@ BACKOFF_DB = 10.0
 _PACK_DB, _PACK_LEAST_DB, _HAND_DB, _FACING_DB = 15.0, 3.0, 10.0, 3.0
 
 
+@dataclass(frozen=True)
+class Spot:
+    """On whom something is worn, and on which side; empty where that is not known."""
+
+    person: str
+    side: str = ""
+
+
 @dataclass(frozen=True, kw_only=True)
 class Radio:
     """What levels ask of a link: conducted power, losses, and what its receiver needs and stands.
 
     `fixed`: the transmitter stands in a rack and the receiver is worn, as with in-ears; else the other way round.
-    `worn_by` says on whom, empty where nobody knows; `pos_m` where that person stands. `blocking_dbm` None: 10 dB under
+    `worn` says on whom, empty where nobody knows; `pos_m` where that person stands. `blocking_dbm` None: 10 dB under
     the compression that the intercept implies.
     """
 
@@ -32,7 +40,7 @@ class Radio:
     conversion_loss_db: float = CONVERSION_LOSS_DB
     fixed: bool = False
     pos_m: Point | None = None
-    worn_by: str = ""
+    worn: tuple[Spot, ...] = ()
     blocking_dbm: float | None = None
 
     @property
@@ -55,6 +63,15 @@ class Radio:
     def on_the_body(self) -> bool:
         """Worn: the receiver of an in-ear, and every transmitter whose body loss is not that of a hand."""
         return self.fixed or not _HAND_DB <= self.body_db < _PACK_DB
+
+
+def on_one_body(a: Radio, b: Radio) -> Literal["", "same", "opposite"]:
+    """Whether two radios are ever on one body: on opposite sides where both sides are known and differ for everybody
+    who wears both; empty where nobody does."""
+    pairs = [(x.side, y.side) for x in a.worn for y in b.worn if x.person == y.person]
+    if not pairs:
+        return ""
+    return "opposite" if all(x and y and x != y for x, y in pairs) else "same"
 
 
 @dataclass(frozen=True, kw_only=True)

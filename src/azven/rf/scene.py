@@ -6,6 +6,7 @@ of a room stand in where they are not, and `Scene.stands_in` says which figure d
 
 from collections.abc import Mapping, Sequence
 from copy import copy
+from itertools import combinations_with_replacement
 from typing import Literal
 
 import numpy as np
@@ -22,8 +23,9 @@ from azven.rf.links import (
     level_kept,
     path_db,
 )
+from azven.rf.persons import coupling_db
 from azven.rf.products import Ints, Situation
-from azven.rf.radios import Radio, Room, Rooms
+from azven.rf.radios import Radio, Room, Rooms, on_one_body
 from azven.rf.request import Carrier
 from azven.rf.walls import crossed_db
 
@@ -229,8 +231,7 @@ class Scene:
         metres = np.where(self._same, self._between[None, :], self._near[:, None] + self._near[None, :])
         apart = np.linalg.norm(self._at[:, None] - self._at[None, :], axis=2)
         metres = np.where(np.isnan(apart), metres, apart)
-        wearer = np.array([r.worn_by for r in self.radios], str)
-        body = (wearer[:, None] == wearer[None, :]) & (wearer != "")[:, None]
+        body, opposite = self._bodies()
         worn = np.array([r.on_the_body for r in self.radios])
         metres = np.where(body, HELD_M, metres)
         touch = (body & worn[:, None] & worn[None, :]) | (metres <= _TOUCHING_M)
@@ -238,7 +239,19 @@ class Scene:
         path = indoor_db(self.freq[:, None], metres, exponent) if indoor else path_db(self.freq[:, None], metres)
         bodies = self._least - self._gain
         loss = path + bodies[:, None] + bodies[None, :] + self._isolation
-        return np.where(touch, TOUCHING_DB, np.maximum(loss, COUPLING_FLOOR_DB))
+        touching = np.where(opposite, coupling_db("opposite"), TOUCHING_DB)
+        return np.where(touch, touching, np.maximum(loss, COUPLING_FLOOR_DB))
+
+    def _bodies(self) -> tuple[Bools, Bools]:
+        """Whether two are on one body (n, n), and whether that body is between them."""
+        size = len(self.radios)
+        body, opposite = np.zeros((size, size), bool), np.zeros((size, size), bool)
+        carried = [i for i, r in enumerate(self.radios) if r.worn]
+        for i, j in combinations_with_replacement(carried, 2):
+            how = on_one_body(self.radios[i], self.radios[j])
+            body[i, j] = body[j, i] = bool(how)
+            opposite[i, j] = opposite[j, i] = how == "opposite"
+        return body, opposite
 
     # -- what transmitters and receivers take ---------------------------------------------------------------
 

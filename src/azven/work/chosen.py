@@ -62,4 +62,9 @@ class Antenna:
     wearer: str
 
 
-Chosen = Link | Sweep | Line | Channel | Rule | Neighbour | Joint | Antenna
+@dataclass(frozen=True)
+class Person:
+    id: int
+
+
+Chosen = Link | Sweep | Line | Channel | Rule | Neighbour | Joint | Antenna | Person

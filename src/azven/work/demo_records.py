@@ -4,7 +4,23 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from azven.book.columns import frozen
-from azven.book.records import Act, Link, Model, Neighbour, Relation, Show, Site, Unit, Zone
+from azven.book.records import (
+    Act,
+    Link,
+    Model,
+    Neighbour,
+    Pair,
+    Person,
+    Port,
+    Record,
+    Relation,
+    Route,
+    Show,
+    Site,
+    Unit,
+    Worn,
+    Zone,
+)
 from azven.work import kit
 
 Number = Callable[[], int]
@@ -72,3 +88,53 @@ def links(
                 )
             )  # fmt: skip
     return out
+
+
+def packs(story: Mapping[str, Any], models: Mapping[str, Model], home: Site, number: Number) -> dict[str, Unit]:
+    """What is carried, by name."""
+    return {
+        u["name"]: Unit(id=number(), model_id=models[u["model"]].id, site_home_id=home.id,
+                        **{k: v for k, v in u.items() if k != "model"})
+        for u in story["packs"]
+    }  # fmt: skip
+
+
+def people(
+    show: Show, story: Mapping[str, Any], links: Mapping[str, Link], carried: Mapping[str, Unit],
+    acts: Mapping[str, Act], number: Number,
+) -> list[Record]:  # fmt: skip
+    """Persons with what they wear, and pairs on one voice."""
+    out: list[Record] = []
+    worn: list[Record] = []
+    for i, entry in enumerate(story["persons"]):
+        said = {k: v for k, v in entry.items() if k not in ("acts", "worn")}
+        on = tuple(acts[a].id for a in entry.get("acts", ()))
+        person = Person(id=number(), show_id=show.id, position=i, acts=on, **said)
+        out.append(person)
+        for item in entry["worn"]:
+            more = {k: item[k] for k in ("side", "place")}
+            worn.append(
+                Worn(
+                    id=number(), person_id=person.id, link_id=links[item["link"]].id, unit_id=carried[item["unit"]].id,
+                    acts=tuple(acts[a].id for a in item.get("acts", ())), **more,
+                )
+            )  # fmt: skip
+    pairs = [
+        Pair(id=number(), show_id=show.id, link_a_id=links[a].id, link_b_id=links[b].id) for a, b in story["pairs"]
+    ]
+    return [*out, *worn, *pairs]
+
+
+def patch(show: Show, story: Mapping[str, Any], links: Mapping[str, Link], number: Number) -> list[Record]:
+    """Where audio goes and comes from, and the ports of the intercom."""
+    routes: list[Record] = [
+        Route(id=number(), show_id=show.id, position=i, link_id=links[r["link"]].id,
+              **{k: v for k, v in r.items() if k != "link"})
+        for i, r in enumerate(story["routes"])
+    ]  # fmt: skip
+    ports: list[Record] = []
+    for i, entry in enumerate(story["ports"]):
+        link = links.get(entry.get("link", ""))
+        said = fields({k: v for k, v in entry.items() if k != "link"})
+        ports.append(Port(id=number(), show_id=show.id, position=i, link_id=link.id if link else None, **said))
+    return routes + ports

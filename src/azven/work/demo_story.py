@@ -43,7 +43,7 @@ def prepare(path: Path) -> Store:
     """Make the demonstration book from the story; what ships is made by `python -m azven.work.demo_story FILE`."""
     store = Store.create(path, CREW)
     story = script()
-    number = _Numbers(store.reserve(200))
+    number = _Numbers(store.reserve(400))
     rooms = _rooms(store, story, number)
     scope = _kit(store, story, rooms, number)
     _sweeps(store, scope, story)
@@ -88,7 +88,11 @@ def _kit(store: Store, story: Mapping[str, Any], zones: Mapping[str, Zone], numb
     acts = demo_records.acts(show, story, number)
     units = demo_records.units(story, models, zones, number)
     links = demo_records.links(show, story, models, zones, units, acts, number)
-    store.apply(Edit("Kit", add(show, *models.values(), *acts.values(), *units.values(), *links)))
+    packs = demo_records.packs(story, models, store.get(Site, site_id), number)
+    store.apply(Edit("Kit", add(show, *models.values(), *acts.values(), *units.values(), *packs.values(), *links)))
+    named = {x.name: x for x in links}
+    store.apply(Edit("Persons", add(*demo_records.people(show, story, named, packs, acts, number))))
+    store.apply(Edit("Patch", add(*demo_records.patch(show, story, named, number))))
     return Scope(site_id, show.id)
 
 

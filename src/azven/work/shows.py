@@ -8,7 +8,24 @@ from importlib.resources import files
 from typing import Any
 
 from azven.book.edits import Edit, add, remove
-from azven.book.records import Act, Assignment, KeptPlan, Link, Model, Plan, Record, Show, Site, Zone
+from azven.book.records import (
+    Act,
+    Assignment,
+    KeptPlan,
+    Link,
+    Model,
+    Pair,
+    Person,
+    Plan,
+    Port,
+    Reception,
+    Record,
+    Route,
+    Show,
+    Site,
+    Worn,
+    Zone,
+)
 from azven.book.store import Store
 from azven.refusal import Refusal
 from azven.work import ground, kit
@@ -85,12 +102,27 @@ def copy_show(store: Store, show: Show, site: Site, name: str) -> Edit:
     (again,) = copier.copies([show], site_id=site.id, name=title, archived=False)
     new: list[Record] = [again, *copier.copies(store.all(Act, show_id=show.id))]
     links = copier.copies(store.all(Link, show_id=show.id))
-    new += links if same else [replace(x, unit_id=None) for x in links]
+    new += links if same else [replace(x, unit_id=None, receiver=0) for x in links]
+    new += _around(store, show, copier, same)
     if same:
         for plan in store.all(Plan, show_id=show.id)[:1]:
             new += copier.copies([plan], inputs=_of_copies(plan.inputs, copier))
             new += copier.copies(store.all(Assignment, plan_id=plan.id))
     return Edit(f"{title}, like {show.name}", add(*new), (again.id,))
+
+
+def _around(store: Store, show: Show, copier: Copier, same: bool) -> list[Record]:
+    """Persons with what they wear, pairs, patch and ports of a show again; at another site packs and receivers are
+    others."""
+    people = store.all(Person, show_id=show.id)
+    out: list[Record] = [*copier.copies(people)]
+    worn = copier.copies(w for p in people for w in store.all(Worn, person_id=p.id))
+    out += worn if same else [replace(w, unit_id=None) for w in worn]
+    for kind in (Pair, Route, Port):
+        out += copier.copies(store.all(kind, show_id=show.id))
+    if same:
+        out += copier.copies(r for x in store.all(Link, show_id=show.id) for r in store.all(Reception, link_id=x.id))
+    return out
 
 
 def _of_copies(inputs: Mapping[str, str], copier: Copier) -> dict[str, str]:
@@ -115,7 +147,11 @@ def remove_show(store: Store, show: Show) -> Edit:
         raise Refusal(f"{show.name} is the only show of this book, which needs one; add another first.")
     plans = store.all(Plan, show_id=show.id)
     gone: list[Record] = [a for p in plans for a in store.all(Assignment, plan_id=p.id)]
-    gone += [*plans, *store.all(KeptPlan, show_id=show.id), *store.all(Link, show_id=show.id)]
+    people, links = store.all(Person, show_id=show.id), store.all(Link, show_id=show.id)
+    gone += [w for p in people for w in store.all(Worn, person_id=p.id)]
+    gone += [r for x in links for r in store.all(Reception, link_id=x.id)]
+    gone += [r for kind in (Pair, Route, Port) for r in store.all(kind, show_id=show.id)]
+    gone += [*people, *plans, *store.all(KeptPlan, show_id=show.id), *links]
     return Edit(f"Remove {show.name}", remove([*gone, *store.all(Act, show_id=show.id), show]))
 
 

@@ -73,13 +73,13 @@ def _ours(store: Store, scope: Scope) -> tuple[Emitter, ...]:
     """Our transmitters as the plan has them: frequency, power, and a place in their room."""
     places = demo.script()["venue"]["zone_positions"]
     zones = {z.id: z.name for z in ground.zones(store, scope)}
-    models = {m.id: m for m in store.all(Model)}
+    models = kit.models_by_link(store, kit.links(store, scope))
     placed = plan.assignments(store, scope)
     own = []
     for i, link in enumerate(kit.links(store, scope)):
         if link.id in placed:
             x, y, z = places.get(zones[link.zone_id], (0.0, 20.0, 1.5))
-            model = models[link.model_id]
+            model = models[link.id]
             power = 10 * math.log10(model.power_mw)
             spot = (x + i % 6 - 3.0, y + i // 6, z)
             own.append(

@@ -1,6 +1,8 @@
 """Sites of a book: new ones, copies, archived ones, and what keeps one from being removed."""
 
-from azven.book.edits import Edit, add, remove
+from dataclasses import replace
+
+from azven.book.edits import Edit, add, remove, replace_record
 from azven.book.records import (
     Antenna,
     Area,
@@ -78,7 +80,9 @@ def remove_site(store: Store, site: Site) -> Edit:
     gone += [*sweeps, *_relations(store, rooms)]
     gone += [r for kind in _OF_ZONE for z in rooms for r in store.all(kind, zone_id=z.id)]
     gone += [r for kind in _OF_SITE for r in store.all(kind, site_id=site.id)]
-    return Edit(f"Remove {site.name}", remove([*gone, *rooms, site]))
+    at_home = store.all(Unit, site_home_id=site.id)
+    homeless = tuple(c for u in at_home for c in replace_record(u, replace(u, site_home_id=None)))
+    return Edit(f"Remove {site.name}", homeless + remove([*gone, *rooms, site]))
 
 
 def _relations(store: Store, rooms: list[Zone]) -> list[Relation]:

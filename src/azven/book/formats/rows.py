@@ -7,6 +7,8 @@ from azven.book.formats.errors import FormatError
 
 LARGEST = 4 * 1024 * 1024
 _MOST_ROWS = 20_000
+_RISKY = ("=", "+", "-", "@", "＝", "＋", "－", "＠")
+_BLANKS = " \t\r\n\f\v\u00a0\u3000\ufeff\u200b"
 
 
 def rows_of(text: str, separator: str) -> list[list[str]]:
@@ -17,3 +19,14 @@ def rows_of(text: str, separator: str) -> list[list[str]]:
         return list(csv.reader(io.StringIO(text, newline=None), delimiter=separator))
     except csv.Error as error:
         raise FormatError(f"This is no table ({error}); nothing was read.") from error
+
+
+def harmless(cell: str) -> str:
+    """The cell with an apostrophe before it when a spreadsheet would take it for a formula, blanks before the sign and
+    signs of full width included."""
+    try:
+        float(cell)
+    except ValueError:
+        bare = cell.lstrip(_BLANKS)
+        return f"'{cell}" if cell.startswith(("\t", "\r")) or bare.startswith(_RISKY) else cell
+    return cell

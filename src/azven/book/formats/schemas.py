@@ -7,7 +7,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from azven.book.formats import chain, plan, plan_request, region, site_bundle
+from azven.book.formats import catalogue, chain, plan, plan_request, region, site_bundle
 
 
 def schemas() -> dict[str, dict[str, Any]]:
@@ -17,6 +17,7 @@ def schemas() -> dict[str, dict[str, Any]]:
         f"{plan.NAME}-{plan.VERSION}": plan.PlanDocument,
         f"{region.NAME}-{region.VERSION}": region.RegionDocument,
         f"{chain.NAME}-{chain.VERSION}": chain.ChainDocument,
+        f"{catalogue.NAME}-{catalogue.VERSION}": catalogue.CatalogueDocument,
         f"{site_bundle.NAME}-{site_bundle.VERSION}": site_bundle.SiteDocument,
     }
     return {f"{name}.schema.json": model.model_json_schema() for name, model in models.items()}

@@ -11,6 +11,7 @@ from azven.desk.stage import button, choice, fill, label, row
 from azven.desk.tables import Column, RecordTable
 from azven.rf.groups import GroupVerdict
 from azven.work import ground, ids
+from azven.work.kit import group_gear
 from azven.work.plan import Board, Progress, group_tables
 from azven.work.plan.group_tables import Judged, Table
 
@@ -40,7 +41,9 @@ class GroupsPage(QWidget):
         box.addLayout(
             row(
                 self.groups, label("groups of", "dim"), self.channels, button("Compute", self.compute),
-                button("Read CSV", self.load), button("Export", self.export), 1, spacing=6,
+                button("Read CSV", self.load), button("Export", self.export),
+                button("Give to the model", self.give, "Make these the groups of this model"),
+                1, spacing=6,
             )
         )  # fmt: skip
         box.addWidget(self.words)
@@ -115,6 +118,20 @@ class GroupsPage(QWidget):
         self.words.setText(found.advice)
         self.warning.setText(found.warning)
         self.warning.setVisible(bool(found.warning))
+
+    def give(self) -> None:
+        """Make the table that of the model."""
+        model, session = self._model(), self._session
+        if model is None or not self.table_read:
+            session.say("Compute or read a table first.")
+            return
+        try:
+            edit, said = group_gear.set_groups(model, dict(self.table_read))
+        except ValueError as error:
+            session.say(str(error), trouble=True)
+            return
+        if session.do(lambda: edit):
+            session.say(f"{model.name}: {said}")
 
     def export(self) -> None:
         if not self.table_read:

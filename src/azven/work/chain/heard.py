@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from azven.book.records import Model, Wall, Zone
+from azven.book.records import Wall, Zone
 from azven.book.store import Store
 from azven.refusal import Refusal
 from azven.rf.chain.design import Design, solve_design
@@ -61,16 +61,16 @@ def quiet_channels(picture: Picture) -> tuple[Channel, ...]:
 def world(store: Store, scope: Scope, picture: Picture) -> Venue:
     """The venue as the book knows it: our links in their rooms, walls, and television as it was swept."""
     zones = {z.id: z for z in ground.zones(store, scope)}
-    models = {m.id: m for m in store.all(Model)}
+    models = kit.models_by_link(store, kit.links(store, scope))
     placed = plan.assignments(store, scope)
     own = tuple(
         Emitter(
             name=ids.of(x),
             freq_hz=placed[x.id].freq_hz,
-            power_dbm=10 * math.log10(models[x.model_id].power_mw),
+            power_dbm=10 * math.log10(models[x.id].power_mw),
             position=_spot(zones[x.zone_id], i),
-            bandwidth_hz=models[x.model_id].bandwidth_hz / 2,
-            extra_loss_db=models[x.model_id].body_db,
+            bandwidth_hz=models[x.id].bandwidth_hz / 2,
+            extra_loss_db=models[x.id].body_db,
             ours=True,
         )
         for i, x in enumerate(kit.links(store, scope))

@@ -107,7 +107,7 @@ def _document(name: str, nodes: list[Any], edges: list[Any], zones: dict[str, An
 def carriers(store: Store, scope: Scope, zones: Sequence[Zone]) -> list[dict[str, Any]]:
     """The links of the show that are received in these zones, spread from the nearest to the farthest place, and one
     at the farthest place whose ratio is looked at."""
-    models = {m.id: m for m in store.all(Model)}
+    models = kit.models_by_link(store, kit.links(store, scope))
     rooms, names = room_names(zones), ids.told_apart(kit.links(store, scope), lambda x: f"no. {x.id}")
     out: list[dict[str, Any]] = []
     for zone in zones:
@@ -118,8 +118,8 @@ def carriers(store: Store, scope: Scope, zones: Sequence[Zone]) -> list[dict[str
         for i, link in enumerate(chosen):
             share = i / max(len(chosen) - 1, 1)
             distance = zone.near_m * (zone.far_m / zone.near_m) ** share
-            out.append(_carrier(names[ids.of(link)], rooms[zone.id], models[link.model_id], distance, "load"))
-        worst = max((models[x.model_id] for x in chosen), key=_hard_to_hear, default=None)
+            out.append(_carrier(names[ids.of(link)], rooms[zone.id], models[link.id], distance, "load"))
+        worst = max((models[x.id] for x in chosen), key=_hard_to_hear, default=None)
         power = 17.0 if worst is None else 10 * math.log10(worst.power_mw)
         out.append({
             "id": ground.unused(f"weakest in {rooms[zone.id]}", [c["id"] for c in out]), "freq_hz": 600_000_000,
@@ -149,13 +149,13 @@ def ears(store: Store, scope: Scope, name: str = "In-ear rack") -> Document:
 
 def _ear_side(store: Store, scope: Scope, zones: Sequence[Zone]) -> tuple[list[dict[str, Any]], list[list[str]]]:
     """In-ear transmitters into one antenna, where Reach has a transmitting one in the first of `zones`."""
-    models = {m.id: m for m in store.all(Model)}
+    models = kit.models_by_link(store, kit.links(store, scope))
     stands = _stands(store, zones[0], "transmit") if zones else {}
     links: list[Link] = [x for x in kit.links(store, scope) if x.service == "in-ear" and not x.set_aside][:_MOST_EARS]
     called = ids.told_apart(links, lambda x: f"no. {x.id}")
     placed = plan.assignments(store, scope)
     sends = {called[ids.of(x)]: {"freq_hz": placed[x.id].freq_hz} for x in links if x.id in placed}
-    powers = [(called[ids.of(x)], 10 * math.log10(models[x.model_id].power_mw)) for x in links]
+    powers = [(called[ids.of(x)], 10 * math.log10(models[x.id].power_mw)) for x in links]
     powers = powers or [(f"in-ear {i}", 17.0) for i in range(1, 5)]
     nodes: list[dict[str, Any]] = [
         {"id": f"{n} out", "type": "transmitter", "power_dbm": round(p, 2), **sends.get(n, {})} for n, p in powers

@@ -1,8 +1,8 @@
-"""Kit: models, units and links; bulk entry, paste from a spreadsheet, edits in place."""
+"""Kit: models, units, links and persons; bulk entry, paste from a spreadsheet, edits in place."""
 
+from azven.work.kit.fitting import Fits, Note, band_note, fits, further_receivers, receptions
 from azven.work.kit.gear import (
     PRIORITIES,
-    Pasted,
     acts,
     acts_note,
     add_act,
@@ -10,21 +10,30 @@ from azven.work.kit.gear import (
     add_model,
     add_unit,
     alike,
-    band_note,
+    as_used,
     change_links,
     changes,
+    conducted_mw,
+    group_raster,
     links,
+    models_by_link,
     numbered,
-    open_points,
-    paste,
+    of_links,
+    raster,
     remove_acts,
     remove_links,
+    remove_units,
+    steps_of,
     units,
     usual_class,
 )
+from azven.work.kit.pasted import Pasted, paste
+from azven.work.kit.persons import spots, wearers
 
 __all__ = [
     "PRIORITIES",
+    "Fits",
+    "Note",
     "Pasted",
     "acts",
     "acts_note",
@@ -33,15 +42,27 @@ __all__ = [
     "add_model",
     "add_unit",
     "alike",
+    "as_used",
     "band_note",
     "change_links",
     "changes",
+    "conducted_mw",
+    "fits",
+    "further_receivers",
+    "group_raster",
     "links",
+    "models_by_link",
     "numbered",
-    "open_points",
+    "of_links",
     "paste",
+    "raster",
+    "receptions",
     "remove_acts",
     "remove_links",
+    "remove_units",
+    "spots",
+    "steps_of",
     "units",
     "usual_class",
+    "wearers",
 ]

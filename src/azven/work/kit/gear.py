@@ -1,17 +1,33 @@
-"""Kit: models, units and links; bulk entry, paste from a spreadsheet, edits in place."""
+"""Kit: models, units and links; bulk entry, edits in place."""
 
 import itertools
+import math
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Set as AbstractSet
+from dataclasses import replace
 from itertools import pairwise
 from typing import Any
 
 from azven.book.edits import Change, Edit, add, remove, replace_record
-from azven.book.formats.errors import in_short
-from azven.book.formats.rows import rows_of
 from azven.book.reading import Reading
-from azven.book.records import USE_CLASSES, Act, Assignment, Link, Model, Show, Unit, Zone
+from azven.book.records import (
+    Act,
+    Assignment,
+    Link,
+    Model,
+    Pair,
+    Person,
+    Plan,
+    Port,
+    Reception,
+    Record,
+    Route,
+    Show,
+    Unit,
+    Worn,
+    Zone,
+)
 from azven.book.store import Store
 from azven.refusal import Refusal
 from azven.work import ground
@@ -26,6 +42,12 @@ def links(store: Reading, scope: Scope) -> list[Link]:
     return sorted(store.all(Link, show_id=scope.show), key=lambda x: (x.spare, x.priority, x.position, x.id))
 
 
+def planned(store: Reading, scope: Scope) -> dict[int, int]:
+    """Frequencies [Hz] of the show's plan, by the numbers of links."""
+    plans = store.all(Plan, show_id=scope.show)
+    return {a.link_id: a.freq_hz for p in plans[:1] for a in store.all(Assignment, plan_id=p.id)}
+
+
 def acts(store: Reading, scope: Scope) -> list[Act]:
     return sorted(store.all(Act, show_id=scope.show), key=lambda a: (a.position, a.id))
 
@@ -36,10 +58,52 @@ def changes(acts: Sequence[Act]) -> list[tuple[Act, Act]]:
 
 
 def units(store: Reading, scope: Scope) -> list[Unit]:
-    """Units in rooms of the site, and those that have no room."""
+    """Units in rooms of the site, and those that have no room and belong to it or to no site."""
     rooms = {z.id for z in ground.zones(store, scope)}
-    found = [u for room in (None, *sorted(rooms)) for u in store.all(Unit, zone_id=room)]
+    found = [u for home in (None, scope.site) for u in store.all(Unit, zone_id=None, site_home_id=home)]
+    found += [u for room in sorted(rooms) for u in store.all(Unit, zone_id=room)]
     return sorted(found, key=lambda u: u.id)
+
+
+def as_used(model: Model, link: Link) -> Model:
+    """The model with the power that a link is set to."""
+    return replace(model, power_mw=link.power_step_mw) if link.power_step_mw else model
+
+
+def models_by_link(store: Reading, listed: Sequence[Link]) -> dict[int, Model]:
+    """The model of each link as it is used, by the link's number."""
+    models = {m.id: m for m in store.all(Model)}
+    return {x.id: as_used(models[x.model_id], x) for x in listed}
+
+
+_DIPOLE_DBI = 2.15
+"""What EIRP is over e.r.p."""
+
+
+def conducted_mw(model: Model, power_mw: float, kind: str) -> float:
+    """A power step as conducted power [mW]: e.r.p. is that of a half-wave dipole."""
+    return power_mw if kind == "conducted" else power_mw * 10 ** ((_DIPOLE_DBI - model.gain_dbi) / 10)
+
+
+def steps_of(model: Model) -> list[tuple[str, float]]:
+    """The power steps of a model in words, each with its conducted power [mW]; that of the model first."""
+    steps = [(f"{mw:g} mW {kind}", conducted_mw(model, mw, kind)) for mw, kind in model.powers]
+    return steps or [(f"{model.power_mw:g} mW", model.power_mw)]
+
+
+def raster(model: Model, band: str) -> tuple[int, int]:
+    """Step and origin [Hz] of a tuning band."""
+    step, origin = model.rasters.get(band, (model.step_hz, model.origin_hz))
+    return step, origin
+
+
+def group_raster(model: Model, band: str) -> tuple[int, int]:
+    """Step and origin [Hz] on which all frequencies of a band's groups lie; those of the band where there are none."""
+    known = sorted({f for freqs in model.groups.get(band, {}).values() for f in freqs})
+    if len(known) < 2:
+        return (model.step_hz, known[0] % model.step_hz) if known else raster(model, band)
+    step = math.gcd(*(f - known[0] for f in known))
+    return step, known[0] % step
 
 
 def numbered(pattern: str, count: int, taken: Sequence[str] = ()) -> list[str]:
@@ -139,12 +203,23 @@ def change_links(store: Reading, chosen: Sequence[Link], models: Sequence[Model]
     return Edit(title, tuple(changes), tuple(x.id for x in chosen))
 
 
+_OF_LINK: tuple[type[Record], ...] = (Assignment, Reception, Worn, Route)
+
+
+def of_links(store: Reading, numbers: AbstractSet[int]) -> list[Record]:
+    """What stands and falls with links: frequencies, further receivers, where they are worn, their audio, their
+    pairs."""
+    out: list[Record] = [r for kind in _OF_LINK for r in store.all(kind) if getattr(r, "link_id") in numbers]  # noqa: B009
+    return out + [p for p in store.all(Pair) if {p.link_a_id, p.link_b_id} & numbers]
+
+
 def remove_links(store: Reading, chosen: Sequence[Link]) -> Edit:
-    """Take links out together with their frequencies."""
-    ids = {x.id for x in chosen}
-    placed = [a for a in store.all(Assignment) if a.link_id in ids]
+    """Take links out together with what stands and falls with them; a port of the intercom stays, without its link."""
+    numbers = {x.id for x in chosen}
     title = f"Remove {chosen[0].name}" if len(chosen) == 1 else f"Remove {len(chosen)} links"
-    return Edit(title, remove([*placed, *chosen]))
+    ports = [p for p in store.all(Port) if p.link_id in numbers]
+    freed = tuple(c for p in ports for c in replace_record(p, replace(p, link_id=None)))
+    return Edit(title, freed + remove([*of_links(store, numbers), *chosen]))
 
 
 def add_act(store: Store, scope: Scope, name: str = "") -> Edit:
@@ -163,8 +238,24 @@ def remove_acts(store: Reading, scope: Scope, chosen: Sequence[Act]) -> Edit:
         if lost:
             kept = tuple(a for a in link.acts if a not in gone)
             changes += replace_record(link, replace(link, acts=kept, acts_gone=(*link.acts_gone, *lost)))
+    people = store.all(Person, show_id=scope.show)
+    known = {p.id for p in people}
+    item: Any
+    for item in [*people, *(w for w in store.all(Worn) if w.person_id in known)]:
+        kept = tuple(a for a in item.acts if a not in gone)
+        changes += replace_record(item, replace(item, acts=kept))
     title = f"Remove {chosen[0].name}" if len(chosen) == 1 else f"Remove {len(chosen)} acts"
     return Edit(title, (*changes, *remove(chosen)))
+
+
+def remove_units(store: Reading, chosen: Sequence[Unit]) -> Edit:
+    """Take units out; what was on them or was worn as them stays, without a unit."""
+    numbers = {u.id for u in chosen}
+    users: list[Any] = [*store.all(Link), *store.all(Worn)]
+    freed = [c for u in users if u.unit_id in numbers for c in replace_record(u, replace(u, unit_id=None))]
+    gone = remove([r for r in store.all(Reception) if r.unit_id in numbers])
+    title = f"Remove {chosen[0].name}" if len(chosen) == 1 else f"Remove {len(chosen)} units"
+    return Edit(title, (*freed, *gone, *remove(chosen)))
 
 
 def acts_note(link: Link) -> str:
@@ -172,163 +263,3 @@ def acts_note(link: Link) -> str:
     if link.acts or not link.acts_gone:
         return ""
     return f"Was on in {', '.join(link.acts_gone)}, which was removed; it counts as always on until its acts are set."
-
-
-@dataclass(frozen=True)
-class Pasted:
-    """What a pasted table would add: an edit, and a line for every row that could not be used."""
-
-    edit: Edit
-    used: int
-    refused: tuple[str, ...]
-
-
-_HEADINGS = {
-    "name": ("name", "link", "channel", "mic"),
-    "model": ("model", "type", "gear"),
-    "band": ("band", "tuning"),
-    "zone": ("zone", "room", "place"),
-    "priority": ("priority", "importance"),
-    "use_class": ("use", "spectrum"),
-    "performer": ("performer", "who", "artist"),
-    "acts": ("acts", "act"),
-    "spare": ("spare",),
-}
-
-
-def paste(store: Store, scope: Scope, text: str, model: Model, zone: Zone) -> Pasted:
-    """Links from a table copied out of a spreadsheet: tab, semicolon or comma between cells.
-
-    With a heading row, columns go by name in any order; without, the first is the name and the second
-    the performer. `model` and `zone` fill what a row leaves out. Nothing is written yet. FormatError when
-    the text is no table.
-    """
-    rows = [r for r in rows_of(text, _delimiter(text)) if any(c.strip() for c in r)]
-    columns = _columns(rows[0]) if rows else {}
-    body = rows[1:] if columns else rows
-    columns = columns or {"name": 0, "performer": 1}
-    new: list[Link] = []
-    refused: list[str] = []
-    reader = _RowReader(store, scope, model, zone, columns, len(links(store, scope)))
-    for number, row in enumerate(body, start=2 if body is not rows else 1):
-        try:
-            link = reader.link(row, len(new))
-        except ValueError as error:
-            refused.append(f"row {number}: {in_short(str(error))}")
-            continue
-        new.append(link)
-    if new:
-        first = store.reserve(len(new))
-        new = [replace(x, id=first + i) for i, x in enumerate(new)]
-    return Pasted(Edit(f"Paste {len(new)} links", add(*new), tuple(x.id for x in new)), len(new), tuple(refused))
-
-
-def _delimiter(text: str) -> str:
-    head = text.splitlines()[0] if text.strip() else ""
-    return next((mark for mark in ("\t", ";") if mark in head), ",")
-
-
-def _columns(head: Sequence[str]) -> dict[str, int]:
-    found: dict[str, int] = {}
-    for i, cell in enumerate(head):
-        word = cell.strip().lower()
-        for key, names in _HEADINGS.items():
-            if word in names and key not in found:
-                found[key] = i
-    return found if "name" in found else {}
-
-
-class _RowReader:
-    """Turns the cells of one row into a link, by the names that the book knows."""
-
-    def __init__(
-        self, store: Reading, scope: Scope, model: Model, zone: Zone, columns: dict[str, int], offset: int
-    ) -> None:
-        self._show = ground.here(store, scope).show
-        self._models = _by_name(store.all(Model))
-        self._zones = _by_name(ground.zones(store, scope))
-        self._acts = _by_name(acts(store, scope))
-        self._model, self._zone, self._columns, self._offset = model, zone, columns, offset
-
-    def link(self, row: Sequence[str], index: int) -> Link:
-        def cell(key: str) -> str:
-            at = self._columns.get(key, -1)
-            return row[at].strip() if 0 <= at < len(row) else ""
-
-        if not cell("name"):
-            raise Refusal("no name")
-        model = _named(self._models, cell("model"), "model") or self._model
-        zone = _named(self._zones, cell("zone"), "room") or self._zone
-        bands = [b[0] for b in model.bands]
-        band = cell("band").replace("-", "–") or bands[0]
-        if band not in bands:
-            raise Refusal(f"{model.name} has no tuning band {band}")
-        use = cell("use_class").lower() or usual_class(model.service)
-        if use not in USE_CLASSES:
-            raise Refusal(f"use is {' or '.join(USE_CLASSES)}, not {use}")
-        priority = cell("priority") or "3"
-        if not priority.isdigit() or int(priority) not in PRIORITIES:
-            raise Refusal(f"importance is 1 to {len(PRIORITIES)}, not {priority}")
-        names = [a.strip().lower() for a in cell("acts").split("+") if a.strip()]
-        chosen = tuple(a.id for name in names if (a := _named(self._acts, name, "act")))
-        return Link(
-            show_id=self._show.id, name=cell("name"), model_id=model.id, band=band, zone_id=zone.id,
-            service=model.service, priority=int(priority), use_class=use, performer=cell("performer"), acts=chosen,
-            spare=cell("spare").lower() in ("yes", "x", "1", "true"), position=self._offset + index,
-        )  # fmt: skip
-
-
-def _by_name(records: Sequence[Any]) -> dict[str, list[Any]]:
-    out: dict[str, list[Any]] = {}
-    for record in records:
-        out.setdefault(record.name.lower(), []).append(record)
-    return out
-
-
-def _named(known: dict[str, list[Any]], name: str, what: str) -> Any:
-    """The one record of a name, None for no name; Refusal where the name is nobody's or stands for several."""
-    if not name:
-        return None
-    found = known.get(name.lower(), [])
-    if len(found) != 1:
-        raise Refusal(f"no {what} is named {name}" if not found else f"{len(found)} {what}s are named {name}")
-    return found[0]
-
-
-def _shared_band(link: Link, unit: Unit, model: Model) -> tuple[int, int] | None:
-    """What a link's transmitter and its receiver can both be tuned to [Hz], empty when low ≥ high; None where the
-    model lacks one of their bands."""
-    own = next((b for b in model.bands if b[0] == link.band), None)
-    rack = next((b for b in model.bands if b[0] == (unit.receiver_band or unit.band)), None)
-    return None if own is None or rack is None else (max(own[1], rack[1]), min(own[2], rack[2]))
-
-
-def _meets(link: Link, unit: Unit | None, model: Model) -> bool:
-    shared = _shared_band(link, unit, model) if unit is not None else None
-    return shared is None or shared[0] < shared[1]
-
-
-def band_note(link: Link, unit: Unit | None, model: Model) -> str:
-    """A sentence where the transmitter's band and its receiver's do not meet; empty when all is well."""
-    if unit is None:
-        return ""
-    shared = _shared_band(link, unit, model)
-    rack = unit.receiver_band or unit.band
-    if shared is None:
-        return f"The receiver {unit.name} is built for {rack}, which {model.name} lacks."
-    low, high = shared
-    if low >= high:
-        return f"Transmitter {link.band} and receiver {unit.name} ({rack}) share no frequency."
-    if (low, high) != next(b[1:] for b in model.bands if b[0] == link.band):
-        return f"Only {low / 1e6:g}–{high / 1e6:g} MHz is in reach of both transmitter and {unit.name}."
-    return ""
-
-
-def open_points(store: Reading, scope: Scope) -> int:
-    """Links whose transmitter and receiver do not meet, or whose acts were removed."""
-    units_by_id = {u.id: u for u in units(store, scope)}
-    by_id = {m.id: m for m in store.all(Model)}
-    return sum(
-        bool(acts_note(x)) or not _meets(x, units_by_id.get(x.unit_id or 0), by_id[x.model_id])
-        for x in links(store, scope)
-    )

@@ -20,7 +20,7 @@ from azven.work import ground, ids, kit, listen
 from azven.work.listen import Picture
 from azven.work.plan import history
 from azven.work.plan.history import SCHOOL_WORDS, Changed, fingerprint, keep, plan_record
-from azven.work.plan.input import PlanInput, input_for, same_question
+from azven.work.plan.input import PlanInput, input_for, on_one_group, same_question
 from azven.work.scope import Scope
 
 Progress = Callable[[int, int], bool]
@@ -101,9 +101,10 @@ def board_of(store: Store, scope: Scope, picture: Picture | None = None) -> Boar
 def board_from(store: Reading, scope: Scope, picture: Picture, before: Board | None = None) -> Board:
     """The plan as it stands in the book, judged exactly; what was judged `before` still holds where nothing that it
     depends on has changed."""
-    found = input_for(store, scope, picture)
+    asked = input_for(store, scope, picture)
     placed = assignments(store, scope)
-    frequencies = {k: placed[x.id].freq_hz for k, x in found.links.items() if x.id in placed}
+    frequencies = {k: placed[x.id].freq_hz for k, x in asked.links.items() if x.id in placed}
+    found = on_one_group(asked, frequencies)
     locked = frozenset(k for k, x in found.links.items() if x.id in placed and placed[x.id].locked)
     changed = history.changed(store, scope)
     if before is None or frequencies != before.frequencies or not same_question(found, before.input):
@@ -115,6 +116,7 @@ def board_from(store: Reading, scope: Scope, picture: Picture, before: Board | N
 
 def _ceiling(board: Board) -> rf.Ceiling:
     asked = board.input.school == "spacing" and board.count("unplaced") and not board.count("broken")
+    asked = asked and not board.input.group_sets  # another group might hold more
     return rf.ceiling_of(board.input.request, board.frequencies) if asked else _UNKNOWN
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from azven.book.formats.reading import read_bytes
-from azven.book.formats.rows import LARGEST, rows_of
+from azven.book.formats.rows import LARGEST, harmless, rows_of
 from azven.book.records import Model
 from azven.book.store import Store
 from azven.refusal import Refusal
@@ -20,7 +20,6 @@ from azven.rf.groups import GroupVerdict
 from azven.rf.request import Profile, Range, Request
 from azven.work import ground, ids
 from azven.work.plan.board import Board, Progress
-from azven.work.plan.sheet import harmless
 from azven.work.scope import Scope
 
 Table = dict[str, tuple[int, ...]]

@@ -37,12 +37,17 @@ KEPT_AT_MOST = 40
 SCHOOL_WORDS = {"spacing": "by spacing", "both": "by spacing, harmless excused", "level": "by level"}
 _NOT_LOOKED_AT = {
     "id", "version", "site_id", "show_id", "name", "position", "note", "contact", "performer", "acts_gone",
+    "receiver", "form", "audio", "receivers", "diversity", "powers", "latency_ms", "batteries", "chargers", "addresses",
+    "dc_w", "capacity", "modes",
 }  # fmt: skip
 _LEVEL_FIELDS = {
     "needed_db", "nf_db", "iip3_dbm", "body_db", "gain_dbi", "power_mw", "near_m", "far_m", "between_m", "exponent",
+    "blocking_dbm",
 }  # fmt: skip
 _TIMES = {"hours", "starts_at", "ends_at"}
-_ONLY_IF_SET = {*_TIMES, "touches_next"}
+_ONLY_IF_SET = {
+    *_TIMES, "touches_next", "power_step_mw", "origin_hz", "rasters", "only_groups", "groups", "blocking_dbm",
+}  # fmt: skip
 """Fields that came later: plans made before do not depend on them."""
 _DRAWN = {"shape", "height_m", "builtin", "modulation", "service"}
 
@@ -85,10 +90,13 @@ def fingerprint(store: Reading, scope: Scope, coming: Sequence[Record] = ()) -> 
             out |= _each("antenna", store.all(Antenna, zone_id=zone.id, layout=places.PLACEMENT), levels)
         out |= _each("wall", store.all(Wall, site_id=place.site.id), levels)
     models = {m.id: m for m in store.all(Model)}
+    spots, further = kit.spots(store, scope) if levels else {}, kit.further_receivers(store)
     for link in every(Link, kit.links(store, scope)):
         model = models[link.model_id]
-        wearer = [link.performer] if levels and link.performer else []
-        looked_at = [_looked_at(link, levels), _looked_at(model, levels), *wearer]
+        performer = [link.performer] if levels and link.performer else []
+        wearer = [[(s.person, s.side) for s in spots[link.id]]] if link.id in spots else performer
+        also = [further[link.id]] if link.id in further else []
+        looked_at = [_looked_at(link, levels), _looked_at(model, levels), *wearer, *also]
         out[f"link/{link.id}"] = f"{_digest(looked_at)} {link.name}"
         out[f"power/{model.id}"] = f"{_digest([model.power_mw, model.gain_dbi])} {model.name}"
     dated = any(p.starts_at or p.ends_at for p in place.permits)

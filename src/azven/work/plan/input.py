@@ -4,6 +4,7 @@ import math
 import operator
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
 from azven.book.reading import Reading
 from azven.book.records import Act, Link, Model, Neighbour, Unit, Wall, Zone
@@ -11,13 +12,15 @@ from azven.rf.by_level import Levels
 from azven.rf.coordinate import Heard
 from azven.rf.density import at_density
 from azven.rf.imlevels import CONVERSION_LOSS_DB, ISOLATED_CONVERSION_LOSS_DB
-from azven.rf.radios import Radio, Room, Rooms
+from azven.rf.radios import Radio, Room, Rooms, Spot
 from azven.rf.request import Carrier, PlanRequest, Profile, Range, Relation, Request
 from azven.rf.schools import School
 from azven.work import ground, ids, kit
 from azven.work.ground import permission, places
 from azven.work.ids import EVERYWHERE
 from azven.work.listen import Picture
+from azven.work.plan import in_groups
+from azven.work.plan.in_groups import GroupSet
 from azven.work.scope import Scope
 from azven.work.wording import one_line
 
@@ -54,6 +57,10 @@ class PlanInput:
     school: School = "spacing"
     heard: tuple[Heard, ...] = ()
     """Raster channels, and what sweeps hear in them."""
+    group_sets: tuple[GroupSet, ...] = ()
+    """Links that have to share one group of their gear."""
+    open_request: PlanRequest | None = None
+    """The request with every group open, where one is in use."""
 
     def wish(self, link_id: str) -> Request:
         return next(r for r in self.request.requests if r.id == link_id)
@@ -80,14 +87,16 @@ class _Known:
         self.acts = kit.acts(store, scope)
         self.changes = {ids.change(a, b): (ids.of(a), ids.of(b)) for a, b in kit.changes(self.acts)}
         self.units = {u.id: u for u in kit.units(store, scope)}
+        self.further = kit.further_receivers(store)
         self._bars: dict[tuple[object, ...], tuple[Bar, ...]] = {}
 
     def bars(self, link: Link) -> tuple[Bar, ...]:
         """What closes a link's lane; links of one kind share it."""
-        key = link.model_id, link.band, link.unit_id, link.service, link.use_class
+        racks = tuple(self.units[n] for n in (link.unit_id, *self.further.get(link.id, ())) if n in self.units)
+        key = link.model_id, link.band, racks, link.service, link.use_class, link.power_step_mw
         if key not in self._bars:
-            model, unit = self.models[link.model_id], self.units.get(link.unit_id or 0)
-            self._bars[key] = _bars(self.place, self.acts, self.picture, link, model, unit)
+            model = kit.as_used(self.models[link.model_id], link)
+            self._bars[key] = _bars(self.place, self.acts, self.picture, link, model, racks)
         return self._bars[key]
 
     def wish(self, link: Link, bars: tuple[Bar, ...]) -> Request:
@@ -128,15 +137,18 @@ def input_for(
     school: School | None = None,
     neighbours: tuple[Neighbour, ...] = (),
     related: Mapping[frozenset[str], Relation] | None = None,
+    instead: Sequence[Link] | None = None,
 ) -> PlanInput:
     """The coordination of the show: every link that is not set aside, everything it has to keep clear of.
 
-    `density`, `school` and `related` (ids of rooms → relation) stand in for what the book says, `extra` links and more
-    `neighbours`, their ids negative, come on top, to try something out.
+    `instead` are links in place of those of the show; `density`, `school` and `related` (ids of rooms → relation) stand
+    in for what the book says; `extra` links and more `neighbours`, their ids negative, come on top, to try something
+    out.
     """
     known = _Known(store, scope, picture)
     show = known.place.show
-    links = {ids.of(x): x for x in [*kit.links(store, scope), *extra] if not x.set_aside}
+    own = kit.links(store, scope) if instead is None else instead
+    links = {ids.of(x): x for x in [*own, *extra] if not x.set_aside}
     bars = {key: known.bars(link) for key, link in links.items()}
     requests = tuple(known.wish(link, bars[key]) for key, link in links.items())
     everyone = [*ground.neighbours(store, scope), *neighbours]
@@ -169,7 +181,27 @@ def input_for(
             Heard(d.reading.channel.low_hz, d.reading.channel.high_hz, d.reading.high_dbm)
             for d in picture.decisions["voice"]
         ),
+        group_sets=in_groups.sets_of(request, links, known.models),
     )
+
+
+def on_one_group(found: PlanInput, frequencies: Mapping[str, int]) -> PlanInput:
+    """The coordination in which every link keeps to the group that the others of its room are on."""
+    wishes = {r.id: r for r in found.request.requests}
+    bars = dict(found.bars)
+    for group_set in found.group_sets:
+        for member in group_set.links:
+            group = in_groups.others_group(group_set, member, frequencies)
+            if group:
+                freqs = group_set.table[group]
+                closed = sorted({f for other in group_set.table.values() for f in other} - freqs)
+                text = f"its room is on group {group} of {group_set.model}"
+                bars[member] = (*bars[member], *(Bar(f, f + 1, "tuning", text) for f in closed))
+                wishes[member] = in_groups.within(wishes[member], freqs)
+    if not found.group_sets:
+        return found
+    requests = tuple(wishes[r.id] for r in found.request.requests)
+    return replace(found, request=replace(found.request, requests=requests), bars=bars, open_request=found.request)
 
 
 def with_link(
@@ -190,7 +222,11 @@ def with_link(
 def levels_for(store: Reading, scope: Scope, links: Mapping[str, Link], models: Mapping[int, Model]) -> Levels:
     """What levels need to know: every link's radio and wearer, the rooms with the antennas that Reach has in them, and
     what stands between."""
-    radios = {key: _radio(models[link.model_id], link) for key, link in links.items()}
+    spots = kit.spots(store, scope)
+    radios = {
+        key: _radio(kit.as_used(models[link.model_id], link), link, spots.get(link.id, ()))
+        for key, link in links.items()
+    }
     zones = {z.id: z for z in ground.zones(store, scope)}
     rooms = {
         ids.of(z): Room(
@@ -212,23 +248,31 @@ def levels_for(store: Reading, scope: Scope, links: Mapping[str, Link], models: 
     return Levels(radios, Rooms(rooms, isolation, walls))
 
 
-def _radio(model: Model, link: Link) -> Radio:
-    fixed = link.service == "in-ear"
+def _radio(model: Model, link: Link, spots: tuple[Spot, ...]) -> Radio:
+    """`spots`: where it is worn; where nobody has said that, the performer has it on."""
+    performer = one_line(link.performer).casefold()
+    return replace(
+        radio_of(model), fixed=link.service == "in-ear", worn=spots or ((Spot(performer),) if performer else ())
+    )
+
+
+def radio_of(model: Model) -> Radio:
+    """The radio of a model, wherever it is."""
+    fixed = model.service == "in-ear"
     return Radio(
         power_dbm=10 * math.log10(max(model.power_mw, 1e-3)), gain_dbi=model.gain_dbi, body_db=model.body_db,
         bandwidth_hz=model.bandwidth_hz, needed_db=model.needed_db, iip3_dbm=model.iip3_dbm, nf_db=model.nf_db,
         conversion_loss_db=ISOLATED_CONVERSION_LOSS_DB if fixed else CONVERSION_LOSS_DB, fixed=fixed,
-        worn_by=one_line(link.performer).casefold(),
+        blocking_dbm=model.blocking_dbm,
     )  # fmt: skip
 
 
 def _bars(
-    place: ground.Place, acts: Sequence[Act], picture: Picture, link: Link, model: Model, unit: Unit | None
+    place: ground.Place, acts: Sequence[Act], picture: Picture, link: Link, model: Model, racks: Sequence[Unit]
 ) -> tuple[Bar, ...]:
     low, high = _band(link, model)
-    bars = []
-    if unit is not None:
-        bars += _out_of_receiver(low, high, model, unit)
+    bars = [bar for rack in racks for bar in _out_of_receiver(low, high, model, rack)]
+    bars += _out_of_groups(low, high, link, model)
     half = model.bandwidth_hz // 2
     for a, b, rule in permission.permitted(place.region, low - half, high + half, place.permits, acts):
         if rule is None:
@@ -263,15 +307,25 @@ def _out_of_receiver(low: int, high: int, model: Model, unit: Unit) -> list[Bar]
     return [Bar(a, b, "tuning", f"{unit.name} receives {rack[0]} only") for a, b in ends if a < b]
 
 
+def _out_of_groups(low: int, high: int, link: Link, model: Model) -> list[Bar]:
+    """What lies between the frequencies of the groups, where the gear knows nothing else."""
+    if not model.only_groups:
+        return []
+    known = sorted({f for freqs in model.groups.get(link.band, {}).values() for f in freqs if low <= f <= high})
+    ends = pairwise([low - 1, *known, high + 1])
+    return [Bar(a + 1, b, "tuning", f"in no group of {model.name}") for a, b in ends if a + 1 < b]
+
+
 def _wish(link: Link, model: Model, times: frozenset[str], bars: tuple[Bar, ...]) -> Request:
     low, high = _band(link, model)
+    step, origin = kit.group_raster(model, link.band) if model.only_groups else kit.raster(model, link.band)
     return Request(
         id=ids.of(link),
         profile=ids.of(model),
         zone=ids.key(Zone, link.zone_id),
         ranges=(Range(low, high),),
-        step_hz=model.step_hz,
-        origin_hz=0,
+        step_hz=step,
+        origin_hz=origin,
         priority=link.priority + (SPARE_PRIORITY if link.spare else 0),
         times=times,
         allowed=_open_between(low, high, bars),

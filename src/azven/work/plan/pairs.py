@@ -7,11 +7,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from azven.book.formats.rows import harmless
 from azven.rf.coordinate import carriers_of
 from azven.rf.products import Situation, near
 from azven.rf.request import KINDS
 from azven.work.plan.board import Board
-from azven.work.plan.sheet import harmless
 
 WITHIN_HZ = 50_000
 

@@ -15,7 +15,7 @@ from azven.rf.by_level import plan_by
 from azven.rf.products import Situation, near
 from azven.rf.request import KINDS, PlanRequest
 from azven.work import ids, kit
-from azven.work.plan import elsewhere
+from azven.work.plan import elsewhere, in_groups
 from azven.work.plan.board import Board, Progress
 from azven.work.plan.history import plan_record
 from azven.work.plan.input import PlanInput
@@ -33,8 +33,11 @@ def plan_all(
     on_better: Callable[[rf.Best], None] | None = None,
 ) -> rf.Plan:  # fmt: skip
     """Coordinate every link anew, in the school of the show; locked ones stay."""
-    request = replace(_with_locked(now), effort=effort, time_limit_s=LIMIT_S)
+    request = replace(_with_locked(now, now.input.open_request), effort=effort, time_limit_s=LIMIT_S)
+    request = _in_groups(now, request, progress, elapsed)
     found = _search(now, request, progress, elapsed, on_better)
+    if now.input.group_sets and found.unplaced:  # what bounds these groups does not bound the others
+        found = replace(found, stats=replace(found.stats, bound=None, proof=None))
     if now.input.school != "spacing":
         return found
     spares = {key for key, link in now.input.links.items() if link.spare}
@@ -57,8 +60,16 @@ def _search(
     return found
 
 
-def _with_locked(now: Board) -> PlanRequest:
-    request = now.input.request
+def _in_groups(now: Board, request: PlanRequest, progress: Progress, elapsed: Elapsed) -> PlanRequest:
+    """Gear that only knows groups, on the group of each room that suits the whole plan best."""
+    sets = now.input.group_sets
+    if now.input.school != "spacing":
+        return in_groups.by_rule(request, sets, {n: now.frequencies[n] for n in now.locked})
+    return in_groups.chosen(request, sets, {n: now.frequencies[n] for n in now.locked}, progress, elapsed)
+
+
+def _with_locked(now: Board, asked: PlanRequest | None = None) -> PlanRequest:
+    request = asked or now.input.request
     held = tuple(r.at(now.frequencies[r.id]) for r in request.requests if r.id in now.locked)
     free = tuple(r for r in request.requests if r.id not in now.locked)
     return replace(request, carriers=(*request.carriers, *held), requests=free)
@@ -68,7 +79,8 @@ def mend(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Mended:
     """Move only what is broken, as little as possible, and place what has no frequency; locked links stay."""
     if now.input.school != "spacing":
         return _mend_by_level(now, progress, elapsed)
-    request = replace(now.input.request, time_limit_s=LIMIT_S)
+    request = in_groups.by_rule(now.input.request, now.input.group_sets, now.frequencies)
+    request = replace(request, time_limit_s=LIMIT_S)
     links = len(request.requests) + len(request.carriers)
     args = (request, dict(now.frequencies), sorted(now.locked))
     mended: rf.Mended = elsewhere.run(rf.mend, args, links, progress, elapsed)
@@ -92,7 +104,8 @@ def _mend_by_level(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Mende
 def add_missing(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Plan:
     """Place what has no frequency and move nobody."""
     held = replace(now, locked=frozenset(now.frequencies))
-    return _search(now, replace(_with_locked(held), time_limit_s=LIMIT_S), progress, elapsed, current={})
+    request = in_groups.by_rule(_with_locked(held), now.input.group_sets, now.frequencies)
+    return _search(now, replace(request, time_limit_s=LIMIT_S), progress, elapsed, current={})
 
 
 @dataclass(frozen=True)
@@ -114,7 +127,7 @@ class ActGain:
 
 def act_gain(asked: PlanInput, progress: Progress, elapsed: Elapsed) -> ActGain | None:
     """What planning by acts gains, by a quick search each way; None where no link belongs to an act."""
-    request = replace(asked.request, effort=1)
+    request = replace(in_groups.by_rule(asked.request, asked.group_sets, {}), effort=1)
     if not any(r.times for r in request.requests):
         return None
     always = replace(request, requests=tuple(replace(r, times=frozenset()) for r in request.requests))
@@ -203,7 +216,8 @@ class Price:
 
 def price(asked: PlanInput, cautious: PlanInput, step: int, progress: Progress, elapsed: Elapsed) -> Price:
     """Plan at a step (`asked`) and count what lands within the guards of the most cautious one."""
-    found = rf.coordinate(replace(asked.request, effort=1), progress, elapsed)
+    request = in_groups.by_rule(asked.request, asked.group_sets, {})
+    found = rf.coordinate(replace(request, effort=1), progress, elapsed)
     frequencies = {a.id: a.freq_hz for a in found.assignments}
     request = cautious.request
     situation = Situation(rf.carriers_of(request, frequencies), request.profiles, request.relations)

@@ -8,6 +8,7 @@ from datetime import datetime
 from importlib.resources import files
 from pathlib import Path
 
+from azven.book.formats.rows import harmless
 from azven.book.formats.whole import write_whole
 from azven.book.records import Act, Link, Model, Zone
 from azven.book.regions import ADVICE
@@ -20,8 +21,6 @@ from azven.work.wording import mhz
 
 HEADINGS = ("Link", "MHz", "Channel", "Room", "Acts", "Equipment", "Band", "Performer", "Margin kHz", "State")
 _STATES = {"sound": "holds", "tight": "tight", "broken": "BROKEN", "unplaced": "no frequency"}
-_RISKY = ("=", "+", "-", "@", "＝", "＋", "－", "＠")
-_BLANKS = " \t\r\n\f\v\u00a0\u3000\ufeff\u200b"
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -51,9 +50,9 @@ def entries(store: Store, scope: Scope, board: Board) -> list[Entry]:
     """All links of the plan, by room, then frequency; those without a frequency last."""
     place, names = ground.here(store, scope), board.input.names
     acts = {a.id: names[ids.of(a)] for a in kit.acts(store, scope)}
-    models = {m.id: m for m in store.all(Model)}
+    models, who = {m.id: m for m in store.all(Model)}, kit.wearers(store, scope)
     return [
-        _entry(v, board.input.name(ids.key(Zone, v.link.zone_id)), acts, models[v.link.model_id], place)
+        _entry(v, board.input.name(ids.key(Zone, v.link.zone_id)), acts, models[v.link.model_id], place, who)
         for v in _in_order(store, scope, board)
     ]
 
@@ -63,7 +62,9 @@ def _in_order(store: Store, scope: Scope, board: Board) -> list[Verdict]:
     return sorted(board.verdicts, key=lambda v: (order[v.link.zone_id], v.freq_hz is None, v.freq_hz or 0))
 
 
-def _entry(v: Verdict, room: str, acts: dict[int, str], model: Model, place: ground.Place) -> Entry:
+def _entry(
+    v: Verdict, room: str, acts: dict[int, str], model: Model, place: ground.Place, wearers: Mapping[int, str]
+) -> Entry:
     channel = ""
     if v.freq_hz is not None:
         channel = next((c.name for c in place.channels() if c.low_hz <= v.freq_hz < c.high_hz), "")
@@ -75,7 +76,7 @@ def _entry(v: Verdict, room: str, acts: dict[int, str], model: Model, place: gro
         acts=act_names(v.link, acts),
         equipment=model.name,
         band=v.link.band,
-        performer=v.link.performer,
+        performer=wearers.get(v.link.id) or v.link.performer,
         margin=f"{v.margin_hz / 1e3:g}" if v.margin_hz is not None else "",
         state=_STATES[v.state],
         spare=v.link.spare,
@@ -140,17 +141,6 @@ def csv_text(store: Store, scope: Scope, board: Board) -> str:
     for entry in entries(store, scope, board):
         writer.writerow([harmless(c) for c in entry.cells()])
     return out.getvalue()
-
-
-def harmless(cell: str) -> str:
-    """The cell with an apostrophe before it when a spreadsheet would take it for a formula, blanks before the sign and
-    signs of full width included."""
-    try:
-        float(cell)
-    except ValueError:
-        bare = cell.lstrip(_BLANKS)
-        return f"'{cell}" if cell.startswith(("\t", "\r")) or bare.startswith(_RISKY) else cell
-    return cell
 
 
 def write_csv(store: Store, scope: Scope, board: Board, path: Path) -> None:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from azven.book.formats.rows import harmless
 from azven.rf.coordinate.plan import carriers_of, formula_of
 from azven.rf.levels import dbm, milliwatts
 from azven.rf.products import Found, Situation, near
@@ -15,7 +16,6 @@ from azven.rf.request import KINDS
 from azven.rf.scene import Scene
 from azven.rf.schools import LEVEL_KINDS, product_levels
 from azven.work.plan.board import Board
-from azven.work.plan.sheet import harmless
 from azven.work.wording import formula, mhz
 
 MOST = 5_000

@@ -94,6 +94,12 @@ def _antenna(known: Known, what: chosen.Antenna) -> Reasons | None:
     return reasons_reach.for_antenna(drawn, antenna, what.wearer) if antenna else None
 
 
+def _person(known: Known, what: chosen.Person) -> Reasons | None:
+    from azven.work.reasons import person as reasons_person
+
+    return reasons_person.for_person(known.store, known.scope, what.id)
+
+
 _BY_KIND: dict[type[Chosen], Callable[[Known, Any], Reasons | None]] = {
     chosen.Link: _link,
     chosen.Sweep: _sweep,
@@ -103,4 +109,5 @@ _BY_KIND: dict[type[Chosen], Callable[[Known, Any], Reasons | None]] = {
     chosen.Neighbour: _neighbour,
     chosen.Joint: _joint,
     chosen.Antenna: _antenna,
+    chosen.Person: _person,
 }

@@ -1,0 +1,227 @@
+"""Persons page: who is on when and wears what, painted over the evening, and what the chosen ones wear as rows."""
+
+from collections.abc import Sequence
+from typing import Any
+
+from PyQt6.QtWidgets import QLineEdit, QWidget
+
+from azven.book.records import PHONES, Act, Link, Person, Unit, Worn
+from azven.desk.bulk import BulkBar
+from azven.desk.kit.evening import KEY, EveningChart
+from azven.desk.kit.link_columns import act_choices
+from azven.desk.kit.pages import FileDeed, KitPage
+from azven.desk.kit.person_columns import WornColumns
+from azven.desk.session import Session
+from azven.desk.stage import button, choice, fill, label, pick, row
+from azven.desk.tables import RecordTable
+from azven.work import chosen, ground, kit
+from azven.work.kit import persons, views
+from azven.work.kit.views import PersonsView
+
+_HEAD_PX, _ROW_PX, _MOST_ROWS = 34, 24, 5
+"""Of the table of what is worn: so many rows are seen at most."""
+
+
+class PersonsPage(KitPage):
+    """The chart above; below, who is chosen with what they wear."""
+
+    title, adds = "Persons", "Add persons"
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.columns = WornColumns(session)
+        self.chart = EveningChart(session)
+        self._table = RecordTable(self.columns.all(), "What the chosen persons wear")
+        self._make_fields()
+        self.count = label("", "dim")
+        self.box.addLayout(
+            row(self.name, self.role, button("Add", self.add_person, "Add this person"), 1, self.count, spacing=6)
+        )
+        self.box.addWidget(self.empty)
+        self.box.addWidget(self.chart, 1)
+        self.key = label(KEY, "small")
+        self.box.addWidget(self.key)
+        self.box.addWidget(self.editor)
+        self.box.addWidget(self._table)
+        self.box.addWidget(self.more)
+        self.box.addWidget(BulkBar(self._table, self._table.records.columns))
+        self._table.selected.connect(self._offer_more)
+        self.chart.rows.chosen_changed.connect(self._show_chosen)
+        self.chart.rows.asked.connect(lambda: self.wear_link.setFocus())
+
+    def _make_fields(self) -> None:
+        self.name, self.role = QLineEdit(), QLineEdit()
+        for field, said in ((self.name, "Person, e.g. Wenna"), (self.role, "What they do")):
+            field.setPlaceholderText(said)
+            field.setAccessibleName(said.split(",")[0])
+            field.returnPressed.connect(self.add_person)
+            field.setFixedWidth(200)
+        self.who = label("", "strong")
+        self.acts, self.phone = choice([], "On in"), choice([(p, p) for p in PHONES], "Phone")
+        self.acts.keep_width(16)
+        self.wear_link, self.pack = choice([], "Link to wear"), choice([], "Pack")
+        self.wear_link.keep_width(14)
+        self.pack.keep_width(7)
+        self.acts.activated.connect(lambda: self._set("on in", acts=self.acts.currentData()))
+        self.phone.activated.connect(lambda: self._set("phone", phone=self.phone.currentData()))
+        self.wear_link.currentIndexChanged.connect(self._offer_packs)
+        self.to, self.from_act = choice([], "Hand on to"), choice([], "From the act")
+        self.to.keep_width(8)
+        self.from_act.keep_width(10)
+        self.voice = choice([], "One voice with")
+        self.voice.keep_width(12)
+        self.more = QWidget()
+        self.more.setLayout(
+            row(
+                label("goes to"), self.to, label("from"), self.from_act,
+                button("Hand on", self.hand_on, "In the break before this act the pack goes to that person"), 1,
+                label("one voice with"), self.voice,
+                button("Pair", self.pair, "Two packs on one voice: kept apart, never changed in one break"), spacing=6,
+            )
+        )  # fmt: skip
+        self.more.hide()
+        self.editor = QWidget()
+        self.editor.setLayout(
+            row(
+                self.who, self.acts, self.phone, label("wears"), self.wear_link, self.pack,
+                button("Put on", self.put_on, "The chosen person wears this link"), 1, spacing=6,
+            )
+        )  # fmt: skip
+
+    @property
+    def table(self) -> RecordTable:
+        return self._table
+
+    def read(self) -> PersonsView:
+        return views.of_persons(self.session.store, self.session.scope)
+
+    def show_view(self, view: PersonsView) -> None:
+        store, scope = self.session.store, self.session.scope
+        self._view = view
+        found, clock = view.evening, ground.here(store, scope).clock
+        times = [clock.said(a.starts_at)[-5:] if a.starts_at else "" for a in found.acts]
+        self.chart.show_view(view, times)
+        points = view.open_points
+        self.count.setText(
+            f"{len(found.persons)} persons · {found.packs} things worn · "
+            + (f"{points} open point{'' if points == 1 else 's'}" if points else "nothing open")
+        )
+        words = "Nobody yet. Name who is on stage and what they do, or paste a list; then put links on them."
+        self.show_empty(words, not found.persons)
+        for part in (self.chart, self.key):
+            part.setVisible(bool(found.persons))
+        fill(self.acts, act_choices(found.acts, self.columns.told(Act), "all evening"))
+        fill(self.wear_link, self.columns.choices(Link, kit.links(store, scope)))
+        self._offer_packs()
+        self._show_chosen()
+
+    def _show_chosen(self) -> None:
+        store = self.session.store
+        people = self.chart.rows.persons()
+        worn = [w for p in people for w in store.all(Worn, person_id=p.id)]
+        self._table.show_records(worn)
+        self._table.setVisible(bool(worn))
+        self._table.setFixedHeight(_HEAD_PX + _ROW_PX * min(len(worn), _MOST_ROWS))
+        self.editor.setVisible(bool(people))
+        if not people:
+            return
+        self.who.setText(people[0].name[:24] if len(people) == 1 else f"{len(people)} persons")
+        for box, value in ((self.acts, people[0].acts), (self.phone, people[0].phone)):
+            pick(box, value)
+        what = chosen.Person(people[0].id)
+        if len(people) == 1 and self.session.selection != what:
+            self.session.select(what)
+
+    def _offer_more(self) -> None:
+        """What can be done with one thing that is worn."""
+        store, scope, worn = self.session.store, self.session.scope, self._table.chosen()
+        self.more.setVisible(len(worn) == 1)
+        if len(worn) != 1:
+            return
+        others = [p for p in persons.persons(store, scope) if p.id != worn[0].person_id]
+        fill(self.to, self.columns.choices(Person, others))
+        fill(self.from_act, self.columns.choices(Act, kit.acts(store, scope)[1:]))
+        voices = [x for x in kit.links(store, scope) if x.service != "in-ear" and x.id != worn[0].link_id]
+        fill(self.voice, [("nobody", None), *self.columns.choices(Link, voices)])
+        pick(self.voice, persons.partner(store, scope, worn[0].link_id))
+
+    def _offer_packs(self) -> None:
+        store, scope = self.session.store, self.session.scope
+        link = next((x for x in kit.links(store, scope) if x.id == self.wear_link.currentData()), None)
+        packs = persons.free_packs(store, scope, link) if link else []
+        fill(self.pack, [("no pack", None), *self.columns.choices(Unit, packs)])
+
+    def _set(self, what: str, **values: Any) -> None:
+        people = self.chart.rows.persons()
+        if people:
+            self.session.do(lambda: persons.change_all(people, what, **values))
+
+    # -- deeds -----------------------------------------------------------------------------------------
+
+    def add(self) -> None:
+        if self.name.text().strip():
+            self.add_person()
+        else:
+            self.name.setFocus()
+
+    def add_person(self) -> None:
+        """Add whoever is named."""
+        line = "\t".join((self.name.text(), self.role.text()))
+        if self.session.do(lambda: persons.add_persons(self.session.store, self.session.scope, line)):
+            self.name.clear()
+            self.role.clear()
+            self.name.setFocus()
+
+    def put_on(self) -> None:
+        """The chosen person wears the link that is chosen beside."""
+        store, people = self.session.store, self.chart.rows.persons()
+        link = next((x for x in store.all(Link) if x.id == self.wear_link.currentData()), None)
+        unit = next(iter(store.all(Unit, id=self.pack.currentData())), None) if self.pack.currentData() else None
+        if len(people) != 1 or link is None:
+            self.session.say("Choose one person and a link to wear.", trouble=True)
+            return
+        self.session.do(lambda: persons.wear(store, people[0], link, unit))
+
+    def hand_on(self) -> None:
+        """The pack of the chosen row goes to another person from an act on."""
+        store, scope, worn = self.session.store, self.session.scope, self._table.chosen()
+        to = next(iter(store.all(Person, id=self.to.currentData())), None)
+        act = next(iter(store.all(Act, id=self.from_act.currentData())), None)
+        if len(worn) == 1 and to is not None and act is not None:
+            self.session.do(lambda: persons.hand_on(store, scope, worn[0], to, act))
+        else:
+            self.session.say("Handing on needs a second person and a second act.")
+
+    def pair(self) -> None:
+        """The chosen row and another link are on one voice, or no longer."""
+        store, scope, worn = self.session.store, self.session.scope, self._table.chosen()
+        if len(worn) != 1:
+            return
+        link = store.get(Link, worn[0].link_id)
+        other = next(iter(store.all(Link, id=self.voice.currentData())), None) if self.voice.currentData() else None
+        self.session.do(
+            lambda: persons.pair_up(store, scope, link, other) if other else persons.part(store, scope, link)
+        )
+
+    def paste_text(self, text: str) -> None:
+        if not text.strip():
+            self.session.say("Copy rows in a spreadsheet first: a name, and beside it what they do.")
+            return
+        if self.session.do(lambda: persons.add_persons(self.session.store, self.session.scope, text)):
+            self.session.say(f"{self.session.undo.undoText()}.")
+
+    def take_off_or_remove(self) -> None:
+        """Take off what is chosen in the table, else remove the chosen persons."""
+        worn, people = self._table.chosen(), self.chart.rows.persons()
+        if worn:
+            self.session.do(lambda: persons.take_off(worn))
+        elif people:
+            self.session.do(lambda: persons.remove_persons(self.session.store, people))
+        else:
+            self.session.say("Choose persons, or what they wear, first.")
+
+    def remove(self, found: Sequence[Worn]) -> None:
+        self.session.do(lambda: persons.take_off(found))
+
+    def files(self) -> list[FileDeed]:
+        return [FileDeed("Dressing cards as PDF …", lambda: self.papers.cards(self.chart.rows.persons()))]
