@@ -8,6 +8,7 @@ from PyQt6.QtCore import QEventLoop, QRect, QTimer
 from PyQt6.QtGui import QPainter, QPixmap
 from PyQt6.QtWidgets import QApplication
 
+from azven.book.records import Person
 from azven.desk.app import start
 from azven.desk.window import Window
 from azven.work import ids, kit, plan
@@ -18,6 +19,7 @@ VIEWS = (
     ("ground-daylight", "", Rule(1)),
     ("listen-daylight", "", Channel("in-ear", "35")),
     ("kit-daylight", "", "Brass ear 1"),
+    ("kit-persons-daylight", "kit-1", ""),
     ("plan-daylight", "", "Lamp Choir 4"),
     ("plan-backstage", "", "Lamp Choir 4"),
     ("plan-products-daylight", "plan-1", "Brass 1"),
@@ -87,6 +89,9 @@ def prepare(window: Window, name: str) -> None:
         stage = window.stage
         stage.view.selected = stage.room().antennas[-1].id  # type: ignore[attr-defined]
         stage._pick(stage.view.selected)  # type: ignore[attr-defined]
+    if kind == "persons":
+        tove = next(p.id for p in store.all(Person) if p.name == "Tove")
+        window.stage.persons.chart.rows.choose({tove})  # type: ignore[attr-defined]
     if kind == "places":
         window.places.open("site")
     window.tell("")

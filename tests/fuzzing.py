@@ -19,6 +19,7 @@ import numpy as np
 
 from azven.book import regions
 from azven.book.edits import BookError
+from azven.book.formats import catalogue as catalogue_format
 from azven.book.formats import chain as chain_format
 from azven.book.formats import plan as plan_format
 from azven.book.formats import plan_request, reading, region, site_bundle, sweep_csv
@@ -31,6 +32,7 @@ from azven.rf.coordinate import coordinate
 from azven.work import demo, ground, kit, listen, plan
 from azven.work.chain import templates
 from azven.work.ground import bundle
+from azven.work.kit import catalogue, lists, patch_list
 from azven.work.listen import files, judgement
 from azven.work.plan import group_tables
 from azven.work.scope import opening as here
@@ -71,7 +73,8 @@ class Bench:
             "plan": (self._plan(), self.read_plan), "design": (self._design(), self.read_design),
             "region": (self._region(), self.read_region), "bundle": (self._bundle(), self.read_bundle),
             "rows": (self._rows(), self.read_rows), "group table": (self._groups(), self.read_groups),
-            "book": (self._book(), self.read_book),
+            "catalogue": (self._catalogue(), self.read_catalogue), "kit list": (self._list(), self.read_list),
+            "patch": (self._patch(), self.read_patch), "book": (self._book(), self.read_book),
         }  # fmt: skip
 
     def close(self) -> None:
@@ -110,6 +113,15 @@ class Bench:
 
     def _groups(self) -> bytes:
         return group_tables.write({"A": (500_000_000, 500_600_000), "B": (501_000_000,)}).encode()
+
+    def _catalogue(self) -> bytes:
+        return catalogue_format.write(self.store.all(Model)[:4]).encode()
+
+    def _list(self) -> bytes:
+        return lists.write(self.store, here(self.store)).encode()
+
+    def _patch(self) -> bytes:
+        return patch_list.write(self.store, here(self.store)).encode()
 
     def _book(self) -> bytes:
         copied = self.folder / "copy.azven"
@@ -159,6 +171,15 @@ class Bench:
 
     def read_groups(self, data: bytes) -> None:
         group_tables.read(self._file(data, "fuzz.csv"))
+
+    def read_catalogue(self, data: bytes) -> None:
+        catalogue.take_in(self.store, self._file(data, "fuzz.json"))
+
+    def read_list(self, data: bytes) -> None:
+        lists.take_in(self.store, here(self.store), lists.text_of(self._file(data, "fuzz.csv")))
+
+    def read_patch(self, data: bytes) -> None:
+        patch_list.take_in(self.store, here(self.store), lists.text_of(self._file(data, "fuzz.csv")))
 
     def read_book(self, data: bytes) -> None:
         for left in self.folder.glob("fuzz.azven*"):

@@ -18,7 +18,21 @@ def readers(tmp_path_factory):
 
 @pytest.mark.filterwarnings("error::RuntimeWarning")
 @pytest.mark.parametrize(
-    "name", ["CSV", "request", "plan", "design", "region", "bundle", "rows", "group table", "book"]
+    "name",
+    [
+        "CSV",
+        "request",
+        "plan",
+        "design",
+        "region",
+        "bundle",
+        "rows",
+        "group table",
+        "catalogue",
+        "kit list",
+        "patch",
+        "book",
+    ],
 )
 def test_mutated_input_is_read_or_refused_in_a_sentence(readers, name):
     sound, read = readers.readers[name]

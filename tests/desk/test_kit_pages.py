@@ -88,8 +88,8 @@ def test_a_phone_and_acts_are_set_for_several_persons_at_once(window, stage):
     stage.show_page("Persons")
     page = stage.persons
     page.chart.rows.choose({person(window, n).id for n in ("Gwil", "Petroc")})
-    page.phone.setCurrentIndex(page.phone.findText("left behind"))
-    page.phone.activated.emit(page.phone.currentIndex())
+    page.editor.phone.setCurrentIndex(page.editor.phone.findText("left behind"))
+    page.editor.phone.activated.emit(page.editor.phone.currentIndex())
     assert {person(window, n).phone for n in ("Gwil", "Petroc")} == {"left behind"}
     window.session.step_back()
     assert {person(window, n).phone for n in ("Gwil", "Petroc")} == {"on, away from the packs"}
@@ -103,10 +103,10 @@ def test_persons_are_added_dressed_handed_on_and_undressed(window, stage, qtbot)
     page.role.setText("bells")
     qtbot.keyClick(page.role, Qt.Key.Key_Return)
     page.chart.rows.choose({person(window, "Hedra").id})
-    page.wear_link.setCurrentIndex(page.wear_link.findText("Lamp Choir 5"))
-    assert page.pack.itemText(1) in {u.name for u in session.store.all(Unit)}
-    page.pack.setCurrentIndex(page.pack.findText("P15"))
-    page.put_on()
+    page.editor.link.setCurrentIndex(page.editor.link.findText("Lamp Choir 5"))
+    assert page.editor.pack.itemText(1) in {u.name for u in session.store.all(Unit)}
+    page.editor.pack.setCurrentIndex(page.editor.pack.findText("P15"))
+    page.editor.put_on()
     (item,) = session.store.all(Worn, person_id=person(window, "Hedra").id)
     assert session.store.get(Unit, item.unit_id).name == "P15"
     page.table.selectRow(0)
@@ -394,3 +394,22 @@ def test_pasting_persons_and_reading_nothing(window, stage):
     assert {"Hedra", "Lowen"} <= {p.name for p in window.session.store.all(Person)}
     stage.persons.paste_text("")
     assert "Copy rows" in window.said()
+
+
+def test_name_role_and_note_are_typed_in_place_and_no_name_is_refused(window, stage, qtbot):
+    stage.show_page("Persons")
+    page = stage.persons
+    page.chart.rows.choose({person(window, "Wenna").id})
+    for field, text in (("role", "storyteller"), ("note", "left-handed"), ("name", "Wenna T.")):
+        box = getattr(page.editor, field)
+        box.setText(text)
+        box.editingFinished.emit()
+    found = person(window, "Wenna T.")
+    assert (found.role, found.note) == ("storyteller", "left-handed")
+    page.editor.name.setText("  ")
+    page.editor.name.editingFinished.emit()
+    assert "needs a name" in window.said()
+    assert person(window, "Wenna T.").id == found.id
+    page.chart.rows.choose({p.id for p in window.session.store.all(Person)})
+    assert page.editor.name.isHidden()
+    assert page.editor.who.text() == "15 persons:"

@@ -246,3 +246,12 @@ def test_a_show_without_acts_is_one_act(store):
     assert found.evening.handed_on == ()
     assert "promised twice" in kinds(store, "Mirre")  # what was handed on is now on two bodies at once
     assert replace(found.evening, findings=()).open_points == 0
+
+
+def test_what_is_offered_ends_the_trouble_it_is_offered_for(store):
+    for name, kind in (("Isolt", "promised twice"), ("Oda", "nothing to wear")):
+        assert kind in kinds(store, name)
+        option = reasons.for_person(store, here(store), person(store, name).id).options[-1]
+        store.apply(option.edit())
+        assert kind not in kinds(store, name)
+    assert worn(store, "Oda").unit_id is not None

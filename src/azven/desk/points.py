@@ -38,7 +38,7 @@ def of_kit(session: Session) -> Points:
     if not kit.links(session.store, session.scope):
         return (("no links", "ochre_text"),)
     gear, persons = views.open_points(session.store, session.scope)
-    named = (gear, "unfit"), (persons, "worn wrong")
+    named = (gear, "unfit"), (persons, "open")
     return tuple((f"{count} {what}", "brick_text") for count, what in named if count)
 
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent
 from PyQt6.QtWidgets import QScrollArea, QWidget
 
@@ -109,10 +109,14 @@ class ChosenRows(QWidget):
 
     def _go(self, at: int) -> None:
         self.current = at
+        self._tell()
+        QTimer.singleShot(0, self._into_view)  # what comes and goes below has found its place by then
+
+    def _into_view(self) -> None:
+        at = self.current
         if self.within is not None and at + 1 < len(self.tops):
             middle = (self.tops[at] + self.tops[at + 1]) / 2
             self.within.ensureVisible(0, int(middle), 0, int(self.tops[at + 1] - self.tops[at]))
-        self._tell()
 
     def _tell(self) -> None:
         self.setAccessibleDescription(self.sentence(self.current) if self._ids else "")

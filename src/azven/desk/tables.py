@@ -4,8 +4,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QObject, Qt, pyqtSignal
-from PyQt6.QtGui import QFontMetrics
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QObject, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetrics, QPainter
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
@@ -16,7 +16,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from azven.desk.marks import paint_state
 from azven.desk.stage import Choice, tip
+from azven.desk.theme import DAYLIGHT, Theme
 from azven.work.wording import one_line
 
 _ROOT = QModelIndex()
@@ -38,6 +40,8 @@ class Column:
     change: Callable[[Any, Any], object] | None = None
     choices: Callable[[Any], list[tuple[str, Any]]] | None = None
     set_all: Callable[[Sequence[Any], Any], object] | None = None
+    mark: Callable[[Any], str] | None = None
+    """A state that is painted at the end of the cell, empty for none."""
     right: bool = False
     warn: Callable[[Any], str] | None = None
     prose: bool = False
@@ -124,6 +128,17 @@ class _Delegate(QStyledItemDelegate):
         if option is not None and isinstance(model, RecordModel) and model.columns[index.column()].prose:
             option.textElideMode = Qt.TextElideMode.ElideRight
 
+    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        super().paint(painter, option, index)
+        model, table = index.model(), self.parent()
+        if painter is None or not isinstance(model, RecordModel) or not isinstance(table, RecordTable):
+            return
+        column = model.columns[index.column()]
+        state = column.mark(model.records[index.row()]) if column.mark is not None else ""
+        if state:
+            box = QRectF(option.rect.right() - 14, option.rect.center().y() - 4.5, 10, 10)
+            paint_state(painter, box, state, table.theme())
+
     def createEditor(self, parent: QWidget | None, option: Any, index: QModelIndex) -> QWidget | None:
         model = index.model()
         if isinstance(model, RecordModel):
@@ -162,6 +177,8 @@ class RecordTable(QTableView):
     picked = pyqtSignal(object)
     selected = pyqtSignal()
     """Sent whenever other rows are selected, and when what is selected was read anew."""
+    theme: Callable[[], Theme] = staticmethod(lambda: DAYLIGHT)
+    """The colours that marks are painted in."""
 
     def __init__(self, columns: Sequence[Column], name: str) -> None:
         super().__init__()

@@ -22,11 +22,12 @@ class Columns:
     def editable(
         self, title: str, width: int, show: Callable[[Any], str], edit: Callable[[Sequence[Any], Any], Edit],
         choices: Choices | None = None, many: bool = True, right: bool = False, prose: bool = False, hint: str = "",
+        mark: Callable[[Any], str] | None = None,
     ) -> Column:  # fmt: skip
         """A column that is changed by `edit(records, value)`, `many` records at a time where that makes sense."""
         do = self.session.do
         return Column(
-            title=title, width=width, show=show, choices=choices, right=right, prose=prose, hint=hint,
+            title=title, width=width, show=show, choices=choices, right=right, prose=prose, hint=hint, mark=mark,
             change=lambda record, value: do(lambda: edit([record], value)),
             set_all=(lambda records, value: do(lambda: edit(records, value))) if many else None,
         )  # fmt: skip
@@ -34,13 +35,14 @@ class Columns:
     def field(
         self, title: str, width: int, field: str, convert: Callable[[Any], Any], show: Callable[[Any], str],
         choices: Choices | None = None, many: bool = True, right: bool = False, prose: bool = False, hint: str = "",
+        mark: Callable[[Any], str] | None = None,
     ) -> Column:  # fmt: skip
         """A column that sets one field."""
 
         def edit(records: Sequence[Any], value: Any) -> Edit:
             return persons.change_all(records, title.lower(), **{field: convert(value)})
 
-        return self.editable(title, width, show, edit, choices, many, right, prose, hint)
+        return self.editable(title, width, show, edit, choices, many, right, prose, hint, mark)
 
     def told(self, kind: type[Any]) -> dict[int, str]:
         """Names by number, those that stand for several told apart."""

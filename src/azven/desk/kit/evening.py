@@ -229,11 +229,11 @@ class PersonRows(ChosenRows):
             words = f"{line.name} · {line.pack}" if line.pack else line.name
             if line.voice:
                 words = f"{words}, one voice with {line.voice}"
-            room = ends - begins - 46
+            room = ends - begins - 32
             shown = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideMiddle, int(room))
-            painter.drawText(QRectF(begins + 20, top, room + 4, _LINE), _LEFT, shown)
+            painter.drawText(QRectF(begins + 20, top, room + 2, _LINE), _LEFT, shown)
             painter.setPen(QPen(color, 2.4))
-            from_x = begins + 26 + painter.fontMetrics().horizontalAdvance(shown)
+            from_x = begins + 24 + painter.fontMetrics().horizontalAdvance(shown)
             painter.drawLine(QPointF(from_x, middle), QPointF(ends - 2, middle))
             painter.drawLine(QPointF(ends - 2, middle - 5), QPointF(ends - 2, middle + 5))
 

@@ -33,7 +33,8 @@ class UnitColumns(Columns):
     def all(self) -> list[Column]:
         store, scope = self.session.store, self.session.scope
         return [
-            self.field("Name", 110, "name", typed.name, lambda u: u.name, many=False),
+            self.field("Name", 110, "name", typed.name, lambda u: u.name, many=False,
+                       mark=lambda u: self.fits.state(Unit, u.id)),
             self.field("Model", 180, "model_id", int, lambda u: store.get(Model, u.model_id).name,
                        lambda _: self.choices(Model, ground.models(store))),
             self.field("Kind", 70, "carried", typed.yes, lambda u: "carried" if u.carried else "rack",

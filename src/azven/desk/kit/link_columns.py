@@ -80,26 +80,20 @@ class LinkColumns(Columns):
         importances = [(f"{k} {v}", k) for k, v in kit.PRIORITIES.items()]
         roles = [("on", (False, False)), ("spare", (True, False)), ("set aside", (False, True))]
         return [
-            self.editable("Name", 122, lambda x: x.name, self._set("name", str), many=False),
+            self.editable("Name", 122, lambda x: x.name, self._set("name", str), many=False,
+                          mark=lambda x: self.fits.state(Link, x.id)),
             self.editable(
-                "Model", 150, lambda x: self.named(Model, x.model_id), self._set("model_id", int),
+                "Model", 132, lambda x: self.named(Model, x.model_id), self._set("model_id", int),
                 lambda _: self.choices(Model, ground.models(store)),
             ),
             self.editable("Band", 76, lambda x: x.band, self._set("band", str),
                           lambda x: [(b[0], b[0]) for b in self._model(x).bands]),
             self.editable(
-                "Room", 92, lambda x: self.named(Zone, x.zone_id), self._set("zone_id", int),
+                "Room", 88, lambda x: self.named(Zone, x.zone_id), self._set("zone_id", int),
                 lambda _: self.choices(Zone, ground.zones(store, scope)),
             ),
-            self.editable("Importance", 84, lambda x: f"{x.priority} {kit.PRIORITIES.get(x.priority, '')}",
-                          self._set("priority", int), lambda _: importances),
-            self.editable("Spectrum", 70, lambda x: x.use_class, self._set("use_class", str), words(USE_CLASSES)),
             self.editable(
-                "Role", 62, lambda x: "set aside" if x.set_aside else "spare" if x.spare else "on", self._set_role,
-                lambda _: roles,
-            ),
-            self.editable(
-                "Acts", 128, self._acts, self._set("acts", tuple),
+                "Acts", 112, self._acts, self._set("acts", tuple),
                 lambda _: act_choices(kit.acts(store, scope), self.told(Act), "always"), prose=True,
             ),
             self.editable(
@@ -108,10 +102,17 @@ class LinkColumns(Columns):
                 "one person are on one body: judged by level, their packs couple.",
             ),
             self.editable(
-                "Receiver", 110, self._receivers, lambda links, value: receivers.put_on(store, scope, links, value),
+                "Receiver", 104, self._receivers, lambda links, value: receivers.put_on(store, scope, links, value),
                 lambda x: receivers.choices(store, scope, x),
                 hint="The rack unit and the receiver there that hear this link; for in-ears the transmitter that sends "
                 "it. A link may be heard by several.",
+            ),
+            self.editable("Importance", 84, lambda x: f"{x.priority} {kit.PRIORITIES.get(x.priority, '')}",
+                          self._set("priority", int), lambda _: importances),
+            self.editable("Spectrum", 70, lambda x: x.use_class, self._set("use_class", str), words(USE_CLASSES)),
+            self.editable(
+                "Role", 62, lambda x: "set aside" if x.set_aside else "spare" if x.spare else "on", self._set_role,
+                lambda _: roles,
             ),
             self.editable("Power", 100, self._power, self._set("power_step_mw", float), self._powers),
             Column(title="Note", width=240, show=lambda x: self.fits.words(Link, x.id), prose=True),

@@ -15,11 +15,12 @@ from azven.desk.kit.link_columns import ActColumns, LinkColumns
 from azven.desk.kit.papers import Papers
 from azven.desk.session import Session
 from azven.desk.sheets import FieldSheet
-from azven.desk.stage import button, choice, fill, label, row
+from azven.desk.stage import FittedLabel, button, choice, fill, label, row
 from azven.desk.tables import RecordTable
 from azven.desk.tabs import Page
 from azven.work import chosen, ground, ids, kit
 from azven.work.ids import choices_of
+from azven.work.kit import receivers as racks
 
 
 @dataclass(frozen=True)
@@ -53,6 +54,7 @@ class KitPage(Page):
 
     def with_bulk(self, table: RecordTable) -> None:
         """Put a table on the page, and under it the bar for several rows."""
+        table.theme = lambda: self.session.theme
         self.box.addWidget(table, 1)
         self.box.addWidget(BulkBar(table, table.records.columns))
 
@@ -207,6 +209,8 @@ class UnitsPage(KitPage):
         super().__init__(session)
         self.columns = UnitColumns(session)
         self._table = RecordTable(self.columns.all(), "Units")
+        self.totals = FittedLabel("dim")
+        self.box.addWidget(self.totals)
         self.box.addWidget(self.empty)
         self.with_bulk(self._table)
 
@@ -221,6 +225,7 @@ class UnitsPage(KitPage):
 
     def show_view(self, view: list[Unit]) -> None:
         self._table.show_records(view)
+        self.totals.setText(racks.needs(self.session.store, view))
         self.show_empty("No units yet. Add one, or read a kit list: a file of rows with unit, model, band, serial.",
                         not view)  # fmt: skip
 

@@ -1,18 +1,17 @@
 """Persons page: who is on when and wears what, painted over the evening, and what the chosen ones wear as rows."""
 
 from collections.abc import Sequence
-from typing import Any
 
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
-from azven.book.records import PHONES, Act, Link, Person, Unit, Worn
+from azven.book.records import Act, Link, Person, Worn
 from azven.desk.bulk import BulkBar
+from azven.desk.kit.dressing import Dressing
 from azven.desk.kit.evening import KEY, EveningChart
-from azven.desk.kit.link_columns import act_choices
 from azven.desk.kit.pages import FileDeed, KitPage
 from azven.desk.kit.person_columns import WornColumns
 from azven.desk.session import Session
-from azven.desk.stage import button, choice, fill, label, pick, row
+from azven.desk.stage import FittedLabel, button, choice, fill, label, pick, row
 from azven.desk.tables import RecordTable
 from azven.work import chosen, ground, kit
 from azven.work.kit import persons, views
@@ -32,13 +31,16 @@ class PersonsPage(KitPage):
         self.columns = WornColumns(session)
         self.chart = EveningChart(session)
         self._table = RecordTable(self.columns.all(), "What the chosen persons wear")
+        self.editor = Dressing(session, self.columns)
         self._make_fields()
-        self.count = label("", "dim")
-        self.box.addLayout(
-            row(self.name, self.role, button("Add", self.add_person, "Add this person"), 1, self.count, spacing=6)
-        )
+        self.count = FittedLabel("dim")
+        entry = row(self.name, self.role, button("Add", self.add_person, "Add this person"), self.count, spacing=6)
+        entry.setStretchFactor(self.count, 1)
+        self.box.addLayout(entry)
         self.box.addWidget(self.empty)
         self.box.addWidget(self.chart, 1)
+        self.rest = QWidget()
+        self.box.addWidget(self.rest, 1)
         self.key = label(KEY, "small")
         self.box.addWidget(self.key)
         self.box.addWidget(self.editor)
@@ -47,7 +49,7 @@ class PersonsPage(KitPage):
         self.box.addWidget(BulkBar(self._table, self._table.records.columns))
         self._table.selected.connect(self._offer_more)
         self.chart.rows.chosen_changed.connect(self._show_chosen)
-        self.chart.rows.asked.connect(lambda: self.wear_link.setFocus())
+        self.chart.rows.asked.connect(lambda: self.editor.link.setFocus())
 
     def _make_fields(self) -> None:
         self.name, self.role = QLineEdit(), QLineEdit()
@@ -56,15 +58,6 @@ class PersonsPage(KitPage):
             field.setAccessibleName(said.split(",")[0])
             field.returnPressed.connect(self.add_person)
             field.setFixedWidth(200)
-        self.who = label("", "strong")
-        self.acts, self.phone = choice([], "On in"), choice([(p, p) for p in PHONES], "Phone")
-        self.acts.keep_width(16)
-        self.wear_link, self.pack = choice([], "Link to wear"), choice([], "Pack")
-        self.wear_link.keep_width(14)
-        self.pack.keep_width(7)
-        self.acts.activated.connect(lambda: self._set("on in", acts=self.acts.currentData()))
-        self.phone.activated.connect(lambda: self._set("phone", phone=self.phone.currentData()))
-        self.wear_link.currentIndexChanged.connect(self._offer_packs)
         self.to, self.from_act = choice([], "Hand on to"), choice([], "From the act")
         self.to.keep_width(8)
         self.from_act.keep_width(10)
@@ -80,13 +73,6 @@ class PersonsPage(KitPage):
             )
         )  # fmt: skip
         self.more.hide()
-        self.editor = QWidget()
-        self.editor.setLayout(
-            row(
-                self.who, self.acts, self.phone, label("wears"), self.wear_link, self.pack,
-                button("Put on", self.put_on, "The chosen person wears this link"), 1, spacing=6,
-            )
-        )  # fmt: skip
 
     @property
     def table(self) -> RecordTable:
@@ -108,11 +94,8 @@ class PersonsPage(KitPage):
         )
         words = "Nobody yet. Name who is on stage and what they do, or paste a list; then put links on them."
         self.show_empty(words, not found.persons)
-        for part in (self.chart, self.key):
-            part.setVisible(bool(found.persons))
-        fill(self.acts, act_choices(found.acts, self.columns.told(Act), "all evening"))
-        fill(self.wear_link, self.columns.choices(Link, kit.links(store, scope)))
-        self._offer_packs()
+        self.chart.setVisible(bool(found.persons))
+        self.rest.setVisible(not found.persons)
         self._show_chosen()
 
     def _show_chosen(self) -> None:
@@ -122,14 +105,12 @@ class PersonsPage(KitPage):
         self._table.show_records(worn)
         self._table.setVisible(bool(worn))
         self._table.setFixedHeight(_HEAD_PX + _ROW_PX * min(len(worn), _MOST_ROWS))
-        self.editor.setVisible(bool(people))
-        if not people:
+        self.editor.show_people(people)
+        self.key.setVisible(bool(self._view.evening.persons) and not people)
+        if len(people) != 1:
             return
-        self.who.setText(people[0].name[:24] if len(people) == 1 else f"{len(people)} persons")
-        for box, value in ((self.acts, people[0].acts), (self.phone, people[0].phone)):
-            pick(box, value)
         what = chosen.Person(people[0].id)
-        if len(people) == 1 and self.session.selection != what:
+        if self.session.selection != what:
             self.session.select(what)
 
     def _offer_more(self) -> None:
@@ -144,17 +125,6 @@ class PersonsPage(KitPage):
         voices = [x for x in kit.links(store, scope) if x.service != "in-ear" and x.id != worn[0].link_id]
         fill(self.voice, [("nobody", None), *self.columns.choices(Link, voices)])
         pick(self.voice, persons.partner(store, scope, worn[0].link_id))
-
-    def _offer_packs(self) -> None:
-        store, scope = self.session.store, self.session.scope
-        link = next((x for x in kit.links(store, scope) if x.id == self.wear_link.currentData()), None)
-        packs = persons.free_packs(store, scope, link) if link else []
-        fill(self.pack, [("no pack", None), *self.columns.choices(Unit, packs)])
-
-    def _set(self, what: str, **values: Any) -> None:
-        people = self.chart.rows.persons()
-        if people:
-            self.session.do(lambda: persons.change_all(people, what, **values))
 
     # -- deeds -----------------------------------------------------------------------------------------
 
@@ -171,16 +141,6 @@ class PersonsPage(KitPage):
             self.name.clear()
             self.role.clear()
             self.name.setFocus()
-
-    def put_on(self) -> None:
-        """The chosen person wears the link that is chosen beside."""
-        store, people = self.session.store, self.chart.rows.persons()
-        link = next((x for x in store.all(Link) if x.id == self.wear_link.currentData()), None)
-        unit = next(iter(store.all(Unit, id=self.pack.currentData())), None) if self.pack.currentData() else None
-        if len(people) != 1 or link is None:
-            self.session.say("Choose one person and a link to wear.", trouble=True)
-            return
-        self.session.do(lambda: persons.wear(store, people[0], link, unit))
 
     def hand_on(self) -> None:
         """The pack of the chosen row goes to another person from an act on."""

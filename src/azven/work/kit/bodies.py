@@ -1,8 +1,10 @@
 """What is worn on one body, by level: packs into worn receivers, and the products of two packs (domain, section 7)."""
 
+from bisect import bisect_left
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import combinations
+from operator import itemgetter
 from typing import Any, Literal
 
 from azven.book.edits import Edit
@@ -113,11 +115,13 @@ class _Looking:
             for z in store.all(Zone, site_id=scope.site)
         }  # fmt: skip
         models = {m.id: m for m in store.all(Model)}
-        self.heard = [
+        heard = [
             (x, as_used(models[x.model_id], x), frequencies[x.id])
             for x in store.all(Link, show_id=scope.show)
             if x.id in frequencies and not x.set_aside and x.service != "in-ear"
         ]
+        self.heard = sorted(heard, key=itemgetter(2))
+        self.widest = max((m.bandwidth_hz for _, m, _ in heard), default=0)
 
     def body(self, person: Person) -> Body:
         lines = self.found.lines[person.id]
@@ -136,28 +140,41 @@ class _Looking:
 
     def _products(self, a: Line, b: Line) -> list[Product]:
         """Their third-order products that fall into a channel of a link that is on with both."""
-        packs = self._pack(a), self._pack(b)
-        coupling = _coupling_db(a, b)
-        out = []
-        for link, model, freq in self.heard:
-            if link.id in (a.link.id, b.link.id) or not _on_with(link, a, b, self.found.numbers):
-                continue
-            room = self.rooms[link.zone_id]
-            if a.link.zone_id != link.zone_id or b.link.zone_id != link.zone_id:
-                continue
-            paths = [_least_path_db(freq, x, room) for x in (a, b)]
-            products = rf.belt_products(*packs, coupling, paths[0], paths[1])
-            for kind, product in products.items():
-                if abs(product.freq_hz - freq) < model.bandwidth_hz:
-                    wanted = float(dbm(model.power_mw)) + model.gain_dbi - model.body_db
-                    wanted += room.best_gain_dbi("receive") - float(indoor_db(freq, room.far_m, room.exponent))
-                    out.append(
-                        Product(
-                            packs=(a, b), kind=kind, freq_hz=product.freq_hz, at_receiver_dbm=product.at_receiver_dbm,
-                            hit=link, ratio_db=wanted - product.at_receiver_dbm, needed_db=model.needed_db,
-                        )
-                    )  # fmt: skip
-        return out
+        freqs = self.frequencies[a.link.id], self.frequencies[b.link.id]
+        falls = 2 * freqs[0] - freqs[1], 2 * freqs[1] - freqs[0]
+        if a.link.zone_id != b.link.zone_id:
+            return []
+        return [
+            product
+            for link, model, freq in self._near(falls)
+            if min(abs(f - freq) for f in falls) < model.bandwidth_hz and link.zone_id == a.link.zone_id
+            and link.id not in (a.link.id, b.link.id) and _on_with(link, a, b, self.found.numbers)
+            for product in self._at(link, model, freq, (a, b))
+        ]  # fmt: skip
+
+    def _near(self, falls: tuple[int, int]) -> list[tuple[Link, Model, int]]:
+        """Links whose channels may hold one of two frequencies [Hz]."""
+        spans = [
+            (bisect_left(self.heard, f - self.widest, key=itemgetter(2)),
+             bisect_left(self.heard, f + self.widest, key=itemgetter(2)))
+            for f in falls
+        ]  # fmt: skip
+        return [self.heard[i] for i in sorted({i for low, high in spans for i in range(low, high)})]
+
+    def _at(self, link: Link, model: Model, freq_hz: int, packs: tuple[Line, Line]) -> list[Product]:
+        """The products of two packs that fall into a link's channel, at its receiver."""
+        room = self.rooms[link.zone_id]
+        paths = [_least_path_db(freq_hz, x, room) for x in packs]
+        found = rf.belt_products(self._pack(packs[0]), self._pack(packs[1]), _coupling_db(*packs), *paths)
+        wanted = float(dbm(model.power_mw)) + model.gain_dbi - model.body_db
+        wanted += room.best_gain_dbi("receive") - float(indoor_db(freq_hz, room.far_m, room.exponent))
+        return [
+            Product(
+                packs=packs, kind=kind, freq_hz=product.freq_hz, at_receiver_dbm=product.at_receiver_dbm, hit=link,
+                ratio_db=wanted - product.at_receiver_dbm, needed_db=model.needed_db,
+            )
+            for kind, product in found.items() if abs(product.freq_hz - freq_hz) < model.bandwidth_hz
+        ]  # fmt: skip
 
     def _pack(self, line: Line) -> rf.Pack:
         model = as_used(line.model, line.link)

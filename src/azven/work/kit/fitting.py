@@ -37,6 +37,10 @@ class Fits:
         """Links and units of which something is wrong."""
         return sum(any(n.wrong for n in notes) for notes in [*self.links.values(), *self.units.values()])
 
+    def state(self, kind: type[Link] | type[Unit], number: int) -> str:
+        """Broken where something is wrong with a link or a unit, empty where nothing is."""
+        return "broken" if any(n.wrong for n in (self.links if kind is Link else self.units).get(number, ())) else ""
+
     def words(self, kind: type[Link] | type[Unit], number: int) -> str:
         """Everything that is said of a link or a unit, in one line."""
         return " ".join(n.text for n in (self.links if kind is Link else self.units).get(number, ()))
@@ -105,6 +109,8 @@ class _Looking:
         model = as_used(self.models[link.model_id], link)
         if gone := acts_note(link):
             self._say(gone, link)
+        if model.capacity:
+            self._say(f"{model.name} carries many links; here it is planned as one of its width.", link, wrong=False)
         for unit, _ in self.heard[link.id]:
             if note := band_note(link, unit, model):
                 self._say(note, link, unit, wrong=not meets(link, unit, model))

@@ -69,3 +69,16 @@ def put_on(store: Store, scope: Scope, chosen: Sequence[Link], what: Choice) -> 
             number += bool(number)
     title = f"{chosen[0].name}: receiver" if len(chosen) == 1 else f"{len(chosen)} links: receiver"
     return Edit(title, tuple(changes), tuple(x.id for x in chosen))
+
+
+def needs(store: Reading, found: Sequence[Unit]) -> str:
+    """What units are there and what the racks among them need, in words; empty for none."""
+    models = {m.id: m for m in store.all(Model)}
+    stand = [u for u in found if not u.carried]
+    if not found:
+        return ""
+    addresses = sum(models[u.model_id].addresses for u in stand)
+    watts = sum(models[u.model_id].dc_w for u in stand)
+    silent = sum(not models[u.model_id].dc_w for u in stand)
+    said = f"{len(stand)} rack units need {addresses} network addresses and {watts:g} W"
+    return f"{said}{f', {silent} of them do not say' if silent else ''} · {len(found) - len(stand)} carried"

@@ -13,7 +13,7 @@ from azven.rf.coordinate import Lane, lane, swap_spares
 from azven.rf.coordinate.plan import carriers_of
 from azven.rf.products import PATTERNS
 from azven.rf.verdict import Limit
-from azven.work import ids, listen, plan
+from azven.work import ids, kit, listen, plan
 from azven.work.ground import permission
 from azven.work.listen import Picture
 from azven.work.plan import Board, Progress, Verdict
@@ -187,7 +187,18 @@ def _origins(
     if rule is not None:
         rows += [("permitted by", rule.title), ("power cap", rule.cap_text() or "none given")]
     rows.append(("spacing and guards from", now.input.name(now.input.wish(verdict.id).profile)))
-    return tuple(rows)
+    return (*rows, *_kit_rows(store, scope, verdict))
+
+
+def _kit_rows(store: Store, scope: Scope, verdict: Verdict) -> list[Row]:
+    """Who wears the link, which rack units hear it, and what does not fit."""
+    number = verdict.link.id
+    worn, found = kit.wearers(store, scope).get(number), kit.fits(store, scope)
+    rows = [("worn by", worn)] if worn else []
+    ends = [f"{u.name} · {n}" if n else u.name for u, n in found.heard_by.get(number, ())]
+    if ends:
+        rows.append(("sent by" if verdict.link.service == "in-ear" else "heard by", listed(ends)))
+    return rows + [("does not fit", n.text) for n in found.links.get(number, ()) if n.wrong]
 
 
 def _options(store: Store, scope: Scope, verdict: Verdict) -> tuple[Option, ...]:

@@ -1,6 +1,7 @@
 """Reasons for a person: what is on the body, by level, what is handed on, and what could be done."""
 
 from collections.abc import Callable
+from functools import partial
 
 from azven.book.edits import Edit
 from azven.book.records import Link, Unit, Worn
@@ -8,7 +9,8 @@ from azven.book.store import Store
 from azven.work import kit
 from azven.work.kit import bodies, persons, views
 from azven.work.kit.bodies import BETWEEN_M, Beside, Body
-from azven.work.kit.evening import CHANGE_MIN, Evening, HandOn, Line
+from azven.work.kit.evening import CHANGE_MIN, Evening, Finding, HandOn, Line
+from azven.work.kit.views import PersonsView
 from azven.work.reasons.panel import Option, Reasons, Row
 from azven.work.scope import Scope
 from azven.work.wording import decibel, formula, mhz
@@ -33,7 +35,7 @@ def for_person(store: Store, scope: Scope, number: int) -> Reasons | None:
         verdict=text or (f"{person.role or 'All'}: nothing is in the way." if lines else "Wears nothing."),
         arithmetic=_arithmetic(lines, body),
         origins=_changes(view.evening, number) + _sources(body),
-        options=(*_advice(body), *_other_packs(store, scope, view.evening, number)),
+        options=_advice(body) + _other_packs(store, scope, view.evening, number) + _dressed(store, scope, view, number),
         heading="On the body",
     )
 
@@ -133,6 +135,48 @@ def _other_packs(store: Store, scope: Scope, found: Evening, number: int) -> tup
                 effect = f"on {link.name}, a spare that nobody wears; no change in the break"
                 out.append(Option(f"Give {spare.name} instead", effect, _give(line.worn, link, spare)))
     return tuple(out[:2])
+
+
+def _dressed(store: Store, scope: Scope, view: PersonsView, number: int) -> tuple[Option, ...]:
+    """Taking off what is promised to another too; a link that nobody wears for somebody with nothing."""
+    out: list[Option] = []
+    found = view.evening
+    names = {p.id: p.name for p in found.persons}
+    for finding in found.of(number):
+        if finding.kind == "promised twice":
+            other = next((p for p in finding.persons if p != number), number)
+            mine = [x for x in found.lines[number] if x.worn.id in finding.worn]
+            out += [Option(f"Take {x.pack or x.name} off", f"{names[other]} keeps it", _off(x.worn)) for x in mine]
+        elif finding.kind == "nothing to wear":
+            out += _something(store, scope, found, finding)
+    return tuple(out)
+
+
+def _off(item: Worn) -> Callable[[], Edit]:
+    return lambda: persons.take_off([item])
+
+
+def _something(store: Store, scope: Scope, found: Evening, finding: Finding) -> list[Option]:
+    """The first link that nobody wears and that is on in these acts, with a free pack where there is one."""
+    (number,) = finding.persons
+    person = next(p for p in found.persons if p.id == number)
+    worn = persons.worn(store, scope)
+    taken, packs = {w.link_id for w in worn}, {w.unit_id for w in worn}
+    free = [x for x in kit.links(store, scope) if x.service == "voice" and x.id not in taken and not x.set_aside]
+    for link in free:
+        if set(finding.acts) <= set(persons.on_in(link.acts, found.numbers)):
+            pack = next(
+                (
+                    u
+                    for u in persons.free_packs(store, scope, link)
+                    if u.id not in packs and u.band == link.band and u.condition == "good"
+                ),
+                None,
+            )
+            name = f"{link.name}, {pack.name}" if pack else link.name
+            effect = "nobody else wears it" if pack else "nobody else wears it; no free pack is known"
+            return [Option(f"Give {name}", effect, partial(persons.wear, store, person, link, pack))]
+    return []
 
 
 def _spare_link(store: Store, scope: Scope, line: Line) -> Link | None:
