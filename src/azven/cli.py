@@ -68,6 +68,28 @@ def copy_book(source: str, target: str) -> None:
     click.echo(f"{count} records copied and compared.")
 
 
+@main.command()
+@click.argument("book")
+@click.option("--csv", "as_csv", is_flag=True, help="Print the kit list as CSV, which Kit takes in again.")
+def kit(book: str, as_csv: bool) -> None:
+    """Print the units of BOOK, a file or a postgresql:// URL: those of the show that it opens with."""
+    from azven.book.store import Store
+    from azven.work import kit as gear
+    from azven.work.kit import lists
+    from azven.work.scope import opening
+
+    try:
+        store = _with_password(_place(book), Store.open)
+        try:
+            scope = opening(store)
+            text = lists.write(store, scope) if as_csv else "\n".join(u.name for u in gear.units(store, scope)) + "\n"
+        finally:
+            store.close()
+    except Refusal as refusal:
+        _refuse("", str(refusal))
+    click.echo(text, nl=False)
+
+
 def _place(text: str) -> Place:
     try:
         return place(text)

@@ -234,3 +234,29 @@ def test_groups_from_a_file_go_to_the_band_that_holds_them(store, tmp_path):
     again = store.get(Model, model.id)
     assert again.groups == {"518–542": {"A": (520_000_000, 521_500_000), "B": (530_250_000,)}}
     assert kit.group_raster(again, "518–542") == (250_000, 0)
+
+
+def test_models_of_an_earlier_book_learn_what_they_did_not_say_and_keep_what_they_did(store):
+    like = next(m for m in store.all(Model) if m.name == PACK)
+    store.apply(ground.change(like, "as before", batteries=(), latency_ms=None, powers=(), power_mw=12.0))
+    other = next(m for m in store.all(Model) if m.name == "Cue or data link")
+    store.apply(ground.change(other, "own name", name="Cue of ours"))
+    found = catalogue.missing_generic(store)
+    assert found.new == 1
+    store.apply(found.edit)
+    again = store.get(Model, like.id)
+    assert (again.latency_ms, again.power_mw, bool(again.batteries)) == (0.2, 12.0, True)
+    assert not catalogue.missing_generic(store).edit
+
+
+def test_the_kit_list_on_the_command_line_is_the_one_of_the_window(store):
+    from click.testing import CliRunner
+
+    from azven.cli import main
+
+    path, text = str(store.place.path), lists.write(store, here(store))
+    store.close()
+    done = CliRunner().invoke(main, ["kit", path, "--csv"])
+    assert (done.exit_code, done.output.replace("\r\n", "\n")) == (0, text.replace("\r\n", "\n"))
+    assert "Voice rack 1" in CliRunner().invoke(main, ["kit", path]).output.splitlines()
+    assert CliRunner().invoke(main, ["kit", path + ".none"]).exit_code == 2

@@ -2,12 +2,12 @@
 
 import json
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
 from importlib.resources import files
 from pathlib import Path
 
 from azven.book.columns import as_read, frozen
-from azven.book.edits import Edit, add
+from azven.book.edits import Edit, add, replace_record
 from azven.book.formats.whole import write_whole
 from azven.book.records import Model
 from azven.book.store import Store
@@ -42,8 +42,24 @@ def take_in(store: Store, path: Path) -> TakenIn:
 
 
 def missing_generic(store: Store) -> TakenIn:
-    """The generic models that a book made earlier does not hold."""
-    return _added(store, generic_models())
+    """The generic models that a book made earlier does not hold; those that it holds learn what they did not say."""
+    ours = {m.name: m for m in store.all(Model) if m.builtin}
+    generic = generic_models()
+    learnt = [c for m in generic if m.name in ours for c in replace_record(ours[m.name], _completed(ours[m.name], m))]
+    found = _added(store, [m for m in generic if m.name not in ours])
+    title = f"{found.new} generic models, {len(learnt)} completed"
+    edit = Edit(title, found.edit.changes + tuple(learnt), found.edit.select)
+    return TakenIn(edit, found.new, len(generic) - found.new)
+
+
+_BLANK = Model(name="", service="voice", bands=())
+
+
+def _completed(ours: Model, generic: Model) -> Model:
+    """A model with what it does not say taken from another; what it does say stays."""
+    silent = [f.name for f in fields(Model) if getattr(ours, f.name) == getattr(_BLANK, f.name)]
+    kept = ("id", "version", "builtin", "name")
+    return replace(ours, **{n: getattr(generic, n) for n in silent if n not in kept})
 
 
 def _added(store: Store, models: Sequence[Model]) -> TakenIn:
