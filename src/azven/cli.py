@@ -121,16 +121,16 @@ def plan(request: Path, output: Path | None) -> None:
     from azven.book.formats import plan_request
     from azven.book.formats.errors import FormatError
     from azven.book.formats.reading import read_json
-    from azven.rf.coordinate import coordinate
+    from azven.rf import whole
 
     try:
         data = read_json(request)
-        wanted = plan_request.read(data)
+        wanted = plan_request.read_whole(data)
     except FormatError as error:
         _refuse(request, str(error))
     started = time.monotonic()
-    found = coordinate(wanted, _progress_line(), lambda: time.monotonic() - started)
-    _answer(plan_format.write(found, data["version"], wanted.names), output)
+    found = whole.plan(wanted, _progress_line(), lambda: time.monotonic() - started)
+    _answer(plan_format.write_whole(found, wanted, data["version"]), output)
 
 
 @main.command()
@@ -142,21 +142,19 @@ def check(request: Path, answer: Path) -> None:
     from azven.book.formats import plan_request
     from azven.book.formats.errors import FormatError
     from azven.book.formats.reading import read_json
-    from azven.rf.coordinate import Rule, conflicts, describe, tuning_faults
+    from azven.rf import whole
 
     try:
-        wanted = plan_request.read(read_json(request))
+        wanted = plan_request.read_whole(read_json(request))
     except FormatError as error:
         _refuse(request, str(error))
     try:
         frequencies = plan_format.read(read_json(answer))
     except FormatError as error:
         _refuse(answer, str(error))
-    broken: list[Rule] = [*tuning_faults(wanted, frequencies)]
-    known = {r.id for r in wanted.requests}
-    broken += conflicts(wanted, {k: v for k, v in frequencies.items() if k in known})[0]
-    for rule in broken:
-        click.echo(" ".join(describe(rule).split()))
+    broken = whole.faults(wanted, frequencies)
+    for line in broken:
+        click.echo(" ".join(line.split()))
     sys.exit(1 if broken else 0)
 
 

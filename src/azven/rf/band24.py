@@ -80,11 +80,14 @@ class Best:
     interference_dbm: Mapping[str, float | None]
 
 
-def best(candidates: Mapping[str, Span], others: Sequence[Other], sweep_dbm: Mapping[str, float] | None = None) -> Best:
+def best(
+    candidates: Mapping[str, Span], others: Sequence[Other], sweep_dbm: Mapping[str, float] | None = None,
+    band_hz: tuple[float, float] = (LOW_HZ, HIGH_HZ),
+) -> Best:  # fmt: skip
     """Of the channels that lie wholly in the band those within 1 dB of the least interference; of these the one
     farthest from the strongest other (of equally strong ones from the nearest), then the lower. ValueError where none
     lies in the band."""
-    inside = {k: s for k, s in candidates.items() if s.low_hz >= LOW_HZ and s.high_hz <= HIGH_HZ}
+    inside = {k: s for k, s in candidates.items() if s.low_hz >= band_hz[0] and s.high_hz <= band_hz[1]}
     if not inside:
         raise ValueError("no channel lies wholly in the band")
     heard = {k: interference_dbm(s, others, (sweep_dbm or {}).get(k)) for k, s in inside.items()}

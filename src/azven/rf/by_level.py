@@ -9,7 +9,7 @@ import numpy as np
 from azven.rf.coordinate import Plan, carriers_of, coordinate, finish, lane
 from azven.rf.coordinate.plan import Stats
 from azven.rf.radios import Radio, Rooms
-from azven.rf.request import PlanRequest, Profile, Request
+from azven.rf.request import PlanRequest, Request
 from azven.rf.schools import LEVEL_KINDS, LevelJudge, School, broken
 
 Progress = Callable[[int, int], bool]
@@ -88,7 +88,7 @@ class _Work:
         self._progress, self.elapsed = progress, elapsed
         self.timed_out = False
         profiles = {
-            name: Profile(p.spacing_hz, {k: g for k, g in p.guard_hz.items() if k not in LEVEL_KINDS})
+            name: replace(p, guard_hz={k: g for k, g in p.guard_hz.items() if k not in LEVEL_KINDS})
             for name, p in request.profiles.items()
         }
         self._without_third = replace(request, profiles=profiles)

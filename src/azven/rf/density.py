@@ -63,4 +63,4 @@ def at_density(profile: Profile, step: int) -> Profile:
     guards = {kind: round(profile.guard(kind) * factor) for kind, factor in scale.factors.items()}
     for kind, least in scale.least_hz.items():
         guards[kind] = max(guards.get(kind, 0), least)
-    return Profile(round(profile.spacing_hz * scale.spacing), {k: g for k, g in guards.items() if g})
+    return Profile(round(profile.spacing_hz * scale.spacing), {k: g for k, g in guards.items() if g}, profile.width_hz)

@@ -66,7 +66,8 @@ class Found:
 class Situation:
     """Carriers with everything that decides which of them meet, as arrays sorted by id.
 
-    `meets[i, j]`: the pair keeps its spacing. `mixes[i, j]`: the pair may take part in one product.
+    `meets[i, j]`: the pair keeps a distance. `mixes[i, j]`: the pair may take part in one product.
+    `apart_hz[i, j]`: the distance of a pair that meets.
     """
 
     def __init__(
@@ -83,7 +84,11 @@ class Situation:
         self.guard: dict[str, Ints] = {
             kind: np.array([profiles[c.profile].guard(kind) for c in ordered], np.int64) for kind in KINDS
         }
-        self.meets, self.mixes = _meeting(ordered, relations)
+        self.meets, self.mixes, far = _meeting(ordered, relations)
+        self.apart_hz: Ints = np.maximum(self.spacing[:, None], self.spacing[None, :])
+        if far is not None:
+            width = np.array([profiles[c.profile].width_hz for c in ordered], np.int64)
+            self.apart_hz = np.where(far, -(-(width[:, None] + width[None, :]) // 2), self.apart_hz)
         self._tails: dict[tuple[Pattern, int | None], _Tail] = {}
 
     def tail(self, pattern: Pattern, source: int | None = None) -> "_Tail":
@@ -99,23 +104,25 @@ class Situation:
 
 def _meeting(
     carriers: Sequence[Carrier], relations: Mapping[frozenset[str], Relation]
-) -> tuple[NDArray[np.bool_], ...]:
-    """`meets` and `mixes` (n, n), judged once per distinct pair of zone and times."""
+) -> tuple[NDArray[np.bool_], NDArray[np.bool_], NDArray[np.bool_] | None]:
+    """`meets`, `mixes` and which pairs are far (n, n), None where none is, judged once per distinct pair of zone and
+    times."""
     groups: dict[tuple[str, frozenset[str]], int] = {}
     member = np.array([groups.setdefault((c.zone, c.times), len(groups)) for c in carriers], np.intp)
     m = len(groups)
-    near, together = np.zeros((m, m), bool), np.zeros((m, m), bool)
+    near, together, far = (np.zeros((m, m), bool) for _ in range(3))
     for (zone_a, times_a), i in groups.items():
         for (zone_b, times_b), j in groups.items():
             relation = "together" if zone_a == zone_b else relations.get(frozenset((zone_a, zone_b)), "apart")
             if meet_in_time(times_a, times_b):
                 near[i, j] = relation != "apart"
                 together[i, j] = relation == "together"
+                far[i, j] = relation == "far"
     radiates = np.array([c.radiates for c in carriers], bool)
     someone_radiates = radiates[:, None] | radiates[None, :]
     distinct = ~np.eye(len(carriers), dtype=bool)
     grid = np.ix_(member, member)
-    return near[grid] & someone_radiates & distinct, together[grid] & distinct
+    return near[grid] & someone_radiates & distinct, together[grid] & distinct, far[grid] if far.any() else None
 
 
 def products(situation: Situation, kind: str) -> list[Found]:

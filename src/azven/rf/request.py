@@ -13,18 +13,30 @@ KINDS = ("2a-b", "a+b-c", "3a-2b", "3a-b-c", "4a-3b", "5a-4b", "2a", "3a", "a-b"
 MOST_STEPS, MOST_LAID_OUT, _FINEST_HZ = 1_000_000, 400_000_000, 5_000
 """Steps that one request may have; requests × finest steps of the raster that they share."""
 
-Relation = Literal["together", "near", "apart"]
+Relation = Literal["together", "near", "apart", "far"]
+"""How two zones hear one another: as one; spacing alone; not at all; so little that emissions must not overlap."""
+WIDTH_HZ = 200_000
 
 
 @dataclass(frozen=True)
 class Profile:
-    """What a receiver asks of its surroundings: spacing and a guard per product kind [Hz]; 0 = off."""
+    """What a receiver asks of its surroundings: spacing and a guard per product kind [Hz]; 0 = off. `width_hz` is that
+    of its emission."""
 
     spacing_hz: int
     guard_hz: Mapping[str, int] = field(default_factory=dict)
+    width_hz: int = WIDTH_HZ
 
     def guard(self, kind: str) -> int:
         return self.guard_hz.get(kind, 0)
+
+
+def apart_hz(a: Profile, b: Profile, relation: Relation) -> int:
+    """How far two carriers of these profiles have to stay from one another [Hz]: the larger of their spacings; where
+    their zones are far, half of their widths together; nothing where they are apart."""
+    if relation == "apart":
+        return 0
+    return -(-(a.width_hz + b.width_hz) // 2) if relation == "far" else max(a.spacing_hz, b.spacing_hz)
 
 
 @dataclass(frozen=True)
@@ -109,6 +121,12 @@ class PlanRequest:
 
     def validate(self) -> "PlanRequest":
         """Return self, or raise ValueError naming the path of the first entry that cannot be used."""
+        self.validate_members()
+        _validate_size(self)
+        return self
+
+    def validate_members(self) -> None:
+        """As `validate`, but for how much a search would have to lay out."""
         _validate_head(self)
         for i, blocked in enumerate(self.blocked):
             _validate_blocked(self, blocked, f"blocked[{i}]")
@@ -119,8 +137,6 @@ class PlanRequest:
             path = f"requests[{i}]"
             _validate_member(self, request, path, seen)
             _validate_tuning(request, path)
-        _validate_size(self)
-        return self
 
 
 def _refuse(path: str, message: str) -> None:
@@ -135,6 +151,8 @@ def _validate_head(request: PlanRequest) -> None:
     for name, profile in request.profiles.items():
         if profile.spacing_hz < 0:
             _refuse(f"profiles.{name}.spacing_hz", "must not be negative")
+        if profile.width_hz < 0:
+            _refuse(f"profiles.{name}.width_hz", "must not be negative")
         for kind, guard in profile.guard_hz.items():
             if kind not in KINDS:
                 _refuse(f"profiles.{name}.guard_hz.{kind}", f"unknown product kind; known: {', '.join(KINDS)}")

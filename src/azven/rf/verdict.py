@@ -117,14 +117,10 @@ def harmed_by(situation: Situation, carrier_id: str) -> set[str]:
         if any(len(found.victim) for found in near(situation, kind, alone)):
             victims.add(own)
     close = np.flatnonzero(
-        situation.meets[own] & (np.abs(situation.freq - situation.freq[own]) < _wider(situation, own))
+        situation.meets[own] & (np.abs(situation.freq - situation.freq[own]) < situation.apart_hz[own])
     )
     victims.update(close.tolist(), [own] if len(close) else [])
     return {situation.ids[v] for v in victims}
-
-
-def _wider(situation: Situation, i: int) -> Ints:
-    return np.asarray(np.maximum(situation.spacing, situation.spacing[i]))
 
 
 def involvement(situation: Situation) -> Ints:
@@ -141,9 +137,9 @@ def involvement(situation: Situation) -> Ints:
 
 
 def clashes(situation: Situation) -> list[Clash]:
-    """Pairs that meet and are closer than the larger of their spacings."""
+    """Pairs that meet and are closer than they have to stay."""
     distance = np.abs(situation.freq[:, None] - situation.freq[None, :])
-    spacing = np.maximum(situation.spacing[:, None], situation.spacing[None, :])
+    spacing = situation.apart_hz
     rows, columns = np.nonzero(np.triu(situation.meets & (distance < spacing)))
     return [
         Clash((situation.ids[i], situation.ids[j]), int(distance[i, j]), int(spacing[i, j]))
@@ -173,7 +169,7 @@ def margins(situation: Situation, only: Sequence[str] | None = None) -> dict[str
 def _spacing_margins(situation: Situation) -> tuple[Ints, list[Limit | None]]:
     n = len(situation.ids)
     distance = np.abs(situation.freq[:, None] - situation.freq[None, :])
-    slack = distance - np.maximum(situation.spacing[:, None], situation.spacing[None, :])
+    slack = distance - situation.apart_hz
     slack = np.where(situation.meets, slack, _FAR)
     limits: list[Limit | None] = [None] * n
     best: Ints = np.full(n, _FAR, np.int64)

@@ -7,6 +7,7 @@ from azven.book.formats.plan_request import CODES, Hertz
 from azven.book.formats.reading import Document, parse
 from azven.rf import coordinate as rf
 from azven.rf.verdict import Clash, Hit, Limit
+from azven.rf.whole import Whole, WholePlan
 
 NAME, VERSION = "azven-plan", 2
 _OLD = {formula: code for code, formula in CODES.items()}
@@ -74,6 +75,32 @@ def write(plan: rf.Plan, version: int = VERSION, names: Mapping[str, str] | None
         "given_conflicts": [_conflict(c, kind) for c in plan.given_conflicts],
         "stats": _stats(plan.stats, version),
     }  # fmt: skip
+
+
+def write_whole(found: WholePlan, wanted: Whole, version: int = VERSION) -> dict[str, Any]:
+    """The document of a plan of every kind of link: wideband carriers with their channel, links of shared bands with
+    their interference."""
+    out = write(found.narrow, version, wanted.narrow.names)
+    called = wanted.narrow.names if version > 1 else {}
+    for name, (channel, margin) in found.wides.items():
+        out["assignments"].append({
+            "id": name, **_name(called, name), "freq_hz": channel.centre_hz, "channel": channel.name,
+            "margin_hz": margin, "limit": None,
+        })  # fmt: skip
+    for name, (freq, interference) in found.shareds.items():
+        out["assignments"].append({
+            "id": name, **_name(called, name), "freq_hz": freq, "margin_hz": None, "limit": None,
+            "interference_dbm": interference,
+        })  # fmt: skip
+    out["unplaced"] += [{"id": n, **_name(called, n), "reason": why, "blockers": []} for n, why in found.unplaced]
+    others = len(found.wides) + len(found.shareds)
+    if others or found.unplaced:
+        stats = out["stats"]
+        stats["requested"] += others + len(found.unplaced)
+        stats["placed"] += others
+        if stats.get("proof") != "all placed" or found.unplaced:  # other channels might leave more
+            stats |= {k: v for k, v in (("bound", None), ("proved", False), ("proof", None)) if k in stats}
+    return out
 
 
 def _name(names: Mapping[str, str], member: str) -> dict[str, str]:

@@ -1,5 +1,6 @@
 """The open format `azven-plan-request` 2: a coordination to be computed. Version 1, with its codes, is read too."""
 
+from dataclasses import replace
 from typing import Annotated, Any, Literal
 
 from pydantic import Field
@@ -7,6 +8,8 @@ from pydantic import Field
 from azven.book.formats.errors import FormatError
 from azven.book.formats.reading import Document, parse
 from azven.rf import request as rf
+from azven.rf.band24 import Other, Span
+from azven.rf.whole import OWN_LEVEL_DBM, Foreign, Shared, Whole, Wide, WideChannel
 
 NAME, VERSION = "azven-plan-request", 2
 CODES = {
@@ -14,7 +17,7 @@ CODES = {
     "H2": "2a", "H3": "3a", "2T2O": "a-b",
 }  # fmt: skip
 """How version 1 names the kinds of products."""
-_LATER = "is part of version 2 that this Azven does not plan yet; it was not planned without it"
+_ONLY_WHOLE = "is not a narrow link; a request with it is planned as a whole"
 Hertz = Annotated[int, Field(ge=0, le=10**12)]
 _MOST_REQUESTS, _MOST_CARRIERS, _MOST_ZONES, _MOST_RELATIONS, _MOST_RANGES = 5_000, 10_000, 1_000, 20_000, 1_000
 """Far more than any event has; what is longer is refused before it costs time and memory."""
@@ -58,6 +61,19 @@ class CarrierDocument(Document):
     name: str = ""
 
 
+class WideChannelDocument(RangeDocument):
+    name: str
+    interference_dbm: float | None = None
+
+
+class WideDocument(Document):
+    """A wideband carrier: it stands on the centre of one of its channels."""
+
+    width_hz: Annotated[int, Field(ge=1, le=10**12)]
+    guard_hz: Hertz = 500_000
+    channels: Annotated[list[WideChannelDocument], Field(min_length=1, max_length=_MOST_RANGES)]
+
+
 class RequestDocument(Document):
     id: str
     profile: str
@@ -69,7 +85,19 @@ class RequestDocument(Document):
     times: list[str] = []
     allowed: Annotated[list[RangeDocument], Field(max_length=_MOST_RANGES)] | None = None
     name: str = ""
-    wide: dict[str, Any] | None = None
+    wide: WideDocument | None = None
+    own_level_dbm: float | None = None
+
+
+class OtherDocument(Document):
+    """Somebody else in a shared band."""
+
+    id: str = ""
+    centre_hz: Annotated[float, Field(gt=0, le=1e12)]
+    width_hz: Annotated[float, Field(gt=0, le=1e12)]
+    level_dbm: float
+    duty: Annotated[float, Field(ge=0, le=1)] = 1.0
+    zones: list[str] | None = None
 
 
 class PlanRequestDocument(Document):
@@ -87,38 +115,92 @@ class PlanRequestDocument(Document):
     blocked: Annotated[list[BlockedDocument], Field(max_length=_MOST_CARRIERS)] = []
     carriers: Annotated[list[CarrierDocument], Field(max_length=_MOST_CARRIERS)] = []
     requests: Annotated[list[RequestDocument], Field(max_length=_MOST_REQUESTS)]
+    others: Annotated[list[OtherDocument], Field(max_length=_MOST_CARRIERS)] = []
+    own_level_dbm: float = OWN_LEVEL_DBM
 
 
 def read(data: Any) -> rf.PlanRequest:
-    """A checked request from parsed JSON; FormatError in one line, with the path, when it cannot be used."""
+    """A checked request of narrow links alone from parsed JSON; FormatError in one line, with the path, when it cannot
+    be used."""
+    found = read_whole(data)
+    for i, wish in enumerate(data["requests"]):
+        if wish["id"] in {w.id for w in found.wides} | {s.request.id for s in found.shareds}:
+            raise FormatError(f"requests[{i}]: {_ONLY_WHOLE}")
+    return found.narrow
+
+
+def read_whole(data: Any) -> Whole:
+    """A checked request of every kind of link; FormatError as `read`."""
     document = parse(PlanRequestDocument, data, NAME, VERSION)
-    _refuse_what_comes_later(document)
+    _check_parts(document)
     try:
-        return _request(document).validate()
+        return _whole(document)
     except FormatError:
         raise
     except ValueError as error:
         raise FormatError(str(error)) from error
 
 
-def _refuse_what_comes_later(d: PlanRequestDocument) -> None:
-    for key, profile in d.profiles.items():
-        if profile.shared:
-            raise FormatError(f"profiles.{key}.shared: {_LATER}")
-    for i, relation in enumerate(d.relations):
-        if relation.relation == "far":
-            raise FormatError(f"relations[{i}].relation: far {_LATER}")
+def _check_parts(d: PlanRequestDocument) -> None:
     for i, wish in enumerate(d.requests):
-        if wish.wide is not None:
-            raise FormatError(f"requests[{i}].wide: {_LATER}")
-        for field in ("ranges", "step_hz"):
+        if wish.profile not in d.profiles:
+            raise FormatError(f"requests[{i}].profile: unknown profile '{wish.profile}'")
+        for field in ("ranges", "step_hz") if wish.wide is None else ():
             if field not in wish.model_fields_set:
                 raise FormatError(f"requests[{i}].{field}: field required")
+        for j, channel in enumerate(wish.wide.channels if wish.wide is not None else ()):
+            if channel.low_hz >= channel.high_hz:
+                raise FormatError(f"requests[{i}].wide.channels[{j}]: ends below its start")
+    for i, other in enumerate(d.others):
+        for zone in other.zones or ():
+            if zone not in d.zones:
+                raise FormatError(f"others[{i}].zones: unknown zone '{zone}'")
+
+
+def _whole(d: PlanRequestDocument) -> Whole:
+    """The parts of a request; all of it is checked as if every link were narrow, but for the steps of wide ones."""
+    wides = [r for r in d.requests if r.wide is not None]
+    shareds = [r for r in d.requests if r.wide is None and d.profiles[r.profile].shared]
+    apart = {r.id for r in (*wides, *shareds)}
+    everyone = _request(d)
+    stand_ins = tuple(
+        replace(r, ranges=(rf.Range(1, 1),), step_hz=1, allowed=None) if r.id in {w.id for w in wides} else r
+        for r in everyone.requests
+    )
+    narrow = tuple(r for r in everyone.requests if r.id not in apart)
+    replace(everyone, requests=stand_ins).validate_members()
+    return Whole(
+        narrow=replace(everyone, requests=narrow).validate(),
+        wides=tuple(_wide(r) for r in wides),
+        shareds=tuple(
+            Shared(
+                request=_wish(r), width_hz=d.profiles[r.profile].width_hz,
+                own_level_dbm=d.own_level_dbm if r.own_level_dbm is None else r.own_level_dbm,
+            )
+            for r in shareds
+        ),
+        foreign=tuple(
+            Foreign(
+                Other(Span(o.centre_hz, o.width_hz), o.level_dbm, o.duty),
+                None if o.zones is None else frozenset(o.zones),
+            )
+            for o in d.others
+        ),
+    )  # fmt: skip
+
+
+def _wide(r: RequestDocument) -> Wide:
+    assert r.wide is not None
+    channels = tuple(WideChannel(c.name, c.low_hz, c.high_hz, c.interference_dbm) for c in r.wide.channels)
+    return Wide(
+        id=r.id, zone=r.zone, channels=channels, width_hz=r.wide.width_hz, guard_hz=r.wide.guard_hz,
+        priority=r.priority, times=frozenset(r.times),
+    )  # fmt: skip
 
 
 def _request(d: PlanRequestDocument) -> rf.PlanRequest:
     return rf.PlanRequest(
-        profiles={k: rf.Profile(p.spacing_hz, _guards(p, d.version, k)) for k, p in d.profiles.items()},
+        profiles={k: rf.Profile(p.spacing_hz, _guards(p, d.version, k), p.width_hz) for k, p in d.profiles.items()},
         zones=tuple(d.zones),
         requests=tuple(_wish(r) for r in d.requests),
         relations=_relations(d),
@@ -170,8 +252,7 @@ def _relations(d: PlanRequestDocument) -> dict[frozenset[str], rf.Relation]:
             raise FormatError(f"relations[{i}].zones: a zone is always together with itself")
         if pair in out:
             raise FormatError(f"relations[{i}].zones: {' and '.join(r.zones)} stand twice")
-        if r.relation != "far":
-            out[pair] = r.relation
+        out[pair] = r.relation
     return out
 
 
@@ -206,7 +287,8 @@ def write(request: rf.PlanRequest) -> dict[str, Any]:
         "effort": request.effort,
         "time_limit_s": request.time_limit_s,
         "profiles": {
-            k: {"spacing_hz": p.spacing_hz, "guard_hz": dict(p.guard_hz)} for k, p in request.profiles.items()
+            k: {"spacing_hz": p.spacing_hz, "guard_hz": dict(p.guard_hz), "width_hz": p.width_hz}
+            for k, p in request.profiles.items()
         },
         "zones": {z: _named(request.zone_names.get(z)) for z in request.zones},
         "acts": {a: _named(name) for a, name in request.act_names.items()},

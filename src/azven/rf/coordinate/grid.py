@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from azven.rf.coordinate.relations import RELATIONS, Level, window
-from azven.rf.request import Carrier, PlanRequest, Profile, Range, Request, meet_in_time
+from azven.rf.request import Carrier, PlanRequest, Profile, Range, Request, apart_hz, meet_in_time
 
 _FINEST_HZ = 5_000
 _TUNABLE_KEPT = 200
@@ -137,7 +137,7 @@ class Grid:
     def spacing_window(self, f: int, x: int) -> tuple[int, int]:
         """Whole steps f − x, (first, last), at which members of two tags stand too near; last below first for none."""
         a, b = self.tags[f], self.tags[x]
-        wide = max(self.profile(f).spacing_hz, self.profile(x).spacing_hz)
+        wide = apart_hz(self.profile(f), self.profile(x), self.request.relation(a.zone, b.zone))
         if wide <= 0:
             return 0, -1
         off, within = a.offset_hz - b.offset_hz, wide - 1 + a.error_hz + b.error_hz

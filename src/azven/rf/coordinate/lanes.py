@@ -153,12 +153,14 @@ def _all_but_one(
 
 
 def _guarded(plan: PlanRequest, cause: str) -> bool:
+    if cause == "spacing" and "far" in plan.relations.values():
+        return True
     return any(p.spacing_hz if cause == "spacing" else p.guard(cause) for p in plan.profiles.values())
 
 
 def _only(profile: Profile, cause: str) -> Profile:
     """The profile with every rule but `cause` switched off."""
     if cause == "spacing":
-        return Profile(profile.spacing_hz, {})
+        return replace(profile, guard_hz={})
     guard = profile.guard(cause)
-    return Profile(0, {cause: guard} if guard else {})
+    return replace(profile, spacing_hz=0, guard_hz={cause: guard} if guard else {}, width_hz=0)

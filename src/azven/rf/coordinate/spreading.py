@@ -36,7 +36,7 @@ def spread(search: Search) -> Search:
 
 def _wider(request: PlanRequest, factor: float) -> PlanRequest:
     profiles = {
-        name: Profile(round(p.spacing_hz * factor), {k: round(g * factor) for k, g in p.guard_hz.items()})
+        name: Profile(round(p.spacing_hz * factor), {k: round(g * factor) for k, g in p.guard_hz.items()}, p.width_hz)
         for name, p in request.profiles.items()
     }
     return replace(request, profiles=profiles)

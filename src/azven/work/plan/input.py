@@ -108,7 +108,7 @@ class _Known:
         return acts | {change for change, pair in self.changes.items() if not acts.isdisjoint(pair)}
 
     def profiles(self, models: Iterable[Model], density: int) -> dict[str, Profile]:
-        return {ids.of(m): at_density(Profile(m.spacing_hz, m.guard_hz), density) for m in models}
+        return {ids.of(m): at_density(Profile(m.spacing_hz, m.guard_hz, m.bandwidth_hz), density) for m in models}
 
     def act_names(self, names: Mapping[str, str]) -> dict[str, str]:
         """The names of acts and of the changes between them."""

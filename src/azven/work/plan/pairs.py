@@ -56,7 +56,7 @@ def matrix(board: Board) -> Matrix:
                     np.add.at(products, (found.sources[:, i], found.sources[:, j]), 1)
     products = products + products.T
     distance = np.abs(situation.freq[:, None] - situation.freq[None, :])
-    slack = distance - np.maximum(situation.spacing[:, None], situation.spacing[None, :])
+    slack = distance - situation.apart_hz
     order = np.argsort(situation.freq, kind="stable")
     grid = np.ix_(order, order)
     members = tuple(situation.ids[i] for i in order.tolist())
