@@ -8,7 +8,7 @@ from PyQt6.QtCore import QEventLoop, QRect, QTimer
 from PyQt6.QtGui import QPainter, QPixmap
 from PyQt6.QtWidgets import QApplication
 
-from azven.book.records import Person
+from azven.book.records import Person, Wideband
 from azven.desk.app import start
 from azven.desk.window import Window
 from azven.work import ids, kit, plan
@@ -20,6 +20,7 @@ VIEWS = (
     ("listen-daylight", "", Channel("in-ear", "35")),
     ("kit-daylight", "", "Brass ear 1"),
     ("kit-persons-daylight", "kit-1", ""),
+    ("kit-wideband-daylight", "kit-2", ""),
     ("plan-daylight", "", "Lamp Choir 4"),
     ("plan-backstage", "", "Lamp Choir 4"),
     ("plan-products-daylight", "plan-1", "Brass 1"),
@@ -32,7 +33,6 @@ VIEWS = (
     ("chain-backstage", "", ""),
     ("chain-venue-daylight", "chain-4", ""),
     ("reach-daylight", "", ""),
-    ("reach-backstage", "", ""),
     ("plan-places-daylight", "", "Lamp Choir 4"),
     ("plan-history-daylight", "history", ""),
 )
@@ -92,6 +92,9 @@ def prepare(window: Window, name: str) -> None:
     if kind == "persons":
         tove = next(p.id for p in store.all(Person) if p.name == "Tove")
         window.stage.persons.chart.rows.choose({tove})  # type: ignore[attr-defined]
+    if kind == "wideband":
+        ferry = next(c.id for c in store.all(Wideband) if c.name == "Ferry")
+        window.stage.wideband.choose_rows({ferry})  # type: ignore[attr-defined]
     if kind == "places":
         window.places.open("site")
     window.tell("")

@@ -8,7 +8,7 @@ import pytest
 
 from azven.book.edits import Edit
 from azven.book.formats import plan_request
-from azven.book.records import Model, Unit
+from azven.book.records import Model, Unit, Wideband
 from azven.rf.coordinate import carriers_of
 from azven.rf.schools import LevelJudge
 from azven.rf.sweep import SweepSettings
@@ -254,12 +254,12 @@ def test_imported_sweep_takes_what_its_metadata_says(store, tmp_path):
     )
 
 
-def test_sheet_lists_every_link_and_runs_nothing(store):
+def test_sheet_lists_every_link_and_carrier_and_runs_nothing(store):
     link = next(x for x in kit.links(store, here(store)) if x.name == "Brass 5")
     store.apply(kit.change_links(store, [link], performer="=HYPERLINK(1)"))
     board = plan.board_of(store, here(store))
     rows = list(csv.reader(io.StringIO(sheet.csv_text(store, here(store), board))))
-    assert len(rows) == 1 + len(board.verdicts)
+    assert len(rows) == 1 + len(board.verdicts) + len(store.all(Wideband))
     assert "'=HYPERLINK(1)" in {cell for row in rows for cell in row}
     assert sheet.harmless("-104.5") == "-104.5"
     html = sheet.html(store, here(store), board, datetime.now(UTC))

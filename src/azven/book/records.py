@@ -31,6 +31,7 @@ Condition = Literal["good", "to be checked", "faulty", "in repair"]
 Phone = Literal["left behind", "flight mode", "on, away from the packs", "on, in a pocket"]
 BodySide = Literal["left", "right"]
 RouteKind = Literal["console input", "network channel", "analogue port"]
+WideState = Literal["muted", "active", "last"]
 PortKind = Literal["two-wire", "four-wire", "radio", "telephone"]
 
 SERVICES: tuple[Service, ...] = get_args(Service)
@@ -54,6 +55,7 @@ CONDITIONS: tuple[Condition, ...] = get_args(Condition)
 PHONES: tuple[Phone, ...] = get_args(Phone)
 BODY_SIDES: tuple[BodySide, ...] = get_args(BodySide)
 ROUTE_KINDS: tuple[RouteKind, ...] = get_args(RouteKind)
+WIDE_STATES: tuple[WideState, ...] = get_args(WideState)
 PORT_KINDS: tuple[PortKind, ...] = get_args(PortKind)
 
 EPOCH = datetime(2000, 1, 1, tzinfo=UTC)
@@ -377,6 +379,44 @@ class Route(Record):
     channel: int = 1
     stereo: bool = False
     position: int = 0
+
+
+@record
+class Wideband(Record):
+    """A wideband carrier of a show: many links in one raster channel, named by `channel`, empty where it is not placed.
+
+    Heard in `rooms` by their ids, none means in all. Narrow links keep `guard_hz` from the edges of its width. How it
+    starts is its `state`; a spare stands ready for what another carried.
+    """
+
+    show_id: int
+    name: str
+    model_id: int
+    channel: str = ""
+    rooms: tuple[int, ...] = ()
+    guard_hz: int = 500_000
+    state: WideState = "muted"
+    spare: bool = False
+    position: int = 0
+
+
+@record
+class WidePack(Record):
+    """A pack on a wideband carrier: an uplink in a `mode` of its model, a `mix` that it hears in a mode of its own;
+    empty for none. A `busy` pack is not moved to another carrier."""
+
+    show_id: int
+    name: str
+    mode: str = ""
+    mix: str = ""
+    mix_mode: str = ""
+    stereo: bool = False
+    rooms: tuple[int, ...] = ()
+    wideband_id: int | None = None
+    busy: bool = False
+    priority: int = 3
+    position: int = 0
+    note: str = ""
 
 
 @record

@@ -21,6 +21,7 @@ _BOUNDS: Mapping[type[r.Record], Mapping[str, tuple[float, float]]] = {
     },
     r.Unit: {"channels": (0, 1_000_000)},
     r.Show: {"density": (0, 4)},
+    r.Wideband: {"guard_hz": (0, 10**9)},
     r.Assignment: {"freq_hz": (0, 10**12)},
     r.Permit: {"low_hz": (0, 10**12), "high_hz": (0, 10**12)},
     r.Antenna: {"beamwidth_deg": (1e-6, 360.0), "carriers": (0, 10_000)},

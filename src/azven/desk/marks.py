@@ -81,6 +81,21 @@ def paint_state(painter: QPainter, box: QRectF, state: str, theme: Theme) -> Non
     painter.restore()
 
 
+def paint_banner(painter: QPainter, box: QRectF, color: QColor, outlined: bool = False) -> None:
+    """The flag of a wideband carrier: as wide as its box, with a notch at its right."""
+    notch = min(box.height() * 0.6, box.width() / 3)
+    shape = QPolygonF([
+        box.topLeft(), box.topRight(), QPointF(box.right() - notch, box.center().y()), box.bottomRight(),
+        box.bottomLeft(),
+    ])  # fmt: skip
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(color, 1.2))
+    painter.setBrush(Qt.BrushStyle.NoBrush if outlined else QBrush(color))
+    painter.drawPolygon(shape)
+    painter.restore()
+
+
 def paint_lock(painter: QPainter, at: QPointF, color: QColor) -> None:
     """A small padlock, 7 × 9."""
     painter.save()

@@ -3,7 +3,7 @@
 from azven.book.records import Design
 from azven.desk.session import Session
 from azven.work import ground, kit, listen
-from azven.work.kit import views
+from azven.work.kit import views, wideband
 
 Points = tuple[tuple[str, str], ...]
 """(text, colour role)."""
@@ -38,7 +38,8 @@ def of_kit(session: Session) -> Points:
     if not kit.links(session.store, session.scope):
         return (("no links", "ochre_text"),)
     gear, persons = views.open_points(session.store, session.scope)
-    named = (gear, "unfit"), (persons, "open")
+    wide = wideband.view(session.store, session.scope, session.picture).open_points
+    named = (gear, "unfit"), (persons, "open"), (wide, "wideband")
     return tuple((f"{count} {what}", "brick_text") for count, what in named if count)
 
 

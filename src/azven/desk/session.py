@@ -26,6 +26,7 @@ from azven.book.records import (
     Trace,
     Unit,
     Wall,
+    Wideband,
     Worn,
     Zone,
 )
@@ -47,7 +48,7 @@ if TYPE_CHECKING:
 _PICTURE_DEPENDS_ON = (Sweep, Trace, Neighbour, Region, Site)
 _BOARD_DEPENDS_ON = (
     *_PICTURE_DEPENDS_ON, Act, Antenna, Assignment, Link, Model, Permit, Plan, Reception, Relation, Show, Unit, Wall,
-    Worn, Zone,
+    Wideband, Worn, Zone,
 )  # fmt: skip
 FULL_BAND_HZ = (470_000_000.0, 694_000_000.0)
 _NARROWEST_VIEW_HZ = 200_000.0

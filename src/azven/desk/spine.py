@@ -7,11 +7,12 @@ from PyQt6.QtWidgets import QToolTip
 
 from azven.desk import theme as look
 from azven.desk.axis import BandView, paint_mhz, polygon, silhouette, stacked
-from azven.desk.marks import NOT_ON, PENNANT_W, paint_pennant, service_color
+from azven.desk.marks import NOT_ON, PENNANT_W, paint_banner, paint_pennant, service_color
 from azven.desk.session import Session
 from azven.desk.stage import tip
 from azven.work import chosen, ground, kit
 from azven.work.ground import permission
+from azven.work.kit import wideband
 from azven.work.plan import Verdict
 from azven.work.wording import mhz
 
@@ -52,6 +53,7 @@ class Spine(BandView):
         self._paint_silhouette(painter)
         self._paint_permitted(painter, place)
         self._paint_threats(painter)
+        self._paint_wideband(painter)
         self._paint_carriers(painter)
 
     @property
@@ -111,6 +113,18 @@ class Spine(BandView):
         painter.setPen(QPen(self._session.theme.color("brick"), 1, Qt.PenStyle.DashLine))
         for freq in self.threats:
             painter.drawLine(QLineF(self._axis.x(freq), 4, self._axis.x(freq), self._floor))
+
+    def _paint_wideband(self, painter: QPainter) -> None:
+        """Carriers that fill a channel, over their whole width."""
+        store, scope, color = self._session.store, self._session.scope, self._session.theme.color("petrol")
+        for carrier in wideband.carriers(store, scope):
+            span = wideband.span_hz(store, scope, carrier)
+            if span is None:
+                continue
+            left, right = (self._axis.x(edge) for edge in span)
+            painter.fillRect(QRectF(left, 6, right - left, self._floor - 6),
+                             self._session.theme.color("petrol", 36))  # fmt: skip
+            paint_banner(painter, QRectF(left, self._floor - 34, right - left, 14), color, carrier.spare)
 
     def _carriers(self) -> list[tuple[float, Verdict]]:
         placed = [(self._axis.x(v.freq_hz), v) for v in self._session.shown.verdicts if v.freq_hz is not None]

@@ -67,4 +67,11 @@ class Person:
     id: int
 
 
-Chosen = Link | Sweep | Line | Channel | Rule | Neighbour | Joint | Antenna | Person
+@dataclass(frozen=True)
+class Wideband:
+    """A wideband carrier."""
+
+    id: int
+
+
+Chosen = Link | Sweep | Line | Channel | Rule | Neighbour | Joint | Antenna | Person | Wideband

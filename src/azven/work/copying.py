@@ -33,4 +33,6 @@ class Copier:
                 out[f.name] = self.known.get(value, value)
             elif f.name == "acts":
                 out[f.name] = tuple(self.known[a] for a in value if a in self.known)
+            elif f.name == "rooms":
+                out[f.name] = tuple(dict.fromkeys(self.known.get(room, room) for room in value))
         return out

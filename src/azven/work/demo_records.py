@@ -18,6 +18,8 @@ from azven.book.records import (
     Show,
     Site,
     Unit,
+    Wideband,
+    WidePack,
     Worn,
     Zone,
 )
@@ -138,3 +140,25 @@ def patch(show: Show, story: Mapping[str, Any], links: Mapping[str, Link], numbe
         said = fields({k: v for k, v in entry.items() if k != "link"})
         ports.append(Port(id=number(), show_id=show.id, position=i, link_id=link.id if link else None, **said))
     return routes + ports
+
+
+def wideband(
+    show: Show, story: Mapping[str, Any], models: Mapping[str, Model], zones: Mapping[str, Zone], number: Number
+) -> list[Record]:
+    """Wideband carriers with the packs on them."""
+    out: list[Record] = []
+    packs: list[Record] = []
+
+    def rooms(entry: Mapping[str, Any]) -> tuple[int, ...]:
+        return tuple(zones[r].id for r in entry["rooms"])
+
+    for i, entry in enumerate(story["wideband"]):
+        carrier = Wideband(
+            id=number(), show_id=show.id, name=entry["name"], model_id=models[entry["model"]].id, position=i,
+            channel=entry["channel"], rooms=rooms(entry), spare=entry.get("spare", False),
+        )  # fmt: skip
+        out.append(carrier)
+        for pack in entry["packs"]:
+            said = pack | {"rooms": rooms(pack), "wideband_id": carrier.id, "position": len(packs)}
+            packs.append(WidePack(id=number(), show_id=show.id, **said))
+    return out + packs

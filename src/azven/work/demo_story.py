@@ -92,6 +92,7 @@ def _kit(store: Store, story: Mapping[str, Any], zones: Mapping[str, Zone], numb
     store.apply(Edit("Kit", add(show, *models.values(), *acts.values(), *units.values(), *packs.values(), *links)))
     named = {x.name: x for x in links}
     store.apply(Edit("Persons", add(*demo_records.people(show, story, named, packs, acts, number))))
+    store.apply(Edit("Wideband carriers", add(*demo_records.wideband(show, story, models, zones, number))))
     store.apply(Edit("Patch", add(*demo_records.patch(show, story, named, number))))
     return Scope(site_id, show.id)
 

@@ -23,6 +23,8 @@ from azven.book.records import (
     Route,
     Show,
     Site,
+    Wideband,
+    WidePack,
     Worn,
     Zone,
 )
@@ -112,13 +114,15 @@ def copy_show(store: Store, show: Show, site: Site, name: str) -> Edit:
 
 
 def _around(store: Store, show: Show, copier: Copier, same: bool) -> list[Record]:
-    """Persons with what they wear, pairs, patch and ports of a show again; at another site packs and receivers are
-    others."""
+    """Persons with what they wear, pairs, patch, ports and wideband carriers of a show again; at another site packs
+    and receivers are others, and carriers are in no channel."""
     people = store.all(Person, show_id=show.id)
     out: list[Record] = [*copier.copies(people)]
     worn = copier.copies(w for p in people for w in store.all(Worn, person_id=p.id))
     out += worn if same else [replace(w, unit_id=None) for w in worn]
-    for kind in (Pair, Route, Port):
+    carriers = copier.copies(store.all(Wideband, show_id=show.id))
+    out += carriers if same else [replace(c, channel="") for c in carriers]
+    for kind in (Pair, Route, Port, WidePack):
         out += copier.copies(store.all(kind, show_id=show.id))
     if same:
         out += copier.copies(r for x in store.all(Link, show_id=show.id) for r in store.all(Reception, link_id=x.id))
@@ -126,11 +130,11 @@ def _around(store: Store, show: Show, copier: Copier, same: bool) -> list[Record
 
 
 def _of_copies(inputs: Mapping[str, str], copier: Copier) -> dict[str, str]:
-    """What a plan was made from (`link/12` → digest), for the copies of links and acts."""
+    """What a plan was made from (`link/12` → digest), for the copies of links, acts and carriers."""
     out = {}
     for key, digest in inputs.items():
         kind, number = key.split("/", 1)
-        new = copier.known.get(int(number)) if kind in ("link", "act") and number.isdigit() else None
+        new = copier.known.get(int(number)) if kind in ("link", "act", "wideband") and number.isdigit() else None
         out[f"{kind}/{new}" if new else key] = digest
     return out
 
@@ -150,7 +154,7 @@ def remove_show(store: Store, show: Show) -> Edit:
     people, links = store.all(Person, show_id=show.id), store.all(Link, show_id=show.id)
     gone += [w for p in people for w in store.all(Worn, person_id=p.id)]
     gone += [r for x in links for r in store.all(Reception, link_id=x.id)]
-    gone += [r for kind in (Pair, Route, Port) for r in store.all(kind, show_id=show.id)]
+    gone += [r for kind in (WidePack, Wideband, Pair, Route, Port) for r in store.all(kind, show_id=show.id)]
     gone += [*people, *plans, *store.all(KeptPlan, show_id=show.id), *links]
     return Edit(f"Remove {show.name}", remove([*gone, *store.all(Act, show_id=show.id), show]))
 

@@ -22,7 +22,9 @@ _FEW_ACTS = 4
 """Of so few acts every combination is offered, of more those that follow one another."""
 
 
-def act_choices(acts: Sequence[Act], names: dict[int, str], whole: str) -> list[tuple[str, tuple[int, ...]]]:
+def act_choices(
+    acts: Sequence[Act] | Sequence[Zone], names: dict[int, str], whole: str
+) -> list[tuple[str, tuple[int, ...]]]:
     """Acts to choose from, `whole` for all of them."""
     runs = [list(acts[i:j]) for i in range(len(acts)) for j in range(i + 1, len(acts) + 1)]
     if len(acts) <= _FEW_ACTS:

@@ -63,6 +63,11 @@ class KitPage(Page):
         self.empty.setText(text if empty else "")
         self.empty.setVisible(empty)
 
+    def choose_rows(self, numbers: set[int]) -> None:
+        """Choose rows by number and bring them into view."""
+        self.table.choose(numbers)
+        self.table.show_chosen()
+
     def add(self) -> None:
         """Add what the page is about."""
 

@@ -98,6 +98,9 @@ class PersonsPage(KitPage):
         self.rest.setVisible(not found.persons)
         self._show_chosen()
 
+    def choose_rows(self, numbers: set[int]) -> None:
+        self.chart.rows.choose(numbers)
+
     def _show_chosen(self) -> None:
         store = self.session.store
         people = self.chart.rows.persons()

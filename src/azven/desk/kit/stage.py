@@ -9,6 +9,7 @@ from azven.desk.kit.pages import ActsPage, KitPage, LinksPage, ModelsPage, Units
 from azven.desk.kit.patch import PatchPage
 from azven.desk.kit.persons import PersonsPage
 from azven.desk.kit.take import TakePage
+from azven.desk.kit.wide import WidebandPage
 from azven.desk.session import Session
 from azven.desk.stage import Stage, button, row
 from azven.desk.tabs import Pages
@@ -23,9 +24,9 @@ class KitStage(Stage):
         super().__init__(session)
         self.links, self.persons, self.patch = LinksPage(session), PersonsPage(session), PatchPage(session)
         self.units, self.models, self.acts = UnitsPage(session), ModelsPage(session), ActsPage(session)
-        self.take = TakePage(session)
+        self.take, self.wideband = TakePage(session), WidebandPage(session)
         self.all: tuple[KitPage, ...] = (
-            self.links, self.persons, self.units, self.models, self.acts, self.patch, self.take,
+            self.links, self.persons, self.wideband, self.units, self.models, self.acts, self.patch, self.take,
         )  # fmt: skip
         self.pages = Pages([(p.title, p) for p in self.all])
         self.files = QPushButton("Files")
@@ -52,11 +53,7 @@ class KitStage(Stage):
     def show_rows(self, title: str, numbers: set[int]) -> None:
         """Bring a page into view with these rows chosen."""
         self.show_page(title)
-        if self.page is self.persons:
-            self.persons.chart.rows.choose(numbers)
-        else:
-            self.page.table.choose(numbers)
-            self.page.table.show_chosen()
+        self.page.choose_rows(numbers)
 
     def take_focus(self) -> None:
         if self.page is self.persons:

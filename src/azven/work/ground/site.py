@@ -19,6 +19,8 @@ from azven.book.records import (
     Show,
     Site,
     Unit,
+    Wideband,
+    WidePack,
     Zone,
 )
 from azven.book.regions import Territory, territory
@@ -115,11 +117,13 @@ def rename_zone(store: Reading, zone: Zone, name: str) -> Edit:
 
 
 def remove_zone(store: Reading, scope: Scope, zone: Zone) -> Edit:
-    """Take a room out with its relations; Refusal while links, units or neighbours are in it."""
+    """Take a room out with its relations; Refusal while something is in it or has to be heard there."""
     users = [
         *(x.name for x in store.all(Link, zone_id=zone.id)),
         *(x.name for x in store.all(Unit, zone_id=zone.id)),
         *(x.name for x in store.all(Neighbour, zone_id=zone.id)),
+        *(x.name for x in store.all(Wideband) if zone.id in x.rooms),
+        *(x.name for x in store.all(WidePack) if zone.id in x.rooms),
     ]
     if users:
         raise Refusal(

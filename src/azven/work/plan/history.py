@@ -23,6 +23,7 @@ from azven.book.records import (
     Relation,
     Sweep,
     Wall,
+    Wideband,
 )
 from azven.book.store import Store
 from azven.rf.density import STEPS
@@ -99,6 +100,10 @@ def fingerprint(store: Reading, scope: Scope, coming: Sequence[Record] = ()) -> 
         looked_at = [_looked_at(link, levels), _looked_at(model, levels), *wearer, *also]
         out[f"link/{link.id}"] = f"{_digest(looked_at)} {link.name}"
         out[f"power/{model.id}"] = f"{_digest([model.power_mw, model.gain_dbi])} {model.name}"
+    for carrier in store.all(Wideband, show_id=place.show.id):
+        if carrier.channel:
+            wide = (carrier.channel, carrier.rooms, carrier.guard_hz, models[carrier.model_id].bandwidth_hz)
+            out[f"wideband/{carrier.id}"] = f"{_digest(wide)} {carrier.name}"
     dated = any(p.starts_at or p.ends_at for p in place.permits)
     timed = dated or any(n.hours for n in ground.neighbours(store, scope))
     return out | _each("act", store.all(Act, show_id=place.show.id), levels, frozenset() if timed else _TIMES)
@@ -124,6 +129,7 @@ _WORDS = {
     "region": "the rules",
     "rooms": "the walls between",
     "power": "the power of",
+    "wideband": "the wideband carrier",
 }
 _MANY = {
     "sweep": "sweeps",
@@ -134,6 +140,7 @@ _MANY = {
     "power": "powers",
     "antenna": "antennas",
     "wall": "walls",
+    "wideband": "wideband carriers",
 }
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 
 from azven.book.reading import Reading
-from azven.book.records import Act, Link, Model, Neighbour, Unit, Wall, Zone
+from azven.book.records import Act, Link, Model, Neighbour, Unit, Wall, Wideband, Zone
 from azven.rf.by_level import Levels
 from azven.rf.coordinate import Heard
 from azven.rf.density import at_density
@@ -18,6 +18,7 @@ from azven.rf.schools import School
 from azven.work import ground, ids, kit
 from azven.work.ground import permission, places
 from azven.work.ids import EVERYWHERE
+from azven.work.kit import wideband
 from azven.work.listen import Picture
 from azven.work.plan import in_groups
 from azven.work.plan.in_groups import GroupSet
@@ -81,6 +82,7 @@ class _Known:
     """What the book says about links, looked up once."""
 
     def __init__(self, store: Reading, scope: Scope, picture: Picture, more_models: tuple[Model, ...] = ()) -> None:
+        self._store, self._scope = store, scope
         self.place, self.picture = ground.here(store, scope), picture
         self.models = {m.id: m for m in (*store.all(Model), *more_models)}
         self.zones = ground.zones(store, scope)
@@ -93,10 +95,11 @@ class _Known:
     def bars(self, link: Link) -> tuple[Bar, ...]:
         """What closes a link's lane; links of one kind share it."""
         racks = tuple(self.units[n] for n in (link.unit_id, *self.further.get(link.id, ())) if n in self.units)
-        key = link.model_id, link.band, racks, link.service, link.use_class, link.power_step_mw
+        key = link.model_id, link.band, racks, link.service, link.use_class, link.power_step_mw, link.zone_id
         if key not in self._bars:
             model = kit.as_used(self.models[link.model_id], link)
-            self._bars[key] = _bars(self.place, self.acts, self.picture, link, model, racks)
+            wide = _beside_wideband(wideband.closes(self._store, self._scope, link))
+            self._bars[key] = (*_bars(self.place, self.acts, self.picture, link, model, racks), *wide)
         return self._bars[key]
 
     def wish(self, link: Link, bars: tuple[Bar, ...]) -> Request:
@@ -314,6 +317,14 @@ def _out_of_groups(low: int, high: int, link: Link, model: Model) -> list[Bar]:
     known = sorted({f for freqs in model.groups.get(link.band, {}).values() for f in freqs if low <= f <= high})
     ends = pairwise([low - 1, *known, high + 1])
     return [Bar(a + 1, b, "tuning", f"in no group of {model.name}") for a, b in ends if a + 1 < b]
+
+
+def _beside_wideband(closed: Iterable[tuple[float, float, Wideband]]) -> list[Bar]:
+    """What wideband carriers keep narrow links from: exactly the guard is enough."""
+    return [
+        Bar(math.floor(centre - reach) + 1, math.ceil(centre + reach), "neighbour", f"wideband carrier {carrier.name}")
+        for centre, reach, carrier in closed
+    ]
 
 
 def _wish(link: Link, model: Model, times: frozenset[str], bars: tuple[Bar, ...]) -> Request:

@@ -14,7 +14,8 @@ from azven.book.records import Act, Link, Model, Zone
 from azven.book.regions import ADVICE
 from azven.book.store import Store
 from azven.rf.coordinate import Swap
-from azven.work import ground, ids, kit
+from azven.work import ground, ids, kit, listen
+from azven.work.kit import wideband
 from azven.work.plan.board import Board, Verdict
 from azven.work.scope import Scope
 from azven.work.wording import mhz
@@ -83,6 +84,30 @@ def _entry(
     )
 
 
+def wide_entries(store: Store, scope: Scope) -> list[tuple[Entry, str]]:
+    """Wideband carriers at the centres of their channels, and what is wrong with each in sentences."""
+    rooms = {z.id: z.name for z in ground.zones(store, scope)}
+    out = []
+    for standing in wideband.view(store, scope, listen.picture(store, scope)).standings:
+        carrier, low, width = standing.carrier, standing.low_hz, standing.model.bandwidth_hz
+        count = len({p.id for b in standing.blocks for p in b.packs})
+        entry = Entry(
+            link=carrier.name,
+            mhz="" if low is None else mhz(low + width // 2),
+            channel=carrier.channel,
+            room=", ".join(rooms[r] for r in carrier.rooms if r in rooms) or "all rooms",
+            acts="always",
+            equipment=f"{standing.model.name}, {count} packs",
+            band="" if low is None else f"{low / 1e6:g}–{(low + width) / 1e6:g}",
+            performer="",
+            margin="",
+            state=_STATES["unplaced" if low is None else "broken" if standing.wrong else "sound"],
+            spare=carrier.spare,
+        )
+        out.append((entry, " ".join(standing.wrong)))
+    return out
+
+
 def act_names(link: Link, acts: dict[int, str]) -> str:
     return ", ".join(acts[a] for a in link.acts if a in acts) or "always"
 
@@ -98,6 +123,7 @@ def html(store: Store, scope: Scope, board: Board, moment: datetime, swaps: Mapp
     known = {a.id for a in acts}
     on = {a.id: [e for v, e in both if a.id in v.link.acts or not known & set(v.link.acts)] for a in acts}
     rooms = [(name(ids.of(z)), [e for v, e in both if v.link.zone_id == z.id]) for z in ground.zones(store, scope)]
+    wide = wide_entries(store, scope)
     template = (files("azven") / "data" / "sheet.html").read_text("utf-8")
     return (
         Environment(autoescape=True)
@@ -113,8 +139,9 @@ def html(store: Store, scope: Scope, board: Board, moment: datetime, swaps: Mapp
             else "no region, none was chosen",
             advice=ADVICE,
             rooms=[(room, listed) for room, listed in rooms if listed],
-            broken=board.count("broken"),
-            unplaced=board.count("unplaced"),
+            wide=wide,
+            broken=board.count("broken") + sum(e.state == _STATES["broken"] for e, _ in wide),
+            unplaced=board.count("unplaced") + sum(not e.mhz for e, _ in wide),
             stale=board.stale,
             overrides=[
                 (p.name, f"{p.low_hz / 1e6:g}–{p.high_hz / 1e6:g} MHz", p.note)
@@ -138,7 +165,7 @@ def csv_text(store: Store, scope: Scope, board: Board) -> str:
     out = io.StringIO()
     writer = csv.writer(out)
     writer.writerow(HEADINGS)
-    for entry in entries(store, scope, board):
+    for entry in (*entries(store, scope, board), *(e for e, _ in wide_entries(store, scope))):
         writer.writerow([harmless(c) for c in entry.cells()])
     return out.getvalue()
 

@@ -100,6 +100,12 @@ def _person(known: Known, what: chosen.Person) -> Reasons | None:
     return reasons_person.for_person(known.store, known.scope, what.id)
 
 
+def _wideband(known: Known, what: chosen.Wideband) -> Reasons | None:
+    from azven.work.reasons import wide
+
+    return wide.for_carrier(known.store, known.scope, known.picture, what.id)
+
+
 _BY_KIND: dict[type[Chosen], Callable[[Known, Any], Reasons | None]] = {
     chosen.Link: _link,
     chosen.Sweep: _sweep,
@@ -110,4 +116,5 @@ _BY_KIND: dict[type[Chosen], Callable[[Known, Any], Reasons | None]] = {
     chosen.Joint: _joint,
     chosen.Antenna: _antenna,
     chosen.Person: _person,
+    chosen.Wideband: _wideband,
 }

@@ -1,0 +1,231 @@
+"""Wideband carriers, painted: a strip of slots each, what packs send from the left, what they hear from the right."""
+
+from collections.abc import Sequence
+
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QHelpEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QToolTip, QWidget
+
+from azven.desk import marks
+from azven.desk import theme as look
+from azven.desk.session import Session
+from azven.desk.stage import tip
+from azven.work.kit.wideband import Block, Standing, WideView
+from azven.work.wording import listed, one_line
+
+_HEAD, _STRIP, _UNDER, _LINE, _AIR, _EDGE = 26, 60, 17, 17, 10, 2
+_NAMED_W, _UPRIGHT_W = 34, 11
+"""A name stands level in a part of so many pixels, upright in one of so many, and else in the tip alone."""
+_VCENTER = Qt.AlignmentFlag.AlignVCenter
+_LEFT, _RIGHT = Qt.AlignmentFlag.AlignLeft | _VCENTER, Qt.AlignmentFlag.AlignRight | _VCENTER
+STATES = {"muted": "starts muted", "active": "starts active", "last": "starts as it was last"}
+
+
+class WideStrips(QWidget):
+    """All carriers, one under the other; a press on a part chooses the packs in it."""
+
+    picked = pyqtSignal(list)
+    asked = pyqtSignal(int)
+    """A press on the head of a carrier, by its number."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._view = WideView(standings=(), packs=(), loose=())
+        self._chosen: frozenset[int] = frozenset()
+        self.setAccessibleName("Wideband carriers and their slots")
+        session.themed.connect(self.update)
+
+    def show_view(self, view: WideView) -> None:
+        self._view = view
+        self.setMinimumHeight(int(sum(_height(s) for s in view.standings)) + _EDGE)
+        self.update()
+
+    def show_chosen(self, numbers: Sequence[int]) -> None:
+        """Tint the parts of the packs that are chosen in the table."""
+        self._chosen = frozenset(numbers)
+        self.update()
+
+    def chosen_parts(self) -> frozenset[int]:
+        """Numbers of the packs whose parts are tinted."""
+        return self._chosen
+
+    # -- where everything is ---------------------------------------------------------------------------
+
+    def blocks(self) -> list[tuple[QRectF, Block]]:
+        """Every part of every strip with its box."""
+        out, top = [], 0.0
+        for standing in self._view.standings:
+            out += self._parts(standing, top + _HEAD)
+            top += _height(standing)
+        return out
+
+    def _parts(self, standing: Standing, top: float) -> list[tuple[QRectF, Block]]:
+        width = self.width() - 2 * _EDGE
+        each = width / max(standing.capacity, standing.slots, 1)
+        left, right, out = float(_EDGE), float(_EDGE + width), []
+        for block in standing.blocks:
+            wide = block.slots * each
+            if block.down:
+                right -= wide
+                out.append((QRectF(right, top, wide, _STRIP), block))
+            else:
+                out.append((QRectF(left, top, wide, _STRIP), block))
+                left += wide
+        return out
+
+    # -- painting ------------------------------------------------------------------------------------
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter, top = QPainter(self), 0.0
+        for standing in self._view.standings:
+            self._paint_head(painter, standing, top)
+            self._paint_strip(painter, standing, top + _HEAD)
+            self._paint_lines(painter, standing, top + _HEAD + _STRIP + _UNDER)
+            top += _height(standing)
+
+    def _paint_head(self, painter: QPainter, standing: Standing, top: float) -> None:
+        theme, carrier, model = self._session.theme, standing.carrier, standing.model
+        marks.paint_banner(painter, QRectF(_EDGE, top + 6, 30, 13), theme.color("petrol"), carrier.spare)
+        painter.setFont(look.font(look.TITLE_PX, bold=True))
+        name = painter.fontMetrics().elidedText(one_line(carrier.name), Qt.TextElideMode.ElideRight, 200)
+        painter.setPen(theme.color("ink"))
+        x = 44.0
+        painter.drawText(QRectF(x, top, 220, _HEAD), _LEFT, name)
+        x += painter.fontMetrics().horizontalAdvance(name) + 12
+        painter.setFont(look.font(look.TITLE_PX))
+        where = "not placed"
+        if standing.low_hz is not None:
+            where = f"{standing.low_hz / 1e6:g}–{(standing.low_hz + model.bandwidth_hz) / 1e6:g} MHz"
+        painter.drawText(QRectF(x, top, 220, _HEAD), _LEFT, where)
+        x += painter.fontMetrics().horizontalAdvance(where) + 12
+        painter.setFont(look.font(look.SMALL_PX))
+        painter.setPen(theme.color("dim"))
+        said = [f"channel {carrier.channel}"] if standing.channel is not None else []
+        said += [f"{model.power_mw:g} mW over {model.bandwidth_hz / 1e6:g} MHz", STATES[carrier.state]]
+        said += ["spare"] if carrier.spare else []
+        text = " · ".join(said)
+        room = self.width() - x - 190
+        painter.drawText(QRectF(x, top, room, _HEAD), _LEFT,
+                         painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(room)))  # fmt: skip
+        painter.setFont(look.font(bold=True))
+        free = standing.capacity - standing.slots
+        painter.setPen(theme.color("ink" if free >= 0 else "brick_text"))
+        words = f"{free} of {standing.capacity} slots free" if free >= 0 else f"{-free} slots too many"
+        painter.drawText(QRectF(self.width() - 190, top, 188 - _EDGE, _HEAD), _RIGHT, words)
+
+    def _paint_strip(self, painter: QPainter, standing: Standing, top: float) -> None:
+        theme = self._session.theme
+        whole = QRectF(_EDGE, top, self.width() - 2 * _EDGE, _STRIP)
+        painter.fillRect(whole, theme.color("lane"))
+        parts = self._parts(standing, top)
+        for box, block in parts:
+            self._paint_part(painter, box, block)
+        left = max((b.right() for b, p in parts if not p.down), default=whole.left())
+        right = min((b.left() for b, p in parts if p.down), default=whole.right())
+        painter.setFont(look.font(look.SMALL_PX))
+        painter.setPen(theme.color("dim"))
+        if right - left > 60:
+            painter.drawText(QRectF(left, top, right - left, _STRIP), Qt.AlignmentFlag.AlignCenter,
+                             f"free · {_more(standing)}")  # fmt: skip
+        under = QRectF(_EDGE, top + _STRIP + 1, whole.width(), _UNDER - 1)
+        sent = sum(b.slots for b in standing.blocks if not b.down)
+        heard = standing.slots - sent
+        if standing.slots:
+            painter.drawText(under, _LEFT, f"sent by packs: {sent} slots, {_percent(sent, standing)}")
+            painter.drawText(under, _RIGHT, f"mixes that packs hear: {heard} slots, {_percent(heard, standing)}")
+        painter.setPen(theme.color("line"))
+        painter.drawRect(whole)
+
+    def _paint_part(self, painter: QPainter, box: QRectF, block: Block) -> None:
+        theme = self._session.theme
+        color = theme.color("plum" if block.down else "petrol")
+        if self._chosen & {p.id for p in block.packs}:
+            painter.fillRect(box, theme.color("chosen"))
+        painter.fillRect(QRectF(box.left(), box.bottom() - 3, box.width(), 3), color)
+        painter.setPen(theme.color("ink"))
+        painter.drawLine(box.topRight(), box.bottomRight())
+        painter.drawLine(box.topLeft(), box.bottomLeft())
+        painter.setFont(look.font(look.SMALL_PX))
+        painter.setPen(theme.color("dim"))
+        count = box.adjusted(1, 2, -2, 16 - _STRIP)
+        painter.drawText(count, _RIGHT if box.width() >= _NAMED_W else Qt.AlignmentFlag.AlignCenter, str(block.slots))
+        painter.setPen(theme.color("ink"))
+        if box.width() >= _NAMED_W:
+            self._say(painter, box.adjusted(4, 18, -3, -5), block.name)
+        elif box.width() >= _UPRIGHT_W:
+            painter.save()
+            painter.translate(box.left(), box.bottom() - 5)
+            painter.rotate(-90)
+            self._say(painter, QRectF(1, 0, _STRIP - 22, box.width()), block.name)
+            painter.restore()
+
+    @staticmethod
+    def _say(painter: QPainter, box: QRectF, name: str) -> None:
+        shown = painter.fontMetrics().elidedText(one_line(name), Qt.TextElideMode.ElideRight, int(box.width()))
+        painter.drawText(box, _LEFT, shown)
+
+    def _paint_lines(self, painter: QPainter, standing: Standing, top: float) -> None:
+        theme = self._session.theme
+        painter.setFont(look.font(12))
+        for state, text in _lines(standing):
+            marks.paint_state(painter, QRectF(_EDGE + 2, top + 3, 10, 10), state, theme)
+            painter.setPen(theme.color({"broken": "brick_text", "tight": "ochre_text"}.get(state, "dim")))
+            shown = painter.fontMetrics().elidedText(one_line(text), Qt.TextElideMode.ElideRight, self.width() - 24)
+            painter.drawText(QRectF(20, top, self.width() - 22, _LINE), _LEFT, shown)
+            top += _LINE
+
+    # -- mouse ---------------------------------------------------------------------------------------
+
+    def _block_at(self, at: QPointF) -> Block | None:
+        return next((block for box, block in self.blocks() if box.contains(at)), None)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        block = self._block_at(event.position())
+        if block is not None:
+            self.picked.emit([p.id for p in block.packs])
+            return
+        top = 0.0
+        for standing in self._view.standings:
+            if top <= event.position().y() < top + _height(standing):
+                self.asked.emit(standing.carrier.id)
+            top += _height(standing)
+
+    def event(self, event: QEvent | None) -> bool:
+        if isinstance(event, QHelpEvent):
+            block = self._block_at(QPointF(event.pos()))
+            QToolTip.showText(event.globalPos(), "" if block is None else tip(_told(block)), self)
+            return True
+        return super().event(event)
+
+
+def _lines(standing: Standing) -> list[tuple[str, str]]:
+    """What is wrong with a carrier, then what its loss would mean."""
+    lost = [(standing.lost_state, f"If it is lost: {standing.if_lost}")] if standing.if_lost else []
+    return [("broken", text) for text in standing.wrong] + lost
+
+
+def _height(standing: Standing) -> float:
+    return _HEAD + _STRIP + _UNDER + _LINE * len(_lines(standing)) + _AIR
+
+
+def _percent(slots: int, standing: Standing) -> str:
+    return f"{standing.share(slots):.1f} %"
+
+
+def _more(standing: Standing) -> str:
+    """How many more packs could send, in the mode that most of the model's packs are in, else the first."""
+    modes = {name: slots for name, slots, _, _ in standing.model.modes}
+    used = [p.mode for b in standing.blocks if not b.down for p in b.packs if p.mode in modes]
+    name = max(sorted(set(used)), key=used.count) if used else next(iter(modes))
+    count = (standing.capacity - standing.slots) // modes[name]
+    return f"{count} more in “{name}”"
+
+
+def _told(block: Block) -> str:
+    names = listed([p.name for p in block.packs], 8)
+    if block.down:
+        return f"Mix {block.name}: {block.slots} slots once for {names}"
+    return f"{names} sends: {block.slots} slots"

@@ -1,0 +1,304 @@
+"""Wideband carriers of a show: packs on them, which channel, what falls silent if one is lost."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from azven.book.reading import Reading
+from azven.book.records import Link, Model, Wideband, WidePack
+from azven.rf import wideband as rf
+from azven.rf.levels import dbm
+from azven.rf.sweep import Channel
+from azven.work import ground
+from azven.work.ground import permission
+from azven.work.kit.gear import links, planned
+from azven.work.listen import Picture
+from azven.work.scope import Scope
+from azven.work.wording import listed
+
+_MOST_PACKS = 500
+State = Literal["sound", "tight", "broken"]
+
+
+def carriers(store: Reading, scope: Scope) -> list[Wideband]:
+    return sorted(store.all(Wideband, show_id=scope.show), key=lambda c: (c.spare, c.position, c.id))
+
+
+def packs(store: Reading, scope: Scope) -> list[WidePack]:
+    return sorted(store.all(WidePack, show_id=scope.show), key=lambda p: (p.position, p.id))
+
+
+def wideband_models(store: Reading) -> list[Model]:
+    """Models that are wideband carriers."""
+    return [m for m in store.all(Model) if m.capacity and m.modes]
+
+
+def placed_at(store: Reading, scope: Scope, carrier: Wideband) -> Channel | None:
+    """The raster channel that a carrier stands in; None where it is not placed or the raster has none of that name."""
+    return next((c for c in ground.here(store, scope).channels() if c.name == carrier.channel), None)
+
+
+def span_hz(store: Reading, scope: Scope, carrier: Wideband) -> tuple[float, float] | None:
+    """Edges of a carrier's width; None where it is not placed."""
+    channel = placed_at(store, scope, carrier)
+    if channel is None:
+        return None
+    middle, half = (channel.low_hz + channel.high_hz) / 2, store.get(Model, carrier.model_id).bandwidth_hz / 2
+    return middle - half, middle + half
+
+
+def closes(store: Reading, scope: Scope, link: Link) -> list[tuple[float, float, Wideband]]:
+    """Where wideband carriers keep a narrow link from: centre and reach [Hz] of each that is heard in its room or one
+    that hears it."""
+    related = ground.relations(store, scope)
+    out = []
+    for carrier in carriers(store, scope):
+        span = span_hz(store, scope, carrier)
+        if span is not None and meets(carrier, link.zone_id, related):
+            low, high = span
+            out.append(((low + high) / 2, (high - low) / 2 + carrier.guard_hz, carrier))
+    return out
+
+
+def meets(carrier: Wideband, zone: int, related: Mapping[frozenset[int], Any]) -> bool:
+    if not carrier.rooms or zone in carrier.rooms:
+        return True
+    pairs = [related.get(frozenset((zone, room))) for room in carrier.rooms]
+    return any(r is not None and r.relation in ("together", "near") for r in pairs)
+
+
+# -- how it stands ---------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, kw_only=True)
+class Block:
+    """A part of a carrier's slots: an uplink of a pack, or a mix with the packs that hear it."""
+
+    name: str
+    slots: int
+    packs: tuple[WidePack, ...]
+    down: bool
+
+
+@dataclass(frozen=True, kw_only=True)
+class Standing:
+    """A carrier with what is on it."""
+
+    carrier: Wideband
+    model: Model
+    channel: Channel | None
+    blocks: tuple[Block, ...]
+    slots: int
+    wrong: tuple[str, ...]
+    lost_links: tuple[str, ...]
+    """Narrow links that stand too close to it."""
+    if_lost: str
+    lost_state: State
+    """Sound with nothing on it, tight where the others take its packs, broken where they do not."""
+
+    @property
+    def capacity(self) -> int:
+        return self.model.capacity
+
+    def share(self, slots: int) -> float:
+        """Slots in percent of what it has, with one decimal."""
+        return rf.percent(slots, self.capacity)
+
+    @property
+    def low_hz(self) -> int | None:
+        """Lower edge of its width; None where it is not placed."""
+        if self.channel is None:
+            return None
+        return (self.channel.low_hz + self.channel.high_hz - self.model.bandwidth_hz) // 2
+
+
+@dataclass(frozen=True, kw_only=True)
+class WideView:
+    """All carriers of a show, packs that are on none, and what is wrong in all."""
+
+    standings: tuple[Standing, ...]
+    packs: tuple[WidePack, ...]
+    loose: tuple[WidePack, ...]
+
+    @property
+    def open_points(self) -> int:
+        return sum(len(s.wrong) for s in self.standings) + len(self.loose)
+
+
+def view(store: Reading, scope: Scope, picture: Picture) -> WideView:
+    """How the wideband carriers of a show stand."""
+    found, everyone = carriers(store, scope), packs(store, scope)
+    standings = tuple(_standing(store, scope, picture, c, found, everyone) for c in found)
+    known = {c.id for c in found}
+    return WideView(
+        standings=standings, packs=tuple(everyone), loose=tuple(p for p in everyone if p.wideband_id not in known)
+    )
+
+
+def _standing(
+    store: Reading, scope: Scope, picture: Picture, carrier: Wideband, found: Sequence[Wideband],
+    everyone: Sequence[WidePack],
+) -> Standing:  # fmt: skip
+    model, channel = store.get(Model, carrier.model_id), placed_at(store, scope, carrier)
+    mine = [p for p in everyone if p.wideband_id == carrier.id]
+    blocks, unknown = _blocks(model, mine)
+    slots = sum(b.slots for b in blocks)
+    lost = _lost_links(store, scope, carrier, model, channel)
+    wrong = [f"{p.name} is in a mode that {model.name} has not." for p in unknown]
+    if slots > model.capacity:
+        wrong.append(f"{slots} slots are asked for, it has {model.capacity}.")
+    rooms = {z.id: z.name for z in ground.zones(store, scope)}
+    for pack in mine:
+        missing = [rooms.get(r, "a room") for r in pack.rooms if carrier.rooms and r not in carrier.rooms]
+        if missing:
+            wrong.append(f"{pack.name} is not covered in {listed(missing)}.")
+    if channel is None and carrier.channel:
+        wrong.append(f"The raster has no channel {carrier.channel}.")
+    elif channel is not None:
+        wrong += [*_refusals(store, scope, model, channel), *_heard_there(picture, channel)]
+        related = ground.relations(store, scope)
+        wrong += [f"{c.name} stands in channel {c.channel} too, and is heard there." for c in found
+                  if c.id != carrier.id and c.channel == carrier.channel
+                  and hear_each_other(c, carrier, related)]  # fmt: skip
+    if lost:
+        wrong.append(f"{listed(list(lost), 3)} stand closer than {carrier.guard_hz / 1e3:g} kHz to its edges.")
+    state, if_lost = _if_lost(store, carrier, mine, found, everyone)
+    return Standing(
+        carrier=carrier, model=model, channel=channel, blocks=blocks, slots=slots, wrong=tuple(wrong), lost_links=lost,
+        if_lost=if_lost, lost_state=state,
+    )  # fmt: skip
+
+
+def _mode(model: Model, name: str) -> rf.Mode | None:
+    return next((rf.Mode(slots, stereo) for n, slots, stereo, _ in model.modes if n == name), None)
+
+
+def _blocks(model: Model, mine: Sequence[WidePack]) -> tuple[tuple[Block, ...], list[WidePack]]:
+    """Uplinks one by one, then mixes, each once for all packs that hear it in one mode."""
+    blocks, unknown = [], []
+    for pack in (p for p in mine if p.mode):
+        mode = _mode(model, pack.mode)
+        if mode is None:
+            unknown.append(pack)
+        else:
+            blocks.append(Block(name=pack.name, slots=mode.slots, packs=(pack,), down=False))
+    mixes: dict[tuple[str, str], list[WidePack]] = {}
+    for pack in (p for p in mine if p.mix):
+        mixes.setdefault((pack.mix, pack.mix_mode), []).append(pack)
+    for (name, mode_name), heard_by in mixes.items():
+        mode = _mode(model, mode_name)
+        if mode is None:
+            unknown += [p for p in heard_by if p not in unknown]
+        else:
+            stereo = any(p.stereo for p in heard_by)
+            blocks.append(Block(name=name, slots=mode.of_mix(stereo), packs=tuple(heard_by), down=True))
+    return tuple(blocks), unknown
+
+
+def _lost_links(
+    store: Reading, scope: Scope, carrier: Wideband, model: Model, channel: Channel | None
+) -> tuple[str, ...]:
+    if channel is None:
+        return ()
+    related, frequencies = ground.relations(store, scope), planned(store, scope)
+    near = {x.name: frequencies[x.id] for x in links(store, scope)
+            if x.id in frequencies and not x.set_aside and meets(carrier, x.zone_id, related)}  # fmt: skip
+    return rf.lost((channel.low_hz + channel.high_hz) // 2, model.bandwidth_hz, near, carrier.guard_hz)
+
+
+def _refusals(store: Reading, scope: Scope, model: Model, channel: Channel) -> list[str]:
+    """Why a carrier of a model may not stand in a channel, in sentences."""
+    place = ground.here(store, scope)
+    ranges = permitted(place, model)
+    why = rf.refused((channel.low_hz + channel.high_hz) // 2, model.bandwidth_hz, float(dbm(model.power_mw)),
+                     place.channels(), ranges)  # fmt: skip
+    words = {
+        "too-wide": f"It is wider than channel {channel.name}.", "off-raster": "It is not on the centre of a channel.",
+        "outside": f"Channel {channel.name} does not lie in one permitted range.",
+        "cap": f"It sends more than is permitted in channel {channel.name}.",
+    }  # fmt: skip
+    return [words[w] for w in why]
+
+
+def _heard_there(picture: Picture, channel: Channel) -> list[str]:
+    """What the sweeps say against a channel, in sentences."""
+    decision = next((d for d in picture.decisions["voice"] if d.reading.channel.name == channel.name), None)
+    if decision is None or decision.reading.power_dbm is None:
+        return [f"No sweep covers channel {channel.name}: what is there is not known."]
+    if decision.reading.occupancy == "taken":
+        level = f"{decision.reading.power_dbm:.0f}".replace("-", "−")
+        return [f"Channel {channel.name} is taken, {level} dBm; unless that is this carrier itself, choose another."]
+    return []
+
+
+def permitted(place: ground.Place, model: Model) -> list[rf.Permitted]:
+    """Permitted ranges without what is reserved in them, with the cap that a model keeps or not."""
+    if place.region is None:
+        return [rf.Permitted(0, 10**12)]
+    reserved = [(r.low_hz, r.high_hz) for r in place.region.rules if r.kind == "reserved"]
+    out = []
+    for rule in (r for r in place.region.rules if r.kind == "permitted"):
+        pieces = [(rule.low_hz, rule.high_hz)]
+        for low, high in reserved:
+            pieces = [q for a, b in pieces for q in ((a, min(b, low)), (max(a, high), b)) if q[0] < q[1]]
+        cap = None if not permission.over_cap(model, rule) else float(dbm(model.power_mw)) - 1
+        out += [rf.Permitted(a, b, cap) for a, b in pieces]
+    return out
+
+
+def _if_lost(
+    store: Reading, carrier: Wideband, mine: Sequence[WidePack], found: Sequence[Wideband],
+    everyone: Sequence[WidePack],
+) -> tuple[State, str]:  # fmt: skip
+    """What falls silent if a carrier is lost, and whether the others take it, each pack in turn where most is free."""
+    if not mine:
+        return "sound", ""
+    said = f"{len(mine)} pack{' falls' if len(mine) == 1 else 's fall'} silent at once"
+    others = [c for c in found if c.id != carrier.id and c.channel]
+    if not others:
+        return "broken", f"{said}; there is no other carrier to take {'it' if len(mine) == 1 else 'them'}."
+    on = {c.id: [rf_pack(store, c, p) for p in everyone if p.wideband_id == c.id] for c in others}
+    silent, takers = [], set()
+    for pack in sorted(mine, key=lambda p: (p.priority, -rf_pack(store, carrier, p).uplink, p.id)):
+        ways = []
+        for c in others:
+            asked, room = rf_pack(store, c, pack), rf_carrier(store, c)
+            slots = rf.load([*on[c.id], asked])
+            if room.covers(asked.rooms) and slots <= room.capacity and not unknown(store, c, pack):
+                ways.append((slots / room.capacity, c.position, c.id, asked))
+        if not ways:
+            silent.append(pack.name)
+            continue
+        _, _, number, asked = min(ways, key=lambda w: w[:3])
+        on[number].append(asked)
+        takers.add(number)
+    if silent:
+        return "broken", f"{said}; no room was found on the others for {listed(silent, 3)}."
+    return "tight", f"{said}; {listed([c.name for c in others if c.id in takers], 2)} can take all of them."
+
+
+def rf_carrier(store: Reading, carrier: Wideband) -> rf.Carrier:
+    rooms = frozenset(map(str, carrier.rooms)) if carrier.rooms else None
+    return rf.Carrier(id=str(carrier.id), capacity=store.get(Model, carrier.model_id).capacity, rooms=rooms)
+
+
+def unknown(store: Reading, carrier: Wideband, pack: WidePack) -> bool:
+    """Whether a pack is in a mode that a carrier's model has not."""
+    model = store.get(Model, carrier.model_id)
+    return any(name and _mode(model, name) is None for name in (pack.mode, pack.mix and pack.mix_mode))
+
+
+def rf_pack(store: Reading, carrier: Wideband, pack: WidePack) -> rf.Pack:
+    """A pack for the arithmetic, in the modes of a carrier; a mode that it has not takes nothing."""
+    model = store.get(Model, carrier.model_id)
+    up, down = _mode(model, pack.mode), _mode(model, pack.mix_mode)
+    return rf.Pack(
+        id=str(pack.id), uplink=up.slots if up else 0, downlink=(pack.mix, pack.mix_mode) if pack.mix else None,
+        downlink_slots=down.of_mix(pack.stereo) if down and pack.mix else 0, rooms=frozenset(map(str, pack.rooms)),
+        carrier=str(pack.wideband_id) if pack.wideband_id else None, busy=pack.busy and pack.wideband_id is not None,
+    )  # fmt: skip
+
+
+def hear_each_other(a: Wideband, b: Wideband, related: Mapping[frozenset[int], Any]) -> bool:
+    """Whether two carriers are heard in one room, or in rooms that hear one another."""
+    return not a.rooms or not b.rooms or any(meets(a, room, related) for room in b.rooms)
