@@ -21,6 +21,7 @@ VIEWS = (
     ("kit-daylight", "", "Brass ear 1"),
     ("kit-persons-daylight", "kit-1", ""),
     ("kit-wideband-daylight", "kit-2", ""),
+    ("kit-intercom-daylight", "kit-3", ""),
     ("plan-daylight", "", "Lamp Choir 4"),
     ("plan-backstage", "", "Lamp Choir 4"),
     ("plan-products-daylight", "plan-1", "Brass 1"),
@@ -30,7 +31,6 @@ VIEWS = (
     ("plan-excused-daylight", "", "Brass 3"),
     ("plan-level-daylight", "", "Lamp Choir 3"),
     ("chain-daylight", "", ""),
-    ("chain-backstage", "", ""),
     ("chain-venue-daylight", "chain-4", ""),
     ("reach-daylight", "", ""),
     ("plan-places-daylight", "", "Lamp Choir 4"),
@@ -95,6 +95,8 @@ def prepare(window: Window, name: str) -> None:
     if kind == "wideband":
         ferry = next(c.id for c in store.all(Wideband) if c.name == "Ferry")
         window.stage.wideband.choose_rows({ferry})  # type: ignore[attr-defined]
+    if kind == "intercom":
+        window.stage.intercom.base.setCurrentIndex(6)  # type: ignore[attr-defined]
     if kind == "places":
         window.places.open("site")
     window.tell("")

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QApplication
 
 from azven.book.records import Link, Model, Person, Route, Unit, Worn, Zone
+from azven.desk import files
 from azven.desk.kit.evening import Across
 from azven.desk.labels import write_labels
 from azven.desk.pdf import write_pdf
@@ -160,7 +161,8 @@ def test_sixty_persons_with_long_names_scroll_and_are_painted(window, stage):
     assert not picture.isNull()
 
 
-def test_an_empty_book_says_what_to_do_first_on_every_page(empty_window):
+def test_an_empty_book_says_what_to_do_first_on_every_page(empty_window, monkeypatch):
+    monkeypatch.setattr(files, "ask_where", lambda *_: None)
     empty_window.show_stage("kit")
     stage = empty_window.open_stage("kit")
     said = {}
@@ -169,7 +171,7 @@ def test_an_empty_book_says_what_to_do_first_on_every_page(empty_window):
         said[page.title] = page.empty.text()
         stage.run_primary()
         empty_window.grab()
-    assert all(said[t] for t in ("Links", "Persons", "Units", "Acts", "Patch"))
+    assert all(said[t] for t in ("Links", "Persons", "Wideband", "Intercom", "Units", "Acts", "Patch"))
 
 
 # -- several rows ----------------------------------------------------------------------------------------

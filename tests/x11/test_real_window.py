@@ -119,8 +119,9 @@ def test_rows_are_pasted_from_another_program(start, tmp_path):
     other = subprocess.Popen([sys.executable, "-c", program], env=desk.environment, stdout=subprocess.PIPE)
     try:
         assert other.stdout.readline() == b"there\n"
-        paste = "next(b for b in window.stage.findChildren(QPushButton) if b.text() == 'Paste')"
-        desk.click(*desk.ask(f"at({paste})"))
+        desk.click(*desk.ask("at(window.stage.files)"))
+        desk.until("QApplication.activePopupWidget() is not None")
+        desk.key("Down", "Return")
         desk.until("[x.name for x in kit.links(session.store, session.scope)].count('Visitor 2')", 2)
         assert "3 links pasted" in desk.ask("window.said()")
     finally:
@@ -266,3 +267,22 @@ def test_a_person_is_added_walked_to_and_dressed_by_keys(start):
     desk.until(f"len({PERSONS}.table.records.records)", 1)
     desk.key("ctrl+z")
     desk.until(f"len({PERSONS}.table.records.records)", 0)
+
+
+WIDE = "window.stage.wideband"
+
+
+def test_packs_are_added_and_taken_back_by_keys(start):
+    desk = start(stage="kit")
+    desk.until("session.jobs.idle")
+    desk.ask("window.stage.show_page('Wideband')")
+    desk.click(*desk.ask(f"at({WIDE}.pattern)"))
+    desk.type("Lamp 1")
+    desk.key("Tab", "Up")
+    desk.until(f"{WIDE}.count.value()", 2)
+    desk.ask(f"{WIDE}.pattern.setFocus()")
+    desk.key("Return")
+    desk.until(f"'Lamp 1 and Lamp 2' in {WIDE}.words.text()")
+    desk.ask(f"{WIDE}.of_packs.setFocus()")
+    desk.key("ctrl+z")
+    desk.until(f"'Lamp 1' in {WIDE}.words.text()", False)

@@ -37,6 +37,8 @@ class KitPage(Page):
     title = ""
     adds = ""
     """Title of the deed that adds a row."""
+    pastes, has_rows = False, True
+    """Whether rows of a spreadsheet can be pasted, and whether rows can be removed."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -63,6 +65,10 @@ class KitPage(Page):
         self.empty.setText(text if empty else "")
         self.empty.setVisible(empty)
 
+    def take_focus(self) -> None:
+        """Have the keyboard where work begins."""
+        self.table.setFocus()
+
     def choose_rows(self, numbers: set[int]) -> None:
         """Choose rows by number and bring them into view."""
         self.table.choose(numbers)
@@ -76,7 +82,7 @@ class KitPage(Page):
 
     def paste_text(self, text: str) -> None:
         """Rows from a spreadsheet."""
-        self.session.say("Rows can be pasted into Links, Persons, Units and Patch.")
+        self.session.say("Rows can be pasted into Links and Persons; units and the patch are read from files.")
 
     def files(self) -> list[FileDeed]:
         """What is read and written."""
@@ -94,6 +100,7 @@ class LinksPage(KitPage):
     """Links, with an entry for many of them."""
 
     title, adds = "Links", "Add links"
+    pastes = True
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)

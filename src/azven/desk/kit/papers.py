@@ -60,6 +60,9 @@ class Papers:
             lambda: printed.patch_sheet(self.session.store, self.session.scope, self.session.now()),
         )
 
+    def intercom(self, html: Callable[[], str]) -> None:
+        self._pdf("Intercom", "intercom.pdf", html)
+
     def _pdf(self, title: str, name: str, html: Callable[[], str], paper: Paper = "A4") -> None:
         path = files.ask_where(self.parent, title, name, _PDF)
         if path:

@@ -25,6 +25,7 @@ class PersonsPage(KitPage):
     """The chart above; below, who is chosen with what they wear."""
 
     title, adds = "Persons", "Add persons"
+    pastes = True
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -97,6 +98,9 @@ class PersonsPage(KitPage):
         self.chart.setVisible(bool(found.persons))
         self.rest.setVisible(not found.persons)
         self._show_chosen()
+
+    def take_focus(self) -> None:
+        self.chart.rows.setFocus()
 
     def choose_rows(self, numbers: set[int]) -> None:
         self.chart.rows.choose(numbers)

@@ -5,6 +5,7 @@ from functools import partial
 from PyQt6.QtWidgets import QApplication, QMenu, QPushButton, QVBoxLayout
 
 from azven.desk.actions import Action
+from azven.desk.kit.intercom import IntercomPage
 from azven.desk.kit.pages import ActsPage, KitPage, LinksPage, ModelsPage, UnitsPage
 from azven.desk.kit.patch import PatchPage
 from azven.desk.kit.persons import PersonsPage
@@ -25,19 +26,20 @@ class KitStage(Stage):
         self.links, self.persons, self.patch = LinksPage(session), PersonsPage(session), PatchPage(session)
         self.units, self.models, self.acts = UnitsPage(session), ModelsPage(session), ActsPage(session)
         self.take, self.wideband = TakePage(session), WidebandPage(session)
+        self.intercom = IntercomPage(session)
         self.all: tuple[KitPage, ...] = (
-            self.links, self.persons, self.wideband, self.units, self.models, self.acts, self.patch, self.take,
+            self.links, self.persons, self.wideband, self.intercom, self.units, self.models, self.acts, self.patch,
+            self.take,
         )  # fmt: skip
         self.pages = Pages([(p.title, p) for p in self.all])
         self.files = QPushButton("Files")
-        self.files.setToolTip("Read and write lists, labels, cards and catalogues")
+        self.files.setToolTip("Paste rows; read and write lists, labels, cards and catalogues")
         self.files.clicked.connect(self._show_files)
         box = QVBoxLayout(self)
         box.setContentsMargins(14, 8, 12, 0)
         box.setSpacing(6)
-        remove = button("Remove", self.remove, "Take out the selected rows; undo brings them back")
-        paste = button("Paste", self.paste, "Add rows copied out of a spreadsheet")
-        box.addLayout(row(self.pages.tabs, 1, self.files, paste, remove))
+        self.out = button("Remove", self.remove, "Take out the selected rows; undo brings them back")
+        box.addLayout(row(self.pages.tabs, 1, self.files, self.out))
         box.addWidget(self.pages, 1)
         self.pages.tabs.chosen.connect(self._turned)
 
@@ -56,16 +58,14 @@ class KitStage(Stage):
         self.page.choose_rows(numbers)
 
     def take_focus(self) -> None:
-        if self.page is self.persons:
-            self.persons.chart.rows.setFocus()
-        else:
-            self.page.table.setFocus()
+        self.page.take_focus()
 
     def refresh(self) -> None:
         self.pages.refresh()
 
     def _turned(self) -> None:
-        self.files.setVisible(bool(self.page.files()))
+        self.files.setVisible(bool(self.page.files()) or self.page.pastes)
+        self.out.setVisible(self.page.has_rows)
         self.primary_changed.emit()
 
     def primary(self) -> tuple[str, bool]:
@@ -89,6 +89,8 @@ class KitStage(Stage):
 
     def _show_files(self) -> None:
         menu = QMenu(self)
+        if self.page.pastes:
+            menu.addAction("Paste rows from a spreadsheet", self.paste)
         for deed in self.page.files():
             menu.addAction(deed.title, lambda d=deed: d.run())
         menu.popup(self.files.mapToGlobal(self.files.rect().bottomLeft()))
@@ -106,6 +108,8 @@ class KitStage(Stage):
         """Take out the selected rows."""
         if self.page is self.persons:
             self.persons.take_off_or_remove()
+            return
+        if not self.page.has_rows:
             return
         found = self.page.table.chosen()
         if found:

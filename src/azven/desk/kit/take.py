@@ -28,6 +28,7 @@ class TakePage(KitPage):
     """Models above, links of the show as another model below. Both are worked out beside the window."""
 
     title, adds = "What to take", "Rank models"
+    has_rows = False
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)

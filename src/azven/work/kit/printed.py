@@ -9,11 +9,13 @@ from typing import Any
 
 from azven.book.reading import Reading
 from azven.book.records import Model, Person, Unit
+from azven.book.regions import ADVICE
 from azven.work import ground, ids
-from azven.work.kit import patch, persons, views
+from azven.work.kit import intercom, patch, persons, views
 from azven.work.kit.evening import CHANGE_MIN, Evening, HandOn, Line
 from azven.work.kit.fitting import receptions
 from azven.work.kit.gear import links, planned, units
+from azven.work.kit.intercom import Cable, Sized
 from azven.work.kit.patch import Patch
 from azven.work.scope import Scope
 from azven.work.wording import listed, mhz
@@ -163,6 +165,24 @@ def patch_sheet(store: Reading, scope: Scope, moment: datetime) -> str:
         ports=[{"name": p.name, "kind": p.kind, "device": p.device, "joins": listed(list(p.joins)), "note": p.note}
                for p in found.ports],
         missing=listed(list(found.unpatched)),
+    )  # fmt: skip
+
+
+def intercom_sheet(store: Reading, scope: Scope, found: Sized, moment: datetime) -> str:
+    """How large the intercom has to be, with every mounting place."""
+    place, rooms = ground.here(store, scope), {z.id: z.name for z in ground.zones(store, scope)}
+
+    def cable(each: Cable) -> str:
+        if each.length_m is None:
+            return "not known"
+        return f"{each.length_m:.0f} m" + (", too long" if each.too_long else "")
+
+    return _render(
+        "intercom", show=place.show.name, site=place.site.name, made=place.clock.said(moment),
+        zone=place.clock.abbreviation(moment), band=found.asked.band, advice=ADVICE, wrong=found.wrong,
+        rows=intercom.in_words(found),
+        places=[{"name": c.mount.name, "room": rooms.get(c.mount.zone_id, ""), "height": f"{c.mount.z_m:g} m",
+                 "cable": cable(c), "used": "here" if c.used else ""} for c in found.cables],
     )  # fmt: skip
 
 
