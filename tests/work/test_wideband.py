@@ -11,6 +11,7 @@ import pytest
 from azven.book.edits import Edit, replace_record
 from azven.book.records import Link, Model, Show, Site, Wideband, WidePack, Zone
 from azven.refusal import Refusal
+from azven.rf import wideband as rf
 from azven.work import ground, listen, plan, shows, sites
 from azven.work.kit import wide_deeds, wideband
 from azven.work.plan import search, sheet
@@ -133,7 +134,7 @@ def test_a_carrier_in_a_room_apart_costs_nothing(store, picture):
     change(store, carrier(store, "Spare carrier"), channel="37", rooms=(signal.id,))
     near = [x for x in store.all(Link) if x.zone_id != signal.id]
     assert near
-    assert not any(c.name == "Spare carrier" for x in near for *_, c in wideband.closes(store, here(store), x))
+    assert not any(c.name == "Spare carrier" for x in near for *_, c in wideband.closes(store, here(store), x.zone_id))
 
 
 def test_a_plan_is_stale_when_a_carrier_moves(store):
@@ -251,3 +252,24 @@ def test_reasons_of_what_is_not_there_or_not_placed(store, picture):
     assert wide_reasons.for_carrier(store, here(store), picture, 10**6) is None
     change(store, carrier(store, "Barge"), channel="")
     assert "not placed yet" in told(store, picture, "Barge").verdict
+
+
+@pytest.mark.parametrize("channel", ["23", "32", "37"])
+def test_links_of_one_name_are_told_apart(store, picture, channel):
+    change(store, carrier(store, "Spare carrier"), channel=channel)
+    lost = standing(store, picture, "Spare carrier").lost_links
+    assert lost
+    for link in store.all(Link):
+        change(store, link, name="Oar")
+    assert standing(store, picture, "Spare carrier").lost_links == ("Oar",) * len(lost)
+
+
+@pytest.mark.parametrize("channel", ["", "31", "99"])
+def test_a_spare_that_cannot_stand_where_it_is_takes_nothing(store, picture, channel):
+    change(store, carrier(store, "Spare carrier"), channel=channel)
+    assert standing(store, picture, "Ferry").lost_state == "broken"
+
+
+def test_a_mix_heard_mono_and_stereo_is_counted_at_its_widest():
+    mono, stereo = (rf.Pack(id=i, downlink=("Mix", "standard"), downlink_slots=n) for i, n in (("a", 4), ("b", 7)))
+    assert rf.load([mono, stereo]) == rf.load([stereo, mono]) == 7

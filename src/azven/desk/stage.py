@@ -5,7 +5,7 @@ from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QWidget
 
 from azven.desk.actions import Action
 from azven.desk.session import Session
@@ -170,6 +170,19 @@ def pick(box: QComboBox, value: object) -> None:
     box.blockSignals(True)
     box.setCurrentIndex(at if box.count() else -1)
     box.blockSignals(False)
+
+
+def scrolled(inner: QWidget) -> QScrollArea:
+    """An area that scrolls up and down over what is behind it."""
+    area = QScrollArea()
+    area.setWidget(inner)
+    area.setWidgetResizable(True)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    viewport = area.viewport()
+    assert viewport is not None
+    viewport.setAutoFillBackground(False)
+    inner.setAutoFillBackground(False)
+    return area
 
 
 def row(*parts: QWidget | int, spacing: int = 8) -> QHBoxLayout:

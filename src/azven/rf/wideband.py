@@ -60,8 +60,11 @@ def percent(slots: int, capacity: int) -> float:
 
 
 def load(packs: Sequence[Pack]) -> int:
-    """Slots that packs on one carrier take: every uplink, and every downlink once."""
-    shared = {p.downlink: p.downlink_slots for p in packs if p.downlink is not None}
+    """Slots that packs on one carrier take: every uplink, and every downlink once, where packs differ at its widest."""
+    shared: dict[tuple[str, str], int] = {}
+    for pack in packs:
+        if pack.downlink is not None:
+            shared[pack.downlink] = max(pack.downlink_slots, shared.get(pack.downlink, 0))
     return sum(p.uplink for p in packs) + sum(shared.values())
 
 

@@ -5,13 +5,14 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
-from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from azven.book.records import Person
 from azven.desk import marks
 from azven.desk import theme as look
 from azven.desk.rows import ChosenRows
 from azven.desk.session import Session
+from azven.desk.stage import scrolled
 from azven.work.kit.evening import Finding, HandOn, Line
 from azven.work.kit.views import PersonsView
 from azven.work.wording import one_line
@@ -53,15 +54,9 @@ class EveningChart(QWidget):
         super().__init__()
         self.rows = PersonRows(session)
         self.head = _Head(session, self.rows)
-        scroll = QScrollArea()
-        scroll.setWidget(self.rows)
-        scroll.setWidgetResizable(True)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll = scrolled(self.rows)
         scroll.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOn)
         scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        viewport = scroll.viewport()
-        assert viewport is not None
-        viewport.setAutoFillBackground(False)
         self.rows.within = scroll
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)

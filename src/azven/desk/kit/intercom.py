@@ -2,24 +2,22 @@
 
 from collections.abc import Sequence
 
-from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QCheckBox,
     QFormLayout,
     QGridLayout,
     QHBoxLayout,
     QLabel,
-    QScrollArea,
     QSpinBox,
     QVBoxLayout,
     QWidget,
 )
 
-from azven.book.records import Zone
+from azven.book.records import Mount, Zone
 from azven.desk.kit.intercom_plan import IntercomPlan
 from azven.desk.kit.pages import FileDeed, KitPage
 from azven.desk.session import Session
-from azven.desk.stage import choice, fill, label
+from azven.desk.stage import choice, fill, label, scrolled
 from azven.refusal import Refusal
 from azven.work.kit import intercom, printed
 from azven.work.kit.intercom import Asked, Sized
@@ -40,6 +38,7 @@ class IntercomPage(KitPage):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.found: Sized | None = None
+        self._zones: list[Zone] = []
         self.rooms: dict[int, tuple[QCheckBox, QCheckBox]] = {}
         self._make_fields()
         self.plan = IntercomPlan(session)
@@ -52,27 +51,15 @@ class IntercomPage(KitPage):
         right = QVBoxLayout()
         right.addWidget(self.plan, 3)
         right.addWidget(self.wrong)
-        right.addWidget(self._scrolled(self.answer), 2)
+        right.addWidget(scrolled(self.answer), 2)
         right.addWidget(label(_EXPLAIN, "dim", wrap=True))
         both = QHBoxLayout()
         both.setSpacing(14)
-        form = self._scrolled(self._form())
+        form = scrolled(self._form())
         form.setFixedWidth(_FORM_W)
         both.addWidget(form)
         both.addLayout(right, 1)
         self.box.addLayout(both, 1)
-
-    @staticmethod
-    def _scrolled(inner: QWidget) -> QScrollArea:
-        area = QScrollArea()
-        area.setWidget(inner)
-        area.setWidgetResizable(True)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        viewport = area.viewport()
-        assert viewport is not None
-        viewport.setAutoFillBackground(False)
-        inner.setAutoFillBackground(False)
-        return area
 
     # -- figures ---------------------------------------------------------------------------------------
 
@@ -165,17 +152,17 @@ class IntercomPage(KitPage):
 
     # -- the answer ------------------------------------------------------------------------------------
 
-    def read(self) -> object:
+    def read(self) -> tuple[list[Zone], list[Mount]]:
         store, scope = self.session.store, self.session.scope
         return intercom.rooms_drawn(store, scope), intercom.mounts(store, scope)
 
-    def show_view(self, view: object) -> None:
-        store, scope = self.session.store, self.session.scope
-        zones = intercom.rooms_drawn(store, scope)
+    def show_view(self, view: tuple[list[Zone], list[Mount]]) -> None:
+        self._zones, mounts = view
+        zones = self._zones
         self._show_rooms(zones)
         rooms = {z.id: one_line(z.name) for z in zones}
         named = [(f"{one_line(m.name)}, {rooms.get(m.zone_id, 'not drawn')}", m.id)
-                 for m in intercom.mounts(store, scope)]  # fmt: skip
+                 for m in mounts]  # fmt: skip
         fill(self.base, [("nowhere yet", 0), *named])
         self.show_empty("No room is drawn yet, so coverage is not known: Reach draws rooms and mounting places.",
                         not zones)  # fmt: skip
@@ -194,7 +181,7 @@ class IntercomPage(KitPage):
         self.wrong.setText(" ".join(self.found.wrong))
         self.wrong.setVisible(bool(self.found.wrong))
         self._show_rows(intercom.in_words(self.found))
-        self.plan.show_sized(self.found, intercom.rooms_drawn(self.session.store, self.session.scope))
+        self.plan.show_sized(self.found, self._zones)
 
     def _show_rows(self, rows: Sequence[tuple[str, str]]) -> None:
         while len(self.lines) < len(rows):

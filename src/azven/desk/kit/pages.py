@@ -60,6 +60,18 @@ class KitPage(Page):
         self.box.addWidget(table, 1)
         self.box.addWidget(BulkBar(table, table.records.columns))
 
+    @staticmethod
+    def one_of(first: RecordTable, second: RecordTable) -> None:
+        """Have rows selected in one of two tables only, so that it is clear what Remove takes."""
+
+        def leave(now: RecordTable, other: RecordTable) -> None:
+            if now.chosen() and other.chosen():
+                other.choose(set())
+                other.selected.emit()
+
+        first.selected.connect(lambda: leave(first, second))
+        second.selected.connect(lambda: leave(second, first))
+
     def show_empty(self, text: str, empty: bool) -> None:
         """Say what to do first where there is nothing yet."""
         self.empty.setText(text if empty else "")

@@ -52,15 +52,7 @@ class PatchPage(KitPage):
         lower.setMaximumHeight(210)
         self.box.addWidget(lower)
         self._table.picked.connect(lambda r: session.select(chosen.Link(ids.key(Link, r.link_id))))
-        self._table.selected.connect(lambda: self._one_table(self._table, self.ports))
-        self.ports.selected.connect(lambda: self._one_table(self.ports, self._table))
-
-    @staticmethod
-    def _one_table(now: RecordTable, other: RecordTable) -> None:
-        """Rows are selected in one of the tables only, so that it is clear what Remove takes."""
-        if now.chosen() and other.chosen():
-            other.choose(set())
-            other.selected.emit()
+        self.one_of(self._table, self.ports)
 
     @property
     def table(self) -> RecordTable:

@@ -4,7 +4,7 @@ import time
 from collections.abc import Sequence
 from concurrent import futures
 
-from PyQt6.QtWidgets import QLineEdit, QScrollArea, QSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLineEdit, QSpinBox, QVBoxLayout, QWidget
 
 from azven.book.edits import Edit, remove
 from azven.book.records import Wideband, WidePack
@@ -14,7 +14,7 @@ from azven.desk.kit.pages import KitPage
 from azven.desk.kit.strips import WideStrips
 from azven.desk.kit.wide_columns import WideColumns
 from azven.desk.session import Session
-from azven.desk.stage import FittedLabel, button, choice, fill, label, row
+from azven.desk.stage import FittedLabel, button, choice, fill, label, row, scrolled
 from azven.desk.tables import RecordTable
 from azven.refusal import Refusal
 from azven.rf.packing import Packing
@@ -42,13 +42,7 @@ class WidebandPage(KitPage):
             table.theme = lambda: self.session.theme
         self._make_entry()
         self.box.addWidget(self.empty)
-        self.within = QScrollArea()
-        self.within.setWidget(self.strips)
-        self.within.setWidgetResizable(True)
-        viewport = self.within.viewport()
-        assert viewport is not None
-        viewport.setAutoFillBackground(False)
-        self.strips.setAutoFillBackground(False)
+        self.within = scrolled(self.strips)
         self.box.addWidget(self.within, 5)
         self.of_carriers.setMaximumHeight(104)
         self.box.addWidget(self.of_carriers)
@@ -57,8 +51,8 @@ class WidebandPage(KitPage):
         self.strips.picked.connect(self._choose_packs)
         self.strips.asked.connect(lambda number: self.choose_rows({number}))
         self.of_carriers.picked.connect(lambda carrier: session.select(chosen.Wideband(carrier.id)))
-        self.of_packs.selected.connect(lambda: self._one_table(self.of_packs, self.of_carriers))
-        self.of_carriers.selected.connect(lambda: self._one_table(self.of_carriers, self.of_packs))
+        self.one_of(self.of_packs, self.of_carriers)
+        self.of_packs.selected.connect(lambda: self.strips.show_chosen([p.id for p in self.of_packs.chosen()]))
 
     def _make_entry(self) -> None:
         self.pattern, self.count, self.mix = QLineEdit(), QSpinBox(), QLineEdit()
@@ -95,13 +89,6 @@ class WidebandPage(KitPage):
         box.addWidget(self.of_packs)
         box.addWidget(BulkBar(self.of_packs, self.of_packs.records.columns))
         return part
-
-    def _one_table(self, now: RecordTable, other: RecordTable) -> None:
-        """Rows are selected in one of the tables only, so that it is clear what Remove takes."""
-        if now.chosen() and other.chosen():
-            other.choose(set())
-            other.selected.emit()
-        self.strips.show_chosen([p.id for p in self.of_packs.chosen()])
 
     def _choose_packs(self, numbers: list[int]) -> None:
         self.of_packs.choose(set(numbers))

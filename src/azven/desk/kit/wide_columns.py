@@ -11,6 +11,7 @@ from azven.desk.tables import Column
 from azven.work import ground
 from azven.work.kit import wide_deeds, wideband
 from azven.work.kit.wideband import WideView
+from azven.work.wording import decibel
 
 _NONE = WideView(standings=(), packs=(), loose=())
 
@@ -44,16 +45,13 @@ class WideColumns(Columns):
     def channel_choices(self, carrier: Wideband) -> list[tuple[str, Any]]:
         """Channels where it may stand, the quietest first, with what each costs."""
         session = self.session
-        found = wide_deeds.ranked(session.store, session.scope, session.picture, carrier)
-        readings = (d.reading for d in session.picture.decisions["voice"])
-        taken = {r.channel.name for r in readings if r.occupancy == "taken"}
+        known, unswept = wide_deeds.offers(session.store, session.scope, session.picture, carrier)
         out: list[tuple[str, Any]] = [("not placed", "")]
-        for name in found.rank:
-            cost = found.lost[name]
-            costs = f", {cost} link{'' if cost == 1 else 's'} too close" if cost else ""
-            level = f"{found.worst_dbm[name]:.0f} dBm".replace("-", "−")
-            out.append((f"{name}: {level}{', taken' if name in taken else ''}{costs}", name))
-        out += [(f"{name}: not swept", name) for name in found.unknown]
+        for offer in known:
+            costs = f", {offer.cost} link{'' if offer.cost == 1 else 's'} too close" if offer.cost else ""
+            taken = ", taken" if offer.taken else ""
+            out.append((f"{offer.channel}: {decibel(offer.power_dbm)}{taken}{costs}", offer.channel))
+        out += [(f"{name}: not swept", name) for name in unswept]
         if carrier.channel and carrier.channel not in [value for _, value in out]:
             out.append((f"{carrier.channel}: not permitted or taken", carrier.channel))
         return out

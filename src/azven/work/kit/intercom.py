@@ -160,7 +160,7 @@ def _coverage(store: Reading, scope: Scope, asked: Asked, there: Sequence[Cable]
             return None, [f"Coverage: {error}."]
         near = " that a cable reaches" if any(c.too_long for c in there) else ""
         return None, [f"All mounting places{near} together do not cover 99 % of these rooms: more places are needed."]
-    unknown = ["Where the base stands is not said, so no cable length is known."] if not asked.base else []
+    unknown = ["Where the base stands is not said, so no cable length is known."] if there[0].length_m is None else []
     return found, unknown
 
 

@@ -48,6 +48,28 @@ def ranked(store: Reading, scope: Scope, picture: Picture, carrier: Wideband) ->
     )  # fmt: skip
 
 
+@dataclass(frozen=True, kw_only=True)
+class Offer:
+    """A channel where a carrier may stand: the power heard there, whether that is taken, narrow links it would cost."""
+
+    channel: str
+    power_dbm: float
+    taken: bool
+    cost: int
+
+
+def offers(store: Reading, scope: Scope, picture: Picture, carrier: Wideband) -> tuple[list[Offer], tuple[str, ...]]:
+    """Channels for a carrier, the best first, and those that no sweep covers."""
+    found = ranked(store, scope, picture, carrier)
+    readings = {d.reading.channel.name: d.reading for d in picture.decisions["voice"]}
+    known = [
+        Offer(channel=name, power_dbm=found.worst_dbm[name], taken=readings[name].occupancy == "taken",
+              cost=found.lost[name])
+        for name in found.rank
+    ]  # fmt: skip
+    return known, found.unknown
+
+
 def add_carrier(store: Store, scope: Scope, model: Model, name: str = "", **fields: Any) -> Edit:
     """A carrier of a model, not placed unless a field says where. Refusal for a model that is none."""
     if not model.capacity:

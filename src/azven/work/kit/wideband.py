@@ -5,18 +5,18 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from azven.book.reading import Reading
-from azven.book.records import Link, Model, Wideband, WidePack
+from azven.book.records import Model, Wideband, WidePack
 from azven.rf import wideband as rf
 from azven.rf.levels import dbm
+from azven.rf.occupancy import ChannelReading
 from azven.rf.sweep import Channel
-from azven.work import ground
+from azven.work import ground, ids
 from azven.work.ground import permission
 from azven.work.kit.gear import links, planned
 from azven.work.listen import Picture
 from azven.work.scope import Scope
-from azven.work.wording import listed
+from azven.work.wording import decibel, listed
 
-_MOST_PACKS = 500
 State = Literal["sound", "tight", "broken"]
 
 
@@ -47,14 +47,14 @@ def span_hz(store: Reading, scope: Scope, carrier: Wideband) -> tuple[float, flo
     return middle - half, middle + half
 
 
-def closes(store: Reading, scope: Scope, link: Link) -> list[tuple[float, float, Wideband]]:
-    """Where wideband carriers keep a narrow link from: centre and reach [Hz] of each that is heard in its room or one
-    that hears it."""
+def closes(store: Reading, scope: Scope, zone: int) -> list[tuple[float, float, Wideband]]:
+    """Where wideband carriers keep the narrow links of a room from: centre and reach [Hz] of each that is heard there
+    or in a room that hears it."""
     related = ground.relations(store, scope)
     out = []
     for carrier in carriers(store, scope):
         span = span_hz(store, scope, carrier)
-        if span is not None and meets(carrier, link.zone_id, related):
+        if span is not None and meets(carrier, zone, related):
             low, high = span
             out.append(((low + high) / 2, (high - low) / 2 + carrier.guard_hz, carrier))
     return out
@@ -125,47 +125,74 @@ class WideView:
         return sum(len(s.wrong) for s in self.standings) + len(self.loose)
 
 
+class _Around:
+    """What every carrier of a show is judged against, looked up once."""
+
+    def __init__(self, store: Reading, scope: Scope, picture: Picture) -> None:
+        self.store, self.picture = store, picture
+        self.place, self.related = ground.here(store, scope), ground.relations(store, scope)
+        self.raster = {c.name: c for c in self.place.channels()}
+        self.rooms = {z.id: z.name for z in ground.zones(store, scope)}
+        self.found, self.packs = carriers(store, scope), packs(store, scope)
+        frequencies = planned(store, scope)
+        self.narrow = [(x, frequencies[x.id]) for x in links(store, scope) if x.id in frequencies and not x.set_aside]
+        self.against = {c.id: self._against(c) for c in self.found}
+
+    def model(self, carrier: Wideband) -> Model:
+        return self.store.get(Model, carrier.model_id)
+
+    def _against(self, carrier: Wideband) -> tuple[str, ...]:
+        """What speaks against the channel of a carrier, in sentences."""
+        channel = self.raster.get(carrier.channel)
+        if channel is None:
+            return (f"The raster has no channel {carrier.channel}.",) if carrier.channel else ()
+        beside = [f"{c.name} stands in channel {c.channel} too, and is heard there." for c in self.found
+                  if c.id != carrier.id and c.channel == carrier.channel
+                  and hear_each_other(c, carrier, self.related)]  # fmt: skip
+        return *_refusals(self.place, self.model(carrier), channel), *_heard_there(self.picture, channel), *beside
+
+    def too_close(self, carrier: Wideband) -> tuple[str, ...]:
+        """Narrow links within the guard of a carrier."""
+        channel = self.raster.get(carrier.channel)
+        if channel is None:
+            return ()
+        near = {ids.of(x): freq for x, freq in self.narrow if meets(carrier, x.zone_id, self.related)}
+        names = {ids.of(x): x.name for x, _ in self.narrow}
+        centre_hz = (channel.low_hz + channel.high_hz) // 2
+        lost = rf.lost(centre_hz, self.model(carrier).bandwidth_hz, near, carrier.guard_hz)
+        return tuple(sorted(names[link] for link in lost))
+
+
 def view(store: Reading, scope: Scope, picture: Picture) -> WideView:
     """How the wideband carriers of a show stand."""
-    found, everyone = carriers(store, scope), packs(store, scope)
-    standings = tuple(_standing(store, scope, picture, c, found, everyone) for c in found)
-    known = {c.id for c in found}
+    around = _Around(store, scope, picture)
+    known = {c.id for c in around.found}
     return WideView(
-        standings=standings, packs=tuple(everyone), loose=tuple(p for p in everyone if p.wideband_id not in known)
-    )
+        standings=tuple(_standing(around, c) for c in around.found), packs=tuple(around.packs),
+        loose=tuple(p for p in around.packs if p.wideband_id not in known),
+    )  # fmt: skip
 
 
-def _standing(
-    store: Reading, scope: Scope, picture: Picture, carrier: Wideband, found: Sequence[Wideband],
-    everyone: Sequence[WidePack],
-) -> Standing:  # fmt: skip
-    model, channel = store.get(Model, carrier.model_id), placed_at(store, scope, carrier)
-    mine = [p for p in everyone if p.wideband_id == carrier.id]
+def _standing(around: _Around, carrier: Wideband) -> Standing:
+    model = around.model(carrier)
+    mine = [p for p in around.packs if p.wideband_id == carrier.id]
     blocks, unknown = _blocks(model, mine)
     slots = sum(b.slots for b in blocks)
-    lost = _lost_links(store, scope, carrier, model, channel)
+    lost = around.too_close(carrier)
     wrong = [f"{p.name} is in a mode that {model.name} has not." for p in unknown]
     if slots > model.capacity:
         wrong.append(f"{slots} slots are asked for, it has {model.capacity}.")
-    rooms = {z.id: z.name for z in ground.zones(store, scope)}
     for pack in mine:
-        missing = [rooms.get(r, "a room") for r in pack.rooms if carrier.rooms and r not in carrier.rooms]
+        missing = [around.rooms.get(r, "a room") for r in pack.rooms if carrier.rooms and r not in carrier.rooms]
         if missing:
             wrong.append(f"{pack.name} is not covered in {listed(missing)}.")
-    if channel is None and carrier.channel:
-        wrong.append(f"The raster has no channel {carrier.channel}.")
-    elif channel is not None:
-        wrong += [*_refusals(store, scope, model, channel), *_heard_there(picture, channel)]
-        related = ground.relations(store, scope)
-        wrong += [f"{c.name} stands in channel {c.channel} too, and is heard there." for c in found
-                  if c.id != carrier.id and c.channel == carrier.channel
-                  and hear_each_other(c, carrier, related)]  # fmt: skip
+    wrong += around.against[carrier.id]
     if lost:
         wrong.append(f"{listed(list(lost), 3)} stand closer than {carrier.guard_hz / 1e3:g} kHz to its edges.")
-    state, if_lost = _if_lost(store, carrier, mine, found, everyone)
+    state, if_lost = _if_lost(around, carrier, mine)
     return Standing(
-        carrier=carrier, model=model, channel=channel, blocks=blocks, slots=slots, wrong=tuple(wrong), lost_links=lost,
-        if_lost=if_lost, lost_state=state,
+        carrier=carrier, model=model, channel=around.raster.get(carrier.channel), blocks=blocks, slots=slots,
+        wrong=tuple(wrong), lost_links=lost, if_lost=if_lost, lost_state=state,
     )  # fmt: skip
 
 
@@ -195,20 +222,8 @@ def _blocks(model: Model, mine: Sequence[WidePack]) -> tuple[tuple[Block, ...], 
     return tuple(blocks), unknown
 
 
-def _lost_links(
-    store: Reading, scope: Scope, carrier: Wideband, model: Model, channel: Channel | None
-) -> tuple[str, ...]:
-    if channel is None:
-        return ()
-    related, frequencies = ground.relations(store, scope), planned(store, scope)
-    near = {x.name: frequencies[x.id] for x in links(store, scope)
-            if x.id in frequencies and not x.set_aside and meets(carrier, x.zone_id, related)}  # fmt: skip
-    return rf.lost((channel.low_hz + channel.high_hz) // 2, model.bandwidth_hz, near, carrier.guard_hz)
-
-
-def _refusals(store: Reading, scope: Scope, model: Model, channel: Channel) -> list[str]:
+def _refusals(place: ground.Place, model: Model, channel: Channel) -> list[str]:
     """Why a carrier of a model may not stand in a channel, in sentences."""
-    place = ground.here(store, scope)
     ranges = permitted(place, model)
     why = rf.refused((channel.low_hz + channel.high_hz) // 2, model.bandwidth_hz, float(dbm(model.power_mw)),
                      place.channels(), ranges)  # fmt: skip
@@ -220,14 +235,20 @@ def _refusals(store: Reading, scope: Scope, model: Model, channel: Channel) -> l
     return [words[w] for w in why]
 
 
+def heard_in(picture: Picture, channel: str) -> ChannelReading | None:
+    """What the sweeps say of a channel; None where none covers it."""
+    readings = (d.reading for d in picture.decisions["voice"])
+    return next((r for r in readings if r.channel.name == channel and r.power_dbm is not None), None)
+
+
 def _heard_there(picture: Picture, channel: Channel) -> list[str]:
     """What the sweeps say against a channel, in sentences."""
-    decision = next((d for d in picture.decisions["voice"] if d.reading.channel.name == channel.name), None)
-    if decision is None or decision.reading.power_dbm is None:
+    reading = heard_in(picture, channel.name)
+    if reading is None or reading.power_dbm is None:
         return [f"No sweep covers channel {channel.name}: what is there is not known."]
-    if decision.reading.occupancy == "taken":
-        level = f"{decision.reading.power_dbm:.0f}".replace("-", "−")
-        return [f"Channel {channel.name} is taken, {level} dBm; unless that is this carrier itself, choose another."]
+    if reading.occupancy == "taken":
+        level = decibel(reading.power_dbm)
+        return [f"Channel {channel.name} is taken, {level}; unless that is this carrier itself, choose another."]
     return []
 
 
@@ -246,18 +267,17 @@ def permitted(place: ground.Place, model: Model) -> list[rf.Permitted]:
     return out
 
 
-def _if_lost(
-    store: Reading, carrier: Wideband, mine: Sequence[WidePack], found: Sequence[Wideband],
-    everyone: Sequence[WidePack],
-) -> tuple[State, str]:  # fmt: skip
-    """What falls silent if a carrier is lost, and whether the others take it, each pack in turn where most is free."""
+def _if_lost(around: _Around, carrier: Wideband, mine: Sequence[WidePack]) -> tuple[State, str]:
+    """What falls silent if a carrier is lost, and whether the others take it, each pack in turn where most is free. One
+    whose channel something speaks against takes nothing."""
+    store = around.store
     if not mine:
         return "sound", ""
     said = f"{len(mine)} pack{' falls' if len(mine) == 1 else 's fall'} silent at once"
-    others = [c for c in found if c.id != carrier.id and c.channel]
+    others = [c for c in around.found if c.id != carrier.id and c.channel and not around.against[c.id]]
     if not others:
         return "broken", f"{said}; there is no other carrier to take {'it' if len(mine) == 1 else 'them'}."
-    on = {c.id: [rf_pack(store, c, p) for p in everyone if p.wideband_id == c.id] for c in others}
+    on = {c.id: [rf_pack(store, c, p) for p in around.packs if p.wideband_id == c.id] for c in others}
     silent, takers = [], set()
     for pack in sorted(mine, key=lambda p: (p.priority, -rf_pack(store, carrier, p).uplink, p.id)):
         ways = []

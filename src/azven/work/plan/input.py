@@ -91,16 +91,19 @@ class _Known:
         self.units = {u.id: u for u in kit.units(store, scope)}
         self.further = kit.further_receivers(store)
         self._bars: dict[tuple[object, ...], tuple[Bar, ...]] = {}
+        self._wide: dict[int, tuple[Bar, ...]] = {}
 
     def bars(self, link: Link) -> tuple[Bar, ...]:
         """What closes a link's lane; links of one kind share it."""
         racks = tuple(self.units[n] for n in (link.unit_id, *self.further.get(link.id, ())) if n in self.units)
-        key = link.model_id, link.band, racks, link.service, link.use_class, link.power_step_mw, link.zone_id
+        key = link.model_id, link.band, racks, link.service, link.use_class, link.power_step_mw
         if key not in self._bars:
             model = kit.as_used(self.models[link.model_id], link)
-            wide = _beside_wideband(wideband.closes(self._store, self._scope, link))
-            self._bars[key] = (*_bars(self.place, self.acts, self.picture, link, model, racks), *wide)
-        return self._bars[key]
+            self._bars[key] = _bars(self.place, self.acts, self.picture, link, model, racks)
+        if link.zone_id not in self._wide:
+            closed = wideband.closes(self._store, self._scope, link.zone_id)
+            self._wide[link.zone_id] = tuple(_beside_wideband(closed))
+        return self._bars[key] + self._wide[link.zone_id]
 
     def wish(self, link: Link, bars: tuple[Bar, ...]) -> Request:
         acts = frozenset(ids.of(a) for a in self.acts if a.id in link.acts)

@@ -57,9 +57,8 @@ def _arithmetic(found: Standing) -> tuple[Row, ...]:
 
 
 def _origins(found: Standing, picture: Picture) -> tuple[Row, ...]:
-    readings = (d.reading for d in picture.decisions["voice"])
-    level = next((r.power_dbm for r in readings if r.channel.name == found.carrier.channel), None)
-    heard = "not swept" if level is None else decibel(level)
+    reading = wideband.heard_in(picture, found.carrier.channel)
+    heard = "not swept" if reading is None or reading.power_dbm is None else decibel(reading.power_dbm)
     rows: list[Row] = [("slots and modes", f"model {found.model.name}")]
     if found.channel is not None:
         rows.insert(0, (f"heard in channel {found.carrier.channel}", heard))
@@ -94,12 +93,10 @@ def _spare(store: Store, scope: Scope, picture: Picture, found: Standing) -> tup
 
 def _quiet(store: Store, scope: Scope, picture: Picture, carrier: Wideband) -> list[tuple[str, str]]:
     """Channels that are not taken, the best first, with what standing there means."""
-    readings = (d.reading for d in picture.decisions["voice"])
-    taken = {r.channel.name for r in readings if r.occupancy == "taken"}
-    found = wide_deeds.ranked(store, scope, picture, carrier)
     out = []
-    for name in (n for n in found.rank if n not in taken):
-        cost = found.lost[name]
-        costs = f"{cost} narrow link{'' if cost == 1 else 's'} too close" if cost else "no narrow link too close"
-        out.append((name, f"{decibel(found.worst_dbm[name])} there, {costs}"))
+    for offer in wide_deeds.offers(store, scope, picture, carrier)[0]:
+        costs = f"{offer.cost} narrow link{'' if offer.cost == 1 else 's'} too close"
+        if not offer.taken:
+            said = costs if offer.cost else "no narrow link too close"
+            out.append((offer.channel, f"{decibel(offer.power_dbm)} there, {said}"))
     return out
