@@ -21,7 +21,8 @@ VIEWS = (
     ("kit-daylight", "", "Brass ear 1"),
     ("kit-persons-daylight", "kit-1", ""),
     ("kit-wideband-daylight", "kit-2", ""),
-    ("kit-intercom-daylight", "kit-3", ""),
+    ("kit-bands-daylight", "kit-3", ""),
+    ("kit-intercom-daylight", "kit-4", ""),
     ("plan-daylight", "", "Lamp Choir 4"),
     ("plan-backstage", "", "Lamp Choir 4"),
     ("plan-products-daylight", "plan-1", "Brass 1"),
@@ -33,7 +34,6 @@ VIEWS = (
     ("chain-daylight", "", ""),
     ("chain-venue-daylight", "chain-4", ""),
     ("reach-daylight", "", ""),
-    ("plan-places-daylight", "", "Lamp Choir 4"),
     ("plan-history-daylight", "history", ""),
 )
 """Picture name (stage, anything, theme), an action to run first, and what is selected: a link by its name, or another
@@ -97,8 +97,8 @@ def prepare(window: Window, name: str) -> None:
         window.stage.wideband.choose_rows({ferry})  # type: ignore[attr-defined]
     if kind == "intercom":
         window.stage.intercom.base.setCurrentIndex(6)  # type: ignore[attr-defined]
-    if kind == "places":
-        window.places.open("site")
+    if kind == "bands":
+        window.stage.other_bands.show_band(1)  # type: ignore[attr-defined]
     window.tell("")
 
 

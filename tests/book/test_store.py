@@ -253,13 +253,15 @@ def test_the_demo_is_clean_recent_and_nearly_full(tmp_path):
 OLD_CODES = {"2a-b": "2T3O", "a+b-c": "3T3O", "3a-2b": "2T5O"}
 
 
-NEWER_TABLES = ("reception", "pair", "worn", "person", "route", "port", "wide_pack", "wideband")
+NEWER_TABLES = ("reception", "pair", "worn", "person", "route", "port", "wide_pack", "wideband", "occupant",
+                "radar_event", "intercom", "talk_group")  # fmt: skip
 NEWER_COLUMNS = {
-    "link": ("receiver", "power_step_mw"),
+    "link": ("receiver", "power_step_mw", "switched_on"),
     "unit": ("carried", "firmware", "condition", "site_home_id"),
     "model": (
         "origin_hz", "rasters", "receivers", "diversity", "powers", "batteries", "chargers", "addresses", "dc_w",
         "only_groups", "groups", "capacity", "modes", "latency_ms", "blocking_dbm", "form", "audio",
+        "choosing", "duty", "second_radio", "rejoin_s",
     ),
 }  # fmt: skip
 
@@ -294,7 +296,7 @@ def made_old(path, store):
     }
 
     def by_name(inputs):
-        old = {k: v for k, v in inputs.items() if not k.startswith("wideband/")}
+        old = {k: v for k, v in inputs.items() if not k.startswith(("wideband/", "occupant/"))}
         return json.dumps({called.get(k, k): v.split(" ")[0] for k, v in old.items()})
 
     rows = [("plan", "inputs", p.id, by_name(p.inputs)) for p in store.all(Plan)]
@@ -329,10 +331,12 @@ def test_plans_by_name_and_products_by_code_become_ids_and_formulas(tmp_path):
     assert again.all(KeptPlan)[0].names == kept.names
     assert [m.guard_hz for m in again.all(Model)] == [m.guard_hz for m in models]
     assert again.all(Site)[0].time_zone == "UTC"
-    assert again.all(Plan)[0].inputs.keys() == {k for k in made.inputs if not k.startswith("wideband/")}
+    assert again.all(Plan)[0].inputs.keys() == {k for k in made.inputs if not k.startswith(("wideband/", "occupant/"))}
     board = plan.board_of(again, here(again))
     assert board.frequencies == frequencies
-    assert board.stale == ()
+    own_raster = {m.id for m in models if m.rasters or m.origin_hz}  # which books of that time could not say
+    unsaid = {x.name for x in kit.links(again, here(again)) if x.model_id in own_raster}
+    assert {c.name for c in board.changed} <= unsaid
     again.close()
 
 

@@ -69,9 +69,9 @@ def test_a_sweep_goes_out_as_csv_and_is_set_aside_by_its_tick(window, monkeypatc
     window.actions_table.run("export-sweep")
     assert target.read_text(encoding="utf-8").startswith("# time: ")
     stage.stack.item(0).setCheckState(Qt.CheckState.Unchecked)
-    assert len(session.picture.sweeps) == 1
+    assert len(session.picture.sweeps) == 3
     session.step_back()
-    assert len(session.picture.sweeps) == 2
+    assert len(session.picture.sweeps) == 4
 
 
 @pytest.mark.parametrize(("start", "stop", "message"), [("x", "500", "two numbers"), ("600", "500", "above its start")])

@@ -242,7 +242,7 @@ def test_two_hundred_links_with_long_names(window, settle):
     stage, session = window.open_stage("kit").links, window.session
     window.show_stage("kit")
     stage.pattern.setText("A very long name that somebody typed in a hurry & <b>never</b> shortened 1")
-    stage.count.setValue(171)
+    stage.count.setValue(156)
     stage.add_links()
     window.show_stage("plan")
     settle(window)

@@ -58,7 +58,7 @@ def test_every_stage_shows_the_place_one_goes_to(window, settle):
     kit_stage.show_page("Units")
     assert [u.name for u in kit_stage.units.table.records.records] == ["Yard rack"]
     entries(window, "sites")["Marrowby Harbour"]()
-    assert len(session.board.verdicts) == 29
+    assert len(session.board.verdicts) == 44
 
 
 def test_enter_at_once_leaves_one_where_one_is(window):

@@ -189,7 +189,7 @@ def test_planning_by_level_in_the_window(window, settle):
     stage.run_primary()
     settle(window)
     assert session.board.count("broken") == 0
-    assert all(v.level is not None for v in session.board.verdicts if v.freq_hz)
+    assert all(v.level is not None for v in session.board.verdicts if v.freq_hz and v.shared is None)
     assert ground.here(session.store, session.scope).show.school == "level"
 
 
@@ -202,7 +202,7 @@ def test_pairs_are_painted_told_selected_and_exported(window, settle, tmp_path, 
     page = stage.page(PAIRS)
     grid = page.grid
     n = len(grid.shown.names)
-    assert n == len(window.session.board.input.request.carriers) + len(window.session.board.frequencies)
+    assert n == len(window.session.board.input.request.carriers) + len(window.session.board.narrow) + 3
     assert grid.cell_at(5, 5) is None
     assert grid.cell_at(grid.width() - 20, 1) == (0, n - 1)
     assert "kHz apart" in grid.shown.words(0, 1) or "never meet" in grid.shown.words(0, 1)

@@ -39,7 +39,7 @@ def test_the_whole_way(window, settle, qtbot, tmp_path):
     stage = window.open_stage("listen")
     qtbot.mouseClick(window.header.primary_button, Qt.MouseButton.LeftButton)
     settle(window)
-    assert len(listen.sweeps(store, here(store))) == 3
+    assert len(listen.sweeps(store, here(store))) == 5
     assert "Kept 10001 bins" in window.said()
 
     window.show_stage("listen")

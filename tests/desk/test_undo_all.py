@@ -17,7 +17,7 @@ from azven.work.scope import opening as here
 
 NONSENSE = ["", "5", "12,5", "500", "abc", "2026-08-14 19:30", "19:00–23:00", "=1+1", "−3", "Höhe 1", "always"]
 CELLS, DEEDS = 60, 60
-TABS = ("Links", "Persons", "Units", "Models", "Acts", "Patch", "What to take", "Wideband", "Intercom")
+TABS = ("Links", "Persons", "Units", "Models", "Acts", "Patch", "To take", "Wideband", "Other bands", "Intercom")
 
 
 def everything(store):
@@ -39,7 +39,7 @@ def type_into_cells(window, rng):
     for name in ("ground", "kit", "chain", "reach", "plan"):
         window.show_stage(name)
         stage = window.open_stage(name)
-        for page in range(9) if name == "kit" else ():
+        for page in range(10) if name == "kit" else ():
             stage.pages.show_page(page)
         tables = [t for t in stage.findChildren(RecordTable) if t.records.rowCount()]
         for _ in range(CELLS // 5 if tables else 0):
@@ -141,7 +141,7 @@ def test_every_button_of_an_empty_book_says_something_or_does_something(empty_wi
     monkeypatch.setattr(files, "ask_which", lambda *_: None)
     empty_window.show_stage(stage)
     shown = empty_window.open_stage(stage)
-    for page in range(9) if stage == "kit" else (0,):
+    for page in range(10) if stage == "kit" else (0,):
         if stage == "kit":
             shown.pages.show_page(page)
         for button in shown.findChildren(QPushButton):

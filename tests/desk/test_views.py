@@ -229,7 +229,7 @@ def test_a_search_outlives_an_edit_that_it_does_not_depend_on(window, settle):
     narrator = next(x for x in kit.links(session.store, session.scope) if x.name == "Narrator")
     session.do(lambda: kit.change_links(session.store, [narrator], name="Reader"))
     settle(window)
-    assert len(session.board.frequencies) == 29
+    assert len(session.board.frequencies) == 36
     assert session.board.input.name(key(session, "Reader")) == "Reader"
 
 

@@ -2,7 +2,8 @@
 
 import pytest
 
-from azven.work import chain, demo, listen, plan
+from azven.book.records import Wideband
+from azven.work import chain, demo, ids, listen, plan
 from azven.work.chain import heard as chain_heard
 from azven.work.chain import threats
 from azven.work.scope import opening as here
@@ -52,6 +53,8 @@ def test_the_front_of_a_way_is_its_arithmetic(store):
 
 def test_the_books_own_venue_holds_its_links_its_walls_and_its_television(store):
     world = chain_heard.world(store, here(store), listen.picture(store, here(store)))
-    assert {e.name for e in world.emitters} == set(plan.board_of(store, here(store)).frequencies)
+    carriers = {ids.of(c) for c in store.all(Wideband) if not c.spare}
+    assert len(carriers) == 2
+    assert {e.name for e in world.emitters} == set(plan.board_of(store, here(store)).frequencies) | carriers
     assert len(world.walls) == len(demo.script()["walls"])
     assert len(world.multiplexes) >= 15

@@ -40,7 +40,9 @@ def test_other_designs_stand_beside_this_one(store, document):
 
 def test_threats_come_from_this_venue_and_go_again(store, document):
     found = threats.threats(store, here(store), listen.picture(store, here(store)), chain.read(document))
-    assert [t.name.split(" ")[0] for t in found] == ["hand-held", "mobile", "multiplex", "our"]
+    assert [t.name.split(" ")[0] for t in found] == [
+        "hand-held", "mobile", "multiplex", "our", "wideband", "wideband", "wideband",
+    ]  # fmt: skip
     loudest = next(t for t in found if t.level_dbm is not None)
     assert loudest.name == "multiplex on channel 31, as swept"
     assert -60 < loudest.level_dbm < -35

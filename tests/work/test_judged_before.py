@@ -7,6 +7,7 @@ import pytest
 from azven.book.edits import Edit, replace_record
 from azven.book.records import Model, Site, Zone
 from azven.work import ground, kit, listen, plan
+from azven.work.kit.bands import of_link
 from azven.work.plan import board as boards
 from azven.work.scope import opening as here
 from naming import key
@@ -73,6 +74,8 @@ def test_what_matters_is_judged_anew(store, what):
 
 @pytest.mark.parametrize("what", LEVELS)
 def test_levels_matter_where_they_are_judged(store, what):
+    shared = [x for x in kit.links(store, here(store)) if of_link(store, x).shared]  # judged by levels always
+    store.apply(kit.remove_links(store, shared))
     before, carried, fresh, calls = judged_twice(store, LEVELS[what])
     assert (carried, calls) == (fresh, 0)
     assert carried.asks_the_same(before)

@@ -59,13 +59,14 @@ def test_a_channel_nobody_swept_is_unknown(store):
 
 
 def test_a_sweep_can_be_set_aside_from_its_reasons(store):
+    before = len(listen.sweeps(store, here(store)))
     record = listen.sweeps(store, here(store))[0]
     found = spectrum.for_sweep(record, store, NOW)
     assert [o.title for o in found.options] == ["Set it aside", "Remove it"]
     store.apply(found.options[0].edit())
-    assert len(listen.picture(store, here(store)).sweeps) == 1
+    assert len(listen.picture(store, here(store)).sweeps) == before - 1
     store.apply(spectrum.for_sweep(listen.sweeps(store, here(store))[1], store, NOW).options[1].edit())
-    assert len(listen.sweeps(store, here(store))) == 1
+    assert len(listen.sweeps(store, here(store))) == before - 1
 
 
 @pytest.mark.parametrize(("rbw_hz", "marked"), [(10_000, True), (30_000, False)])
@@ -120,7 +121,7 @@ def test_the_floor_of_a_neighbour_is_named_as_neighbour(store):
 def test_picture_of_no_sweep_and_of_a_narrow_one(store):
     for record in listen.sweeps(store, here(store)):
         store.apply(listen.remove_sweep(store, record))
-    assert listen.picture(store, here(store)).merged is None
+    assert listen.picture(store, here(store)).parts == ()
     narrow = Sweep(np.arange(500_000_000, 510_000_000, 25_000), np.full(400, -110.0), 30_000)
     store.apply(listen.keep(store, here(store), narrow, taking.About("", ""), "x", NOW))
     picture = listen.picture(store, here(store))
@@ -132,7 +133,7 @@ def test_picture_of_no_sweep_and_of_a_narrow_one(store):
 def test_open_points_of_listen(store):
     record = listen.sweeps(store, here(store))[0]
     assert listen.open_points(store, here(store), record.taken_at) == (0, 0)
-    assert listen.open_points(store, here(store), record.taken_at + timedelta(days=3)) == (2, 0)
+    assert listen.open_points(store, here(store), record.taken_at + timedelta(days=3)) == (4, 0)
     for r in listen.sweeps(store, here(store)):
         store.apply(listen.set_used(r, False))
     assert listen.open_points(store, here(store), record.taken_at) == (0, 2)

@@ -90,7 +90,7 @@ def test_a_channel_that_does_not_do_is_told(store, picture, channel, said):
 
 
 def test_a_channel_that_no_sweep_covers_is_not_called_quiet(store, picture):
-    unswept = replace(picture, decisions={"voice": (), "data": ()})
+    unswept = replace(picture, decisions={"voice": (), "data": ()}, sweeps=())
     assert standing(store, unswept, "Ferry").wrong == ("No sweep covers channel 42: what is there is not known.",)
     found = wide_deeds.ranked(store, here(store), unswept, carrier(store, "Ferry"))
     assert found.rank == ()

@@ -270,7 +270,7 @@ def test_sheet_lists_every_link_and_carrier_and_runs_nothing(store):
 def test_an_empty_book_says_so_everywhere(empty):
     board = plan.board_of(empty, here(empty))
     assert board.verdicts == ()
-    assert listen.picture(empty, here(empty)).merged is None
+    assert listen.picture(empty, here(empty)).parts == ()
     assert isinstance(plan.set_frequencies(empty, here(empty), {}, "x"), Edit)
 
 

@@ -46,7 +46,7 @@ def test_a_book_of_sites_and_shows_is_worked_through(start):
     desk.until(NAMES, ["Orchard Ground", "Band in the barn", "Concert"])
     choose(desk, "site", "marrowby")
     desk.until(NAMES, ["Marrowby Harbour", "Marrowby Lantern Regatta", "all acts"])
-    desk.until("len(session.board.verdicts)", 29)
+    desk.until("len(session.board.verdicts)", 44)
     choose(desk, "show", "rename")
     name(desk, "Lantern Night")
     desk.until(NAMES, ["Marrowby Harbour", "Lantern Night", "all acts"])

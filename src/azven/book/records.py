@@ -32,6 +32,7 @@ Phone = Literal["left behind", "flight mode", "on, away from the packs", "on, in
 BodySide = Literal["left", "right"]
 RouteKind = Literal["console input", "network channel", "analogue port"]
 WideState = Literal["muted", "active", "last"]
+Choosing = Literal["is set", "itself", "hops"]
 PortKind = Literal["two-wire", "four-wire", "radio", "telephone"]
 
 SERVICES: tuple[Service, ...] = get_args(Service)
@@ -56,6 +57,7 @@ PHONES: tuple[Phone, ...] = get_args(Phone)
 BODY_SIDES: tuple[BodySide, ...] = get_args(BodySide)
 ROUTE_KINDS: tuple[RouteKind, ...] = get_args(RouteKind)
 WIDE_STATES: tuple[WideState, ...] = get_args(WideState)
+CHOOSINGS: tuple[Choosing, ...] = get_args(Choosing)
 PORT_KINDS: tuple[PortKind, ...] = get_args(PortKind)
 
 EPOCH = datetime(2000, 1, 1, tzinfo=UTC)
@@ -211,6 +213,10 @@ class Model(Record):
     network `addresses` and takes `dc_w`. `groups` are its tables, band → group → frequencies [Hz], with `only_groups`
     all it can be tuned to. `modes` are those of a wideband carrier with `capacity` slots: (name, slots, slots of a
     stereo mix, ms). None: not known.
+
+    For bands that are shared: whether its channel `is set`, or it chooses one by itself and may hop; `duty`, the share
+    of time that it sends; with a `second_radio` it listens for radar ahead, and after a change of channel it takes
+    `rejoin_s` to be back.
     """
 
     name: str
@@ -245,6 +251,10 @@ class Model(Record):
     groups: dict[str, dict[str, tuple[int, ...]]] = field(default_factory=dict)
     capacity: int = 0
     modes: tuple[tuple[str, int, int, float], ...] = ()
+    choosing: Choosing = "is set"
+    duty: float = 1.0
+    second_radio: bool = False
+    rejoin_s: float = 5.0
 
 
 @record
@@ -298,7 +308,7 @@ class Link(Record):
     """One transmitter with its receivers. `acts` are act ids; none means always on. `acts_gone` are the names of acts
     that it was in and that were removed since its acts were set. `unit_id` is the rack unit and `receiver` its receiver
     (for in-ears: its transmitter), counted from 1, 0 where it does not matter. `power_step_mw` is the conducted power
-    where it is not that of the model, 0 where it is."""
+    where it is not that of the model, 0 where it is. `switched_on` is ticked by hand by whoever has heard it."""
 
     show_id: int
     name: str
@@ -317,6 +327,7 @@ class Link(Record):
     acts_gone: tuple[str, ...] = ()
     receiver: int = 0
     power_step_mw: float = 0.0
+    switched_on: bool = False
 
 
 @record
@@ -417,6 +428,53 @@ class WidePack(Record):
     priority: int = 3
     position: int = 0
     note: str = ""
+
+
+@record
+class Occupant(Record):
+    """Somebody else on a band that everybody shares: an access point, a camera, a phone. It fills `width_hz` about its
+    centre and arrives with `level_dbm` at our antennas, sending for the share `duty` of the time; heard in one room or
+    in all. `place_m` is where it stands (x, y, z), empty where nobody knows."""
+
+    site_id: int
+    name: str
+    centre_hz: int
+    width_hz: int = 16_600_000
+    level_dbm: float = -60.0
+    duty: float = 1.0
+    zone_id: int | None = None
+    place_m: tuple[float, ...] = ()
+    note: str = ""
+    position: int = 0
+
+
+@record
+class RadarEvent(Record):
+    """A radar heard, or supposed, on a channel of 5 GHz in a minute of the show."""
+
+    show_id: int
+    channel: int
+    minute: int = 0
+    note: str = ""
+
+
+@record
+class Intercom(Record):
+    """What a show's intercom is to do, as figures by name."""
+
+    show_id: int
+    figures: dict[str, Any] = field(default_factory=dict)
+
+
+@record
+class TalkGroup(Record):
+    """People who talk with one another, and how many of them must be able to at once."""
+
+    show_id: int
+    name: str
+    people: tuple[str, ...] = ()
+    at_once: int = 1
+    position: int = 0
 
 
 @record

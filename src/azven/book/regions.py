@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from importlib.resources import files
 from typing import Any
 
+from azven.rf import dfs
+
 ADVICE = "Planning aid, not legal advice: your licence and the local regulator decide."
 
 
@@ -54,6 +56,10 @@ class Territory:
     rules: tuple[Rule, ...]
     stations: tuple[str, ...] = ()
     """Raster channels on which a television transmitter is listed."""
+    five_ghz: dfs.Region | None = None
+    """What holds for the channels at 5 GHz; None where the file does not say."""
+    dect: str = ""
+    """Whose carriers are used at 1.9 GHz, empty where the file does not say."""
 
 
 def territory(document: Mapping[str, Any]) -> Territory:
@@ -71,6 +77,16 @@ def territory(document: Mapping[str, Any]) -> Territory:
         channels=tuple(sorted(channels, key=lambda c: c.low_hz)),
         rules=tuple(Rule(**{k: v for k, v in rule.items() if k in _RULE_KEYS}) for rule in document["rules"]),
         stations=tuple(document.get("stations", ())),
+        five_ghz=_five_ghz(document.get("five_ghz")),
+        dect=document.get("dect") or "",
+    )
+
+
+def _five_ghz(said: Mapping[str, Any] | None) -> dfs.Region | None:
+    if said is None:
+        return None
+    return dfs.Region(
+        frozenset(said.get("closed", ())), float(said.get("weather_s", 600.0)), said.get("upper") == "free"
     )
 
 

@@ -17,11 +17,16 @@ _BOUNDS: Mapping[type[r.Record], Mapping[str, tuple[float, float]]] = {
     r.Neighbour: {"freq_hz": (0, 10**12), "spacing_hz": (0, 10**12)},
     r.Model: {
         "step_hz": (1, 10**12), "bandwidth_hz": (1, 10**12), "power_mw": (1e-9, 1e9), "spacing_hz": (0, 10**12),
-        "nf_db": (0.0, 200.0),
+        "nf_db": (0.0, 200.0), "duty": (0.0, 1.0), "rejoin_s": (0.0, 1e5),
     },
     r.Unit: {"channels": (0, 1_000_000)},
     r.Show: {"density": (0, 4)},
     r.Wideband: {"guard_hz": (0, 10**9)},
+    r.Occupant: {
+        "centre_hz": (1, 10**12), "width_hz": (1, 10**12), "level_dbm": (-300.0, 300.0), "duty": (0.0, 1.0),
+    },
+    r.RadarEvent: {"channel": (1, 1_000), "minute": (0, 1_000_000)},
+    r.TalkGroup: {"at_once": (0, 100_000)},
     r.Assignment: {"freq_hz": (0, 10**12)},
     r.Permit: {"low_hz": (0, 10**12), "high_hz": (0, 10**12)},
     r.Antenna: {"beamwidth_deg": (1e-6, 360.0), "carriers": (0, 10_000)},

@@ -154,6 +154,11 @@ class Jobs(QObject):
         self._go(job, after_ms)
         return job
 
+    def unheard(self, but: str) -> None:
+        """Stop all quiet jobs but one, and hear no answer of theirs: whoever asked is gone."""
+        for name in [n for n in self._quiet if n != but]:
+            self._quiet.pop(name).stop()
+
     def _go(self, job: Job, after_ms: int = _SETTLE_MS) -> None:
         """Run a job; it is held until its answer has been dealt with. After `wait` nothing is run any more, nor
         what a newer quiet job made worthless before it began."""
@@ -202,7 +207,8 @@ class Jobs(QObject):
     def _settle(self, name: str, job: Job, answer: Callable[[], None]) -> None:
         if self._quiet.get(name) is job:
             del self._quiet[name]
-            answer()
+            if not self._closed:  # whoever asked is gone
+                answer()
 
     def _say(self, error: Exception) -> None:
         self.trouble.emit(faults.sentence(error))

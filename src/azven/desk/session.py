@@ -34,10 +34,13 @@ from azven.book.store import Store
 from azven.desk import faults
 from azven.desk.jobs import Jobs
 from azven.desk.theme import DAYLIGHT, Theme
+from azven.rf.bands import UHF, Band
 from azven.work import chosen, ground, ids, kit, listen, plan
 from azven.work.chosen import Chosen
 from azven.work.desks import collisions
 from azven.work.ground.hours import Clock
+from azven.work.kit import bands as kit_bands
+from azven.work.kit.bands import InUse
 from azven.work.listen import Picture
 from azven.work.plan import Board
 from azven.work.scope import Scope, exists, opening
@@ -56,7 +59,8 @@ _AT_ONCE = 60
 """So many new sweeps are worked out while the window waits, more beside it."""
 _JUDGED_AT_ONCE = 60
 """So many links are judged while the window waits, more beside it."""
-_SWEEPS = "sweeps"
+_SWEEPS, JUDGING = "sweeps", "judging"
+"""Names of the jobs of the session itself."""
 _OTHERS_MS = 400
 """How often one looks whether another desk has changed the book."""
 
@@ -102,6 +106,8 @@ class Session(QObject):
         self.judging = self._judge_again = False
         """Whether the plan is being judged beside the window; `judged` will say when it is."""
         self._full: tuple[float, float] | None = None
+        self._bands: tuple[InUse, ...] | None = None
+        self._band = ""
         self._paused = False
         self.away_since: datetime | None = None
         """Since when the server of the book has been away; None when it is there."""
@@ -199,7 +205,7 @@ class Session(QObject):
             self._board = self._board or board
             self.judged.emit()
 
-        job = self.jobs.quiet("judging", lambda _: plan.board_from(book, scope, picture, before), take, after_ms=0)
+        job = self.jobs.quiet(JUDGING, lambda _: plan.board_from(book, scope, picture, before), take, after_ms=0)
         job.signals.failed.connect(lambda _: setattr(self, "judging", False))
 
     @property
@@ -243,7 +249,9 @@ class Session(QObject):
 
     def _move(self, scope: Scope) -> None:
         self.scope, self.act, self._paused = scope, None, False
-        self._picture = self._board = self._before = self._links = self._full = None
+        self._picture = self._board = self._before = self._links = self._full = self._bands = None
+        self._band = ""
+        self.jobs.unheard(but=JUDGING)
         self.select(None)
         self.view_hz = self.full_view()
         if self.venue is not None:
@@ -334,7 +342,7 @@ class Session(QObject):
             self._picture = None
         if kinds & set(_BOARD_DEPENDS_ON) or self._picture is None:
             self._judge_anew()
-        self._links = self._full = None
+        self._links = self._full = self._bands = None
         self._tell()
 
     # -- others --------------------------------------------------------------------------------------
@@ -372,7 +380,15 @@ class Session(QObject):
     def select(self, what: Chosen | None) -> None:
         if what != self.selection:
             self.selection = what
+            self._show_band_of(what)
             self.selected.emit()
+
+    def _show_band_of(self, what: Chosen | None) -> None:
+        """What is selected is to be seen: its band comes into view."""
+        if isinstance(what, chosen.Link) and len(self.bands) > 1:
+            link = next((x for x in kit.links(self.store, self.scope) if ids.of(x) == what.id), None)
+            if link is not None and not self.in_band(link):
+                self.choose_band(kit_bands.of_link(self.store, link).name)
 
     @property
     def link_id(self) -> str | None:
@@ -382,22 +398,62 @@ class Session(QObject):
 
     # -- the band in view ----------------------------------------------------------------------------
 
+    @property
+    def bands(self) -> tuple[InUse, ...]:
+        """The bands in which there is something, ascending."""
+        if self._bands is None:
+            self._bands = kit_bands.in_use(self.store, self.scope)
+        return self._bands
+
+    @property
+    def band(self) -> Band:
+        """The band in view: the one that was asked for, else the one with most links."""
+        found = next((b for b in self.bands if b.band.name == self._band), None)
+        return (found or max(self.bands, key=lambda b: b.links)).band if self.bands else UHF
+
+    def choose_band(self, name: str) -> None:
+        """Look at the whole of another band."""
+        self._band, self._full = name, None
+        self.view_hz = self.full_view()
+        self.view_changed.emit()
+
+    def next_band(self) -> None:
+        """Look at the band after the one in view, after the last at the first."""
+        names = [b.band.name for b in self.bands]
+        self.choose_band(names[(names.index(self.band.name) + 1) % len(names)])
+
+    def in_band(self, link: Link) -> bool:
+        """Whether a link works in the band in view."""
+        return len(self.bands) < 2 or kit_bands.of_link(self.store, link) is self.band
+
     def full_view(self) -> tuple[float, float]:
-        """The band we work in: from the lowest to the highest thing we know, with a little air."""
+        """The band we work in: from the lowest to the highest thing we know of it, with a little air."""
         if self._full is not None:
             return self._full
-        edges = [e for r in listen.sweeps(self.store, self.scope) for e in (r.low_hz, r.high_hz)]
+        band = self.band
+        if band.shared:
+            low, high = kit_bands.SHARED_VIEW_HZ[band.name]
+            self._full = (low, high)
+            return self._full
+        swept = [(max(r.low_hz, band.low_hz), min(r.high_hz, band.high_hz))
+                 for r in listen.sweeps(self.store, self.scope)]  # fmt: skip
+        edges = [e for low, high in swept if low < high for e in (low, high)]
         low, high = (min([*edges, *self.tuning_span()]), max([*edges, *self.tuning_span()]))
         air = 0.004 * (high - low)
         self._full = (low - air, high + air)
         return self._full
 
     def tuning_span(self) -> tuple[float, float]:
-        """From the lowest to the highest frequency any link can be tuned to [Hz]."""
+        """From the lowest to the highest frequency any link of the band can be tuned to [Hz]."""
         models = {m.id: m for m in self.store.all(Model)}
-        links = kit.links(self.store, self.scope)
+        links = [x for x in kit.links(self.store, self.scope) if self.in_band(x)]
         edges = [e for x in links for b in models[x.model_id].bands if b[0] == x.band for e in b[1:]]
         return (min(edges), max(edges)) if edges else FULL_BAND_HZ
+
+    def sweep_span(self) -> tuple[float, float]:
+        """What is worth sweeping of the band in view [Hz]: all of a shared one, since everybody in it counts."""
+        band = self.band
+        return kit_bands.SHARED_VIEW_HZ[band.name] if band.shared else self.tuning_span()
 
     def show_band(self, low_hz: float, high_hz: float) -> None:
         """Zoom to a band [Hz], kept inside what there is."""

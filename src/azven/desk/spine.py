@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QToolTip
 
 from azven.desk import theme as look
 from azven.desk.axis import BandView, paint_mhz, polygon, silhouette, stacked
+from azven.desk.band_switch import SWITCH_W, BandSwitch
 from azven.desk.marks import NOT_ON, PENNANT_W, paint_banner, paint_pennant, service_color
 from azven.desk.session import Session
 from azven.desk.stage import tip
@@ -29,6 +30,8 @@ class Spine(BandView):
         self.setFixedHeight(_HEIGHT)
         self.setAccessibleName("Spine: the band we work in")
         self.threats: tuple[int, ...] = ()
+        self.switch = BandSwitch(session, self)
+        self.switch.changed.connect(self._place)
         session.acted.connect(self.update)
 
     def show_threats(self, threats: tuple[int, ...]) -> None:
@@ -37,7 +40,14 @@ class Spine(BandView):
         self.update()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
-        self._axis.place(14, self.width() - 28)
+        self._place()
+
+    def _place(self) -> None:
+        """The axis beside the names of the bands, where there are several."""
+        self.switch.setGeometry(0, 2, SWITCH_W, self.height() - 4)
+        left = SWITCH_W + 8 if self.switch.several else 14
+        self._axis.place(left, self.width() - left - 14)
+        self.update()
 
     # -- painting ------------------------------------------------------------------------------------
 
@@ -61,7 +71,7 @@ class Spine(BandView):
         return self.height() - _RASTER - _MHZ - 4
 
     def _paint_silhouette(self, painter: QPainter) -> None:
-        merged = self._session.picture.merged
+        merged = self._session.picture.merged(*self._session.view_hz)
         if merged is None:
             return
         low, high = self._session.view_hz
@@ -81,7 +91,7 @@ class Spine(BandView):
         picture = self._session.picture
         painter.setFont(look.font(look.SMALL_PX))
         hatch = QBrush(theme.color("slate", 70), Qt.BrushStyle.BDiagPattern)
-        for decision in picture.decisions["voice"]:
+        for decision in picture.cells("voice"):
             channel = decision.reading.channel
             left, right = self._axis.x(channel.low_hz), self._axis.x(channel.high_hz)
             if right < self._axis.left or left > self._axis.left + self._axis.width:
@@ -127,7 +137,8 @@ class Spine(BandView):
             paint_banner(painter, QRectF(left, self._floor - 34, right - left, 14), color, carrier.spare)
 
     def _carriers(self) -> list[tuple[float, Verdict]]:
-        placed = [(self._axis.x(v.freq_hz), v) for v in self._session.shown.verdicts if v.freq_hz is not None]
+        placed = [(self._axis.x(v.freq_hz), v) for v in self._session.shown.verdicts
+                  if v.freq_hz is not None and self._session.in_band(v.link)]  # fmt: skip
         return sorted(placed, key=lambda item: item[0])
 
     def _rows(self, carriers: list[tuple[float, Verdict]]) -> list[float]:

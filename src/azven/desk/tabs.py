@@ -22,7 +22,7 @@ class Tabs(QWidget):
         self._group = QButtonGroup(self)
         line = QHBoxLayout(self)
         line.setContentsMargins(0, 0, 0, 0)
-        line.setSpacing(2)
+        line.setSpacing(0)
         for i, title in enumerate(self._titles):
             made = button(title, partial(show, i), name="flat")
             made.setCheckable(True)

@@ -291,6 +291,7 @@ class Window(QMainWindow):
             Action("spine", "Fold the spine", lambda: self.spine.setVisible(self.spine.isHidden()), "F6"),
             Action("reasons", "Fold Reasons", lambda: self.panel.setVisible(self.panel.isHidden()), "F7"),
             Action("whole", "Show the whole band", lambda: session.show_band(*session.full_view()), "Ctrl+0"),
+            Action("next-band", "Show the next band", session.next_band, "Ctrl+B", lambda: len(session.bands) > 1),
             Action("settle", "Settle edits that met others'…", self._settle, "", lambda: bool(session.store.collided)),
             Action("stop", "Stop what is running", session.jobs.stop, "Ctrl+.", lambda: session.jobs.shown is not None),
         )

@@ -10,7 +10,7 @@ import numpy as np
 from azven.rf.sweep import Detector, Sweep, SweepSettings, sweep_time_s
 
 Reader = Callable[[SweepSettings, int], Sweep]
-_RANGE_HZ = (100_000_000, 3_000_000_000)
+_RANGE_HZ = (100_000_000, 6_000_000_000)
 _POINTS = (2, 20_001)
 _RBW_HZ = (1_000.0, 1_000_000.0)
 _ATTENUATION_DB = (0.0, 30.0)

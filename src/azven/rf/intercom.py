@@ -140,9 +140,10 @@ def _needed(points: int) -> int:
 
 
 def _fewest(covers: Sequence[Bools], needed: int) -> tuple[int, ...]:
+    packed = np.array([np.packbits(c) for c in covers])
     for count in range(1, len(covers) + 1):
         sets = [
-            (int(np.any([covers[i] for i in some], axis=0).sum()), some)
+            (int(np.bitwise_count(np.bitwise_or.reduce(packed[list(some)], axis=0)).sum()), some)
             for some in combinations(range(len(covers)), count)
         ]
         most = max(n for n, _ in sets)

@@ -26,10 +26,11 @@ class Line:
 
 @dataclass(frozen=True)
 class Channel:
-    """A channel of the television raster, as links of a use see it."""
+    """A channel of the television raster, as links of a use see it; of a shared band where `low_hz` says where."""
 
     use: str
     name: str
+    low_hz: int = 0
 
 
 @dataclass(frozen=True)

@@ -6,23 +6,29 @@ from typing import Any
 from azven.book.columns import frozen
 from azven.book.records import (
     Act,
+    Intercom,
     Link,
     Model,
+    Mount,
     Neighbour,
+    Occupant,
     Pair,
     Person,
     Port,
+    RadarEvent,
     Record,
     Relation,
     Route,
     Show,
     Site,
+    TalkGroup,
     Unit,
     Wideband,
     WidePack,
     Worn,
     Zone,
 )
+from azven.rf.venue import Venue
 from azven.work import kit
 
 Number = Callable[[], int]
@@ -162,3 +168,33 @@ def wideband(
             said = pack | {"rooms": rooms(pack), "wideband_id": carrier.id, "position": len(packs)}
             packs.append(WidePack(id=number(), show_id=show.id, **said))
     return out + packs
+
+
+def strangers(site: Site, story: Mapping[str, Any], world: Venue, number: Number) -> list[Record]:
+    """Others on shared bands, as loud as the simulated venue has them at the quay."""
+    sent = {e.name: e for e in world.emitters}
+    out: list[Record] = []
+    for i, entry in enumerate(story["occupants"]):
+        emitter = sent[entry["emitter"]]
+        out.append(
+            Occupant(
+                id=number(), site_id=site.id, name=emitter.name, centre_hz=emitter.freq_hz,
+                width_hz=round(emitter.bandwidth_hz), duty=emitter.duty, place_m=emitter.position,
+                level_dbm=float(round(world.received_dbm(emitter, world.antennas["quay"]))), note=entry.get("note", ""),
+                position=i,
+            )
+        )  # fmt: skip
+    return out
+
+
+def talking(
+    show: Show, story: Mapping[str, Any], zones: Mapping[str, Zone], mounts: Mapping[str, Mount], number: Number
+) -> list[Record]:  # fmt: skip
+    """What the intercom is to do, its talk groups, and radars that are supposed."""
+    said = story["intercom"]
+    groups = [TalkGroup(id=number(), show_id=show.id, position=i, **fields(g)) for i, g in enumerate(said["groups"])]
+    radars = [RadarEvent(id=number(), show_id=show.id, **r) for r in story["radar"]]
+    figures = dict(said["figures"])
+    figures["rooms"] = tuple(zones[r].id for r in figures["rooms"])
+    figures["base"] = mounts[figures["base"]].id
+    return [Intercom(id=number(), show_id=show.id, figures=figures), *groups, *radars]

@@ -48,6 +48,9 @@ def prepare(path: Path) -> Store:
     scope = _kit(store, story, rooms, number)
     _sweeps(store, scope, story)
     _plans_of_rooms(store, story, rooms)
+    mounts = {m.name: m for z in rooms.values() for m in store.all(Mount, zone_id=z.id)}
+    talking = demo_records.talking(store.get(Show, scope.show), story, rooms, mounts, number)
+    store.apply(Edit("Intercom", add(*talking)))
     if story["plan"]:
         by_name = {x.name: ids.of(x) for x in kit.links(store, scope)}
         frequencies = {by_name[name]: freq for name, freq in story["plan"].items()}
@@ -93,6 +96,9 @@ def _kit(store: Store, story: Mapping[str, Any], zones: Mapping[str, Zone], numb
     named = {x.name: x for x in links}
     store.apply(Edit("Persons", add(*demo_records.people(show, story, named, packs, acts, number))))
     store.apply(Edit("Wideband carriers", add(*demo_records.wideband(show, story, models, zones, number))))
+    site = store.get(Site, site_id)
+    others = demo_records.strangers(site, story, venue(), number)
+    store.apply(Edit("Shared bands", add(*others)))
     store.apply(Edit("Patch", add(*demo_records.patch(show, story, named, number))))
     return Scope(site_id, show.id)
 
@@ -137,9 +143,9 @@ def _systems(store: Store, scope: Scope, zones: Mapping[str, Zone]) -> None:
 
 def _sweeps(store: Store, scope: Scope, story: Mapping[str, Any]) -> None:
     world = venue()
-    settings = SweepSettings(**story["sweep_settings"])
     for number, entry in enumerate(story["sweeps"], start=1):
         taken_s = -3600 * entry["hours_ago"]
+        settings = SweepSettings(**entry.get("settings", story["sweep_settings"]))
         sweep = world.sweep(world.antennas[entry["use"]], settings, number, own_on=False, time_s=taken_s)
         about = About(entry["place"], entry["antenna"], own_on=False, hears=entry["hears"])
         store.apply(listen.keep(store, scope, sweep, about, "stand-in analyser", EPOCH))

@@ -11,6 +11,7 @@ from azven.book.edits import Edit, add, remove
 from azven.book.records import (
     Act,
     Assignment,
+    Intercom,
     KeptPlan,
     Link,
     Model,
@@ -18,11 +19,13 @@ from azven.book.records import (
     Person,
     Plan,
     Port,
+    RadarEvent,
     Reception,
     Record,
     Route,
     Show,
     Site,
+    TalkGroup,
     Wideband,
     WidePack,
     Worn,
@@ -32,6 +35,8 @@ from azven.book.store import Store
 from azven.refusal import Refusal
 from azven.work import ground, kit
 from azven.work.copying import Copier
+
+_OF_SHOW: tuple[type[Record], ...] = (Pair, Route, Port, RadarEvent, Intercom, TalkGroup)
 
 
 def shows(store: Store, site_id: int) -> list[Show]:
@@ -103,7 +108,7 @@ def copy_show(store: Store, show: Show, site: Site, name: str) -> Edit:
     copier = Copier(store, rooms)
     (again,) = copier.copies([show], site_id=site.id, name=title, archived=False)
     new: list[Record] = [again, *copier.copies(store.all(Act, show_id=show.id))]
-    links = copier.copies(store.all(Link, show_id=show.id))
+    links = copier.copies(store.all(Link, show_id=show.id), switched_on=False)
     new += links if same else [replace(x, unit_id=None, receiver=0) for x in links]
     new += _around(store, show, copier, same)
     if same:
@@ -122,7 +127,7 @@ def _around(store: Store, show: Show, copier: Copier, same: bool) -> list[Record
     out += worn if same else [replace(w, unit_id=None) for w in worn]
     carriers = copier.copies(store.all(Wideband, show_id=show.id))
     out += carriers if same else [replace(c, channel="") for c in carriers]
-    for kind in (Pair, Route, Port, WidePack):
+    for kind in (*_OF_SHOW, WidePack):
         out += copier.copies(store.all(kind, show_id=show.id))
     if same:
         out += copier.copies(r for x in store.all(Link, show_id=show.id) for r in store.all(Reception, link_id=x.id))
@@ -154,7 +159,11 @@ def remove_show(store: Store, show: Show) -> Edit:
     people, links = store.all(Person, show_id=show.id), store.all(Link, show_id=show.id)
     gone += [w for p in people for w in store.all(Worn, person_id=p.id)]
     gone += [r for x in links for r in store.all(Reception, link_id=x.id)]
-    gone += [r for kind in (WidePack, Wideband, Pair, Route, Port) for r in store.all(kind, show_id=show.id)]
+    gone += [
+        r
+        for kind in (WidePack, Wideband, Pair, Route, Port, RadarEvent, Intercom, TalkGroup)
+        for r in store.all(kind, show_id=show.id)
+    ]
     gone += [*people, *plans, *store.all(KeptPlan, show_id=show.id), *links]
     return Edit(f"Remove {show.name}", remove([*gone, *store.all(Act, show_id=show.id), show]))
 

@@ -10,6 +10,7 @@ from azven.book.records import (
     Design,
     Mount,
     Neighbour,
+    Occupant,
     Permit,
     Record,
     Relation,
@@ -28,7 +29,7 @@ from azven.work.ground.hours import zone_here
 from azven.work.ground.site import unused
 from azven.work.wording import listed
 
-_OF_SITE: tuple[type[Record], ...] = (Neighbour, Permit, Wall, Backdrop, Design)
+_OF_SITE: tuple[type[Record], ...] = (Neighbour, Occupant, Permit, Wall, Backdrop, Design)
 _OF_ZONE: tuple[type[Record], ...] = (Area, Mount, Antenna)
 
 

@@ -11,7 +11,7 @@ from azven.book.columns import frozen
 from azven.book.formats.errors import FormatError, short
 from azven.book.formats.plan_request import Hertz
 from azven.book.formats.reading import Document, parse
-from azven.book.records import Audio, Form, Model, PowerKind, Service
+from azven.book.records import Audio, Choosing, Form, Model, PowerKind, Service
 
 NAME, VERSION = "azven-catalogue", 1
 _MOST_MODELS, _MOST_BANDS, _MOST_GROUPS, _MOST_CHANNELS = 2_000, 64, 200, 400
@@ -61,6 +61,10 @@ class ModelDocument(Document):
     groups: Annotated[dict[Name, Groups], Field(max_length=_MOST_BANDS)] = {}
     capacity: Annotated[int, Field(ge=0, le=100_000)] = 0
     modes: Annotated[tuple[tuple[Name, Slots, Slots, Delay], ...], Field(max_length=32)] = ()
+    choosing: Choosing = "is set"
+    duty: Annotated[float, Field(ge=0, le=1)] = 1.0
+    second_radio: bool = False
+    rejoin_s: Annotated[float, Field(ge=0, le=10_000)] = 5.0
 
 
 class CatalogueDocument(Document):

@@ -43,6 +43,15 @@ class RuleDocument(Document):
     body_power_mw: float | None = None
 
 
+class FiveGigahertzDocument(Document):
+    """Channels of 20 MHz at 5 GHz: those that are closed, seconds of listening on those of weather radars, and whether
+    those from 149 on are free."""
+
+    closed: Annotated[list[int], Field(max_length=100)] = []
+    weather_s: Annotated[float, Field(ge=60, le=86_400)] = 600.0
+    upper: Literal["free", "closed"] = "closed"
+
+
 class RegionDocument(Document):
     """A region file. `stations`: names of the raster channels on which a television transmitter is listed."""
 
@@ -56,6 +65,8 @@ class RegionDocument(Document):
     channels: Annotated[list[ChannelDocument], Field(max_length=_MOST_CHANNELS)] = []
     rules: Annotated[list[RuleDocument], Field(max_length=_MOST_RULES)]
     stations: Annotated[list[str], Field(max_length=_MOST_CHANNELS)] = []
+    five_ghz: FiveGigahertzDocument | None = None
+    dect: Literal["", "europe", "north-america"] = ""
 
 
 def read(data: Any) -> RegionDocument:

@@ -10,10 +10,13 @@ from azven.desk import theme as look
 from azven.desk.axis import paint_mhz
 from azven.desk.session import Session
 from azven.desk.stage import tip
+from azven.rf import bands
 from azven.work import chosen, ground
 from azven.work.wording import mhz, one_line
 
 _ROW, _LEFT, _TOP = 24, 14, 6
+_NAMES_SHARE = 0.8
+"""Rungs of a shared band fill it: so much of its width is kept free beside them for their names."""
 _RASTER, _MHZ, _LABEL, _LABEL_ROWS, _LABEL_W = 16, 15, 15, 3, 150
 """Heights of the rows under the rungs; names of neighbours stand in up to three of them, so wide [px] at most."""
 
@@ -33,7 +36,7 @@ class Ladder(QWidget):
         self.setMouseTracking(True)
         self._session = session
         self._neighbours: list[Neighbour] = []
-        for signal in (session.edited, session.selected, session.themed):
+        for signal in (session.edited, session.selected, session.themed, session.view_changed):
             signal.connect(self._refresh)
         self._refresh()
 
@@ -42,16 +45,29 @@ class Ladder(QWidget):
         self._neighbours = ground.neighbours(self._session.store, self._session.scope)
         rows = _LABEL_ROWS if self._neighbours else 0
         below = (_RASTER if region else 0) + _MHZ + rows * _LABEL + 6
-        self.setMinimumHeight(_TOP + below + _ROW * (len(region.rules) if region else 1))
+        self.setMinimumHeight(_TOP + below + _ROW * (len(self._rules(region)) if region else 1))
         self.update()
 
     def _region(self) -> Territory | None:
         return ground.here(self._session.store, self._session.scope).region
 
+    def _rules(self, region: Territory) -> list[tuple[int, Rule]]:
+        """Rules with their numbers: those of the shared band in view, else of all other bands; together there would be
+        no room to see any."""
+        band = self._session.band
+        numbered = list(enumerate(region.rules))
+        if band.shared:
+            here = [(i, r) for i, r in numbered if bands.of_range(r.low_hz, r.high_hz) is band]
+        else:
+            here = [(i, r) for i, r in numbered if not bands.of_range(r.low_hz, r.high_hz).shared]
+        return here or numbered
+
     def _span(self, region: Territory) -> tuple[float, float]:
-        """The whole of the rules, or the ranges around the raster when rules reach far beyond."""
-        low, high = min(r.low_hz for r in region.rules), max(r.high_hz for r in region.rules)
-        return low - 0.01 * (high - low), high + 0.01 * (high - low)
+        """The whole of the rules of the bands in view."""
+        shown = [rule for _, rule in self._rules(region)]
+        low, high = min(r.low_hz for r in shown), max(r.high_hz for r in shown)
+        beside = _NAMES_SHARE if self._session.band.shared else 0.01
+        return low - beside * (high - low), high + 0.01 * (high - low)
 
     def _x(self, freq: float, span: tuple[float, float]) -> float:
         return _LEFT + (freq - span[0]) / (span[1] - span[0]) * (self.width() - 2 * _LEFT)
@@ -69,8 +85,8 @@ class Ladder(QWidget):
         else:
             self._paint_raster(painter, region, span)
         self._paint_neighbours(painter, span, foot)
-        for i, rule in enumerate(region.rules if region is not None else ()):
-            self._paint_rung(painter, i, rule, span)
+        for row, (i, rule) in enumerate(self._rules(region) if region is not None else ()):
+            self._paint_rung(painter, row, i, rule, span)
         painter.setFont(look.font(look.SMALL_PX))
         painter.setPen(theme.color("dim"))
         top = foot + (_RASTER if region is not None else 0)
@@ -78,7 +94,7 @@ class Ladder(QWidget):
 
     def _foot(self, region: Territory | None) -> float:
         """Where the rungs end and the rows of figures begin."""
-        return _TOP + _ROW * (len(region.rules) if region is not None else 1) + 2
+        return _TOP + _ROW * (len(self._rules(region)) if region is not None else 1) + 2
 
     def _paint_raster(self, painter: QPainter, region: Territory, span: tuple[float, float]) -> None:
         theme = self._session.theme
@@ -95,10 +111,10 @@ class Ladder(QWidget):
                 box = QRectF(last_label - 14, bottom, 28, _RASTER)
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, channel.name)
 
-    def _paint_rung(self, painter: QPainter, i: int, rule: Rule, span: tuple[float, float]) -> None:
+    def _paint_rung(self, painter: QPainter, row: int, i: int, rule: Rule, span: tuple[float, float]) -> None:
         theme = self._session.theme
         left, right = self._x(rule.low_hz, span), self._x(rule.high_hz, span)
-        y = _TOP + i * _ROW
+        y = _TOP + row * _ROW
         if self._session.selection == chosen.Rule(i):
             painter.fillRect(QRectF(0, y, self.width(), _ROW), theme.color("chosen"))
         rung = QRectF(left, y + 7, max(right - left, 3), 10)
@@ -197,5 +213,6 @@ class Ladder(QWidget):
             self._session.select(chosen.Neighbour(found.id))
         elif region is not None:
             at = int((event.position().y() - _TOP) // _ROW)
-            if 0 <= at < len(region.rules):
-                self._session.select(chosen.Rule(at))
+            shown = self._rules(region)
+            if 0 <= at < len(shown):
+                self._session.select(chosen.Rule(shown[at][0]))

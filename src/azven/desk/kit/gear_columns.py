@@ -11,6 +11,7 @@ from azven.desk.kit.columns import Columns, words, yes_no
 from azven.desk.session import Session
 from azven.desk.tables import Column
 from azven.refusal import Refusal
+from azven.rf import across
 from azven.work import ground, kit, sites
 from azven.work.kit import persons
 from azven.work.kit.fitting import Fits
@@ -101,7 +102,7 @@ class ModelColumns(Columns):
             self.field("Modulation", 100, "modulation", typed.text, lambda m: m.modulation),
             self.field("Emission width kHz", 62, "bandwidth_hz", typed.kilo, lambda m: f"{m.bandwidth_hz / 1e3:g}"),
             self.field("Spacing kHz", 62, "spacing_hz", typed.kilo, lambda m: f"{m.spacing_hz / 1e3:g}"),
-            *(self._guard(k) for k in ("2a-b", "a+b-c", "3a-2b", "3a-b-c")),
+            *(self._guard(k) for k in ("2a-b", "a+b-c", "3a-2b", "3a-b-c", *across.KINDS)),
         ]  # fmt: skip
 
     def _receiver(self) -> list[Column]:

@@ -8,7 +8,11 @@ from PyQt6.QtWidgets import QWidget
 
 from azven.book.records import Wall, Zone
 from azven.desk import theme as look
+from azven.desk.kit import columns as typed
+from azven.desk.kit.columns import Columns
 from azven.desk.session import Session
+from azven.desk.tables import Column
+from azven.work.kit import intercom_book
 from azven.work.kit.intercom import Cable, Sized
 from azven.work.wording import one_line
 
@@ -92,3 +96,16 @@ class IntercomPlan(QWidget):
             painter.setPen(theme.color("ink"))
             name = painter.fontMetrics().elidedText(one_line(cable.mount.name), Qt.TextElideMode.ElideRight, _LABEL_W)
             painter.drawText(QPointF(at.x() + _MARK, at.y() - 4), name)
+
+
+class GroupColumns(Columns):
+    """The columns of talk groups."""
+
+    def all(self) -> list[Column]:
+        return [
+            self.field("Talk group", 130, "name", typed.name, lambda g: g.name, many=False),
+            self.field("People", 310, "people", lambda v: intercom_book.read_people(str(v)),
+                       lambda g: ", ".join(g.people), prose=True, hint="Names, separated by commas."),
+            self.field("At once", 62, "at_once", typed.whole(0, 500), lambda g: str(g.at_once), right=True,
+                       hint="How many of them must be able to talk at once."),
+        ]  # fmt: skip

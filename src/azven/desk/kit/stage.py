@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QApplication, QMenu, QPushButton, QVBoxLayout
 
 from azven.desk.actions import Action
 from azven.desk.kit.intercom import IntercomPage
+from azven.desk.kit.other_bands import OtherBandsPage
 from azven.desk.kit.pages import ActsPage, KitPage, LinksPage, ModelsPage, UnitsPage
 from azven.desk.kit.patch import PatchPage
 from azven.desk.kit.persons import PersonsPage
@@ -26,10 +27,10 @@ class KitStage(Stage):
         self.links, self.persons, self.patch = LinksPage(session), PersonsPage(session), PatchPage(session)
         self.units, self.models, self.acts = UnitsPage(session), ModelsPage(session), ActsPage(session)
         self.take, self.wideband = TakePage(session), WidebandPage(session)
-        self.intercom = IntercomPage(session)
+        self.other_bands, self.intercom = OtherBandsPage(session), IntercomPage(session)
         self.all: tuple[KitPage, ...] = (
-            self.links, self.persons, self.wideband, self.intercom, self.units, self.models, self.acts, self.patch,
-            self.take,
+            self.links, self.persons, self.wideband, self.other_bands, self.intercom, self.units, self.models,
+            self.acts, self.patch, self.take,
         )  # fmt: skip
         self.pages = Pages([(p.title, p) for p in self.all])
         self.files = QPushButton("Files")

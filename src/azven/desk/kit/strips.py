@@ -2,22 +2,25 @@
 
 from collections.abc import Sequence
 
-from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QHelpEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtCore import QEvent, QLineF, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QToolTip, QWidget
 
 from azven.desk import marks
 from azven.desk import theme as look
 from azven.desk.session import Session
 from azven.desk.stage import tip
+from azven.work.kit.wide_antennas import ENOUGH_DB
 from azven.work.kit.wideband import Block, Standing, WideView
 from azven.work.wording import listed, one_line
 
-_HEAD, _STRIP, _UNDER, _LINE, _AIR, _EDGE = 26, 60, 17, 17, 10, 2
+_HEAD, _STRIP, _UNDER, _ROW, _LINE, _AIR, _EDGE = 26, 60, 17, 16, 17, 10, 2
+_FIGURE_W = 40
 _NAMED_W, _UPRIGHT_W = 34, 11
 """A name stands level in a part of so many pixels, upright in one of so many, and else in the tip alone."""
 _VCENTER = Qt.AlignmentFlag.AlignVCenter
 _LEFT, _RIGHT = Qt.AlignmentFlag.AlignLeft | _VCENTER, Qt.AlignmentFlag.AlignRight | _VCENTER
+_DOTS = f"Full: {ENOUGH_DB:g} dB and more over need, ochre: less, ring: not heard."
 STATES = {"muted": "starts muted", "active": "starts active", "last": "starts as it was last"}
 
 
@@ -81,7 +84,8 @@ class WideStrips(QWidget):
         for standing in self._view.standings:
             self._paint_head(painter, standing, top)
             self._paint_strip(painter, standing, top + _HEAD)
-            self._paint_lines(painter, standing, top + _HEAD + _STRIP + _UNDER)
+            self._paint_rows(painter, standing, top + _HEAD)
+            self._paint_lines(painter, standing, top + _HEAD + _STRIP + _UNDER + _ROW * len(standing.rows))
             top += _height(standing)
 
     def _paint_head(self, painter: QPainter, standing: Standing, top: float) -> None:
@@ -165,6 +169,40 @@ class WideStrips(QWidget):
         shown = painter.fontMetrics().elidedText(one_line(name), Qt.TextElideMode.ElideRight, int(box.width()))
         painter.drawText(box, _LEFT, shown)
 
+    def _paint_rows(self, painter: QPainter, standing: Standing, top: float) -> None:
+        """Antennas under the same columns: a dot as large as what each hears over need."""
+        theme = self._session.theme
+        columns = [(box.center().x(), box.width(), block.packs[0].id)
+                   for box, block in self._parts(standing, top) if not block.down]  # fmt: skip
+        end = max((x + wide / 2 for x, wide, _ in columns), default=float(_EDGE))
+        painter.setFont(look.font(look.SMALL_PX))
+        for i, found in enumerate(standing.rows):
+            y = top + _STRIP + _UNDER + _ROW * i + _ROW / 2
+            painter.setPen(theme.color("line"))
+            painter.drawLine(QLineF(_EDGE, y, end, y))
+            best = found.best_for([r for r in standing.rows if r is not found])
+            for x, wide, pack in columns:
+                if pack in found.over_db:
+                    self._paint_dot(painter, QPointF(x, y), wide, found.over_db[pack])
+            painter.setPen(theme.color("dim"))
+            text = f"{one_line(found.antenna.name)}, {one_line(found.room)} · best for {best}"
+            box = QRectF(end + 8, y - _ROW / 2, self.width() - end - 10, _ROW)
+            shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(box.width()))
+            painter.drawText(box, _LEFT, shown)
+
+    def _paint_dot(self, painter: QPainter, at: QPointF, wide: float, over_db: float) -> None:
+        theme = self._session.theme
+        size = min(max(over_db, 0.0) / 6, 6.0) + 1.5
+        color = theme.color("petrol" if over_db >= ENOUGH_DB else "ochre" if over_db >= 0 else "brick")
+        painter.setPen(QPen(color, 1.2))
+        painter.setBrush(color if over_db >= 0 else Qt.BrushStyle.NoBrush)
+        shift = -8.0 if wide >= _FIGURE_W else 0.0
+        painter.drawEllipse(QPointF(at.x() + shift, at.y()), size, size)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        if wide >= _FIGURE_W:
+            painter.setPen(theme.color("ink"))
+            painter.drawText(QRectF(at.x(), at.y() - 8, wide / 2, 16), _LEFT, f"{over_db:.0f}".replace("-", "−"))
+
     def _paint_lines(self, painter: QPainter, standing: Standing, top: float) -> None:
         theme = self._session.theme
         painter.setFont(look.font(12))
@@ -179,6 +217,19 @@ class WideStrips(QWidget):
 
     def _block_at(self, at: QPointF) -> Block | None:
         return next((block for box, block in self.blocks() if box.contains(at)), None)
+
+    def _told_row(self, at: QPointF) -> str:
+        """What the antenna under the pointer hears of each pack, the least first."""
+        top = 0.0
+        for standing in self._view.standings:
+            i = int((at.y() - top - _HEAD - _STRIP - _UNDER) // _ROW)
+            if top <= at.y() < top + _height(standing) and 0 <= i < len(standing.rows):
+                names = {p.id: p.name for b in standing.blocks for p in b.packs}
+                over = sorted(standing.rows[i].over_db.items(), key=lambda item: item[1])
+                said = [f"{names.get(n, '')} {level:.0f} dB".replace("-", "−") for n, level in over]
+                return f"Over need, from 95 of 100 places: {listed(said, 8)}. {_DOTS}" if said else _DOTS
+            top += _height(standing)
+        return ""
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
@@ -196,19 +247,20 @@ class WideStrips(QWidget):
     def event(self, event: QEvent | None) -> bool:
         if isinstance(event, QHelpEvent):
             block = self._block_at(QPointF(event.pos()))
-            QToolTip.showText(event.globalPos(), "" if block is None else tip(_told(block)), self)
+            said = _told(block) if block is not None else self._told_row(QPointF(event.pos()))
+            QToolTip.showText(event.globalPos(), tip(said), self)
             return True
         return super().event(event)
 
 
 def _lines(standing: Standing) -> list[tuple[str, str]]:
-    """What is wrong with a carrier, then what its loss would mean."""
+    """What is wrong with a carrier, what hangs on one antenna, then what its loss would mean."""
     lost = [(standing.lost_state, f"If it is lost: {standing.if_lost}")] if standing.if_lost else []
-    return [("broken", text) for text in standing.wrong] + lost
+    return [("broken", text) for text in standing.wrong] + [("tight", text) for text in standing.hangs] + lost
 
 
 def _height(standing: Standing) -> float:
-    return _HEAD + _STRIP + _UNDER + _LINE * len(_lines(standing)) + _AIR
+    return _HEAD + _STRIP + _UNDER + _ROW * len(standing.rows) + _LINE * len(_lines(standing)) + _AIR
 
 
 def _percent(slots: int, standing: Standing) -> str:

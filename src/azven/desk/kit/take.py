@@ -27,7 +27,7 @@ _EXPLAIN = (
 class TakePage(KitPage):
     """Models above, links of the show as another model below. Both are worked out beside the window."""
 
-    title, adds = "What to take", "Rank models"
+    title, adds = "To take", "Rank models"
     has_rows = False
 
     def __init__(self, session: Session) -> None:

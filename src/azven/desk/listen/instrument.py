@@ -63,9 +63,10 @@ class InstrumentPanel(QWidget):
         edit = self.address.lineEdit()
         if edit is not None and not addresses:
             edit.setPlaceholderText("TCPIP::192.0.2.7::5025::SOCKET")
-        low, high = self.session.tuning_span()
-        self.start = _field("From MHz", width=54, text=f"{round(low / 1e6)}")
-        self.stop = _field("To MHz", width=54, text=f"{round(high / 1e6)}")
+        self.start, self.stop = _field("From MHz", width=54), _field("To MHz", width=54)
+        self._band, self._usual = "", ("", "")
+        self._follow_band()
+        self.session.view_changed.connect(self._follow_band)
         self.rbw = choice([(f"{r // 1000} kHz", r) for r in _RBW_HZ], "Resolution bandwidth")
         self.rbw.setCurrentIndex(1)
         self.count = choice([(f"{p} bins", p) for p in _POINTS], "Bins")
@@ -95,6 +96,18 @@ class InstrumentPanel(QWidget):
             box.currentIndexChanged.connect(self._foretell)
         self.address.currentIndexChanged.connect(self._name_antenna)
         self.address.editTextChanged.connect(lambda _: self.changed.emit())
+
+    def _follow_band(self) -> None:
+        """The range of the band in view, unless somebody has typed another."""
+        if self.session.band.name == self._band:
+            return
+        low, high = self.session.sweep_span()
+        usual = f"{round(low / 1e6)}", f"{round(high / 1e6)}"
+        if (self.start.text(), self.stop.text()) == self._usual:
+            self.start.setText(usual[0])
+            self.stop.setText(usual[1])
+            self._usual = usual
+        self._band = self.session.band.name
 
     def _lay_out(self) -> None:
         grid = QGridLayout(self)

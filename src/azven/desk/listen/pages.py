@@ -61,8 +61,9 @@ class ComparePage(Page):
         entries: list[tuple[str, object]] = [(n, r.id) for r, n in zip(view.sweeps, view.called, strict=True)]
         fill(self.old, entries)
         fill(self.new, entries)
-        if fresh and len(entries) > 1:
-            self.old.setCurrentIndex(1)
+        if fresh and view.pair is not None:
+            for chooser, key in zip((self.new, self.old), view.pair, strict=True):
+                chooser.setCurrentIndex(chooser.findData(key))
         self._compare()
 
     def since_yesterday(self) -> None:

@@ -124,7 +124,7 @@ class SweepPlot(BandView):
         painter.drawText(box, Qt.AlignmentFlag.AlignRight, shown)
 
     def _paint_merged(self, painter: QPainter) -> None:
-        merged = self._session.picture.merged
+        merged = self._session.picture.merged(*self._session.view_hz)
         if merged is None:
             return
         share, level = silhouette(merged.freq_hz, merged.level_dbm, *self._session.view_hz, int(self._axis.width))
@@ -159,13 +159,13 @@ class SweepPlot(BandView):
         painter.setFont(look.font(look.SMALL_PX))
         for n, use in enumerate(USES):
             top = self._bottom + 4 + n * _CELL
-            for decision in picture.decisions[use]:
+            for decision in picture.cells(use):
                 channel = decision.reading.channel
                 left = self._axis.x(channel.low_hz)
                 box = QRectF(left, top, self._axis.x(channel.high_hz) - left - 1, _CELL - 2)
                 self._paint_cell(painter, box, decision.reading.occupancy)
         last_label = -1e9
-        for decision in picture.decisions["voice"]:
+        for decision in picture.cells("voice"):
             channel = decision.reading.channel
             left = self._axis.x(channel.low_hz)
             box = QRectF(left, self._bottom + 4 + _CELL * len(USES), self._axis.x(channel.high_hz) - left, _CELL)
@@ -218,14 +218,14 @@ class SweepPlot(BandView):
 
     def words_at(self, freq: float) -> str:
         """Frequency and level under the pointer, power in the channel, and the difference to the marker."""
-        merged = self._session.picture.merged
+        merged = self._session.picture.merged(*self._session.view_hz)
         text = f"{freq / 1e6:.3f} MHz"
         if merged is None:
             return text
         level = self._level_at(merged, freq)
         if level is not None:
             text += f"   {level:.0f} dBm"
-        for decision in self._session.picture.decisions["voice"]:
+        for decision in self._session.picture.cells("voice"):
             channel = decision.reading.channel
             if channel.low_hz <= freq < channel.high_hz:
                 power = band_power_dbm(merged, channel.low_hz, channel.high_hz)
@@ -265,9 +265,11 @@ class SweepPlot(BandView):
         use_row = int((at.y() - self._bottom - 4) // _CELL)
         if 0 <= use_row < len(USES):
             freq = self._axis.hz(at.x())
-            for decision in self._session.picture.decisions[USES[use_row]]:
+            for decision in self._session.picture.cells(USES[use_row]):
                 if decision.reading.channel.low_hz <= freq < decision.reading.channel.high_hz:
-                    self._session.select(chosen.Channel(USES[use_row], decision.reading.channel.name))
+                    found = decision.reading.channel
+                    low_hz = found.low_hz if decision in self._session.picture.shared else 0
+                    self._session.select(chosen.Channel(USES[use_row], found.name, low_hz))
             return
         self._axis.press(event)
 

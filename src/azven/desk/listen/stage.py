@@ -30,6 +30,7 @@ from azven.desk.listen.waterfall import WaterfallPage
 from azven.desk.session import Session
 from azven.desk.stage import Stage, button, label, row, rule
 from azven.desk.tabs import Pages
+from azven.rf import bands
 from azven.rf.sweep import Sweep
 from azven.work import chosen, listen
 from azven.work.chosen import Chosen
@@ -149,10 +150,15 @@ class ListenStage(Stage):
         self.instrument.set_up(proposal)
         self.show_page(0)
 
+    def _band_of(self, record: SweepRecord) -> str:
+        """The band of a sweep, where there are several."""
+        return f"{bands.of_range(record.low_hz, record.high_hz).name} · " if len(self.session.bands) > 1 else ""
+
     def _sweep_item(self, record: SweepRecord, sample: QIcon | None) -> QListWidgetItem:
         now = self.session.now()
         own = " · ours on" if record.own_on else ""
-        item = QListWidgetItem(f"{record.place}\n{record.antenna}\n{listen.age(record, now)}{own}")
+        when = f"{self._band_of(record)}{listen.age(record, now)}{own}"
+        item = QListWidgetItem(f"{record.place}\n{record.antenna}\n{when}")
         item.setToolTip(f"{record.place}, {record.antenna}, {self.session.clock.said(record.taken_at, with_zone=True)}")
         item.setData(Qt.ItemDataRole.UserRole, record.id)
         item.setCheckState(Qt.CheckState.Checked if record.used else Qt.CheckState.Unchecked)

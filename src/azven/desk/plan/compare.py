@@ -81,7 +81,7 @@ def _judged(board: Board, frequencies: Mapping[str, int]) -> tuple[dict[str, int
     request = board.input.request
     known = {n: f for n, f in frequencies.items() if n in board.input.links}
     found = margins(Situation(carriers_of(request, known), request.profiles, request.relations))
-    return known, {n: found[n] for n in known}
+    return known, {n: found.get(n, Margin(None, None)) for n in known}
 
 
 def _title(plan_kept: KeptPlan, clock: Clock) -> str:

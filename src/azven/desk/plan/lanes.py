@@ -4,6 +4,7 @@ import numpy as np
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QBrush,
+    QColor,
     QImage,
     QKeyEvent,
     QMouseEvent,
@@ -36,7 +37,8 @@ _LABEL_PX = 18
 class LaneChart(QAbstractScrollArea):
     """Painted from arrays. Selecting, dragging and nudging a pennant happen here; the rules are in `work.plan`."""
 
-    moved = pyqtSignal(str, int)
+    moved = pyqtSignal(str, object)
+    """A link by its id and where it went [Hz], which is more than Qt's whole numbers hold."""
 
     @property
     def _port(self) -> QWidget:
@@ -60,14 +62,17 @@ class LaneChart(QAbstractScrollArea):
         self._session = session
         self._axis = Axis(session)
         self._board: Board | None = None
+        self._rows: tuple[Verdict, ...] = ()
+        """The links of the band in view."""
         self._tints: dict[str, LaneTint] = {}
         self._fresh: set[str] = set()
         self._strips: dict[str, tuple[float, float, QImage]] = {}
         self.trial: Trial | None = None
         self.dragged: str | None = None
         self._panning = False
-        for signal in (session.selected, session.view_changed, session.acted):
+        for signal in (session.selected, session.acted):
             signal.connect(self._repaint)
+        session.view_changed.connect(self._show_rows)
         session.themed.connect(self._strips.clear)
         session.themed.connect(self._repaint)
         session.selected.connect(self._scroll_to_selected)
@@ -81,8 +86,15 @@ class LaneChart(QAbstractScrollArea):
         self._board = board
         self._tints = {n: t for n, t in self._tints.items() if n in board.input.links}
         self._fresh.clear()
-        self._range()
+        self._show_rows()
         self._tint()
+
+    def _show_rows(self) -> None:
+        verdicts = self._board.verdicts if self._board else ()
+        rows = tuple(v for v in verdicts if self._session.in_band(v.link))
+        if rows != self._rows:
+            self._rows = rows
+            self._range()
         self._repaint()
 
     def _tint(self) -> None:
@@ -91,7 +103,7 @@ class LaneChart(QAbstractScrollArea):
             return
         first = self._bar.value() // ROW
         waiting = [v.id for v in board.verdicts if v.id not in self._fresh]
-        in_view = [v.id for v in board.verdicts[first : first + _BATCH] if v.id not in self._fresh]
+        in_view = [v.id for v in self._rows[first : first + _BATCH] if v.id not in self._fresh]
         batch = (in_view or waiting)[:_BATCH]
         if batch:
             self._session.jobs.quiet(
@@ -113,7 +125,7 @@ class LaneChart(QAbstractScrollArea):
         self._port.update()
 
     def _range(self) -> None:
-        rows = len(self._board.verdicts) if self._board else 0
+        rows = len(self._rows)
         fit = max((self._port.height() - HEAD) // ROW, 1)
         self._bar.setRange(0, max(rows - fit, 0) * ROW)
         self._bar.setPageStep(fit * ROW)
@@ -141,12 +153,11 @@ class LaneChart(QAbstractScrollArea):
             bar.setValue((row + 1) * ROW - bar.pageStep())
 
     def _row_of(self, link_id: str | None) -> int | None:
-        verdicts = self._board.verdicts if self._board else ()
-        return next((i for i, v in enumerate(verdicts) if v.id == link_id), None)
+        return next((i for i, v in enumerate(self._rows) if v.id == link_id), None)
 
     def _row_at(self, y: float) -> int | None:
         row = int((y - HEAD + self._bar.value()) // ROW)
-        return row if self._board and y >= HEAD and 0 <= row < len(self._board.verdicts) else None
+        return row if y >= HEAD and 0 <= row < len(self._rows) else None
 
     # -- painting ------------------------------------------------------------------------------------
 
@@ -156,9 +167,9 @@ class LaneChart(QAbstractScrollArea):
         painter.fillRect(self._port.rect(), theme.color("ground"))
         if self._board is not None:
             top = self._bar.value()
-            last = min(len(self._board.verdicts), (top + self._port.height()) // ROW + 1)
+            last = min(len(self._rows), (top + self._port.height()) // ROW + 1)
             for i in range(top // ROW, last):
-                self._paint_lane(painter, self._board.verdicts[i], HEAD + i * ROW - top)
+                self._paint_lane(painter, self._rows[i], HEAD + i * ROW - top)
         self._paint_head(painter)
         self._paint_trial(painter)
 
@@ -173,7 +184,7 @@ class LaneChart(QAbstractScrollArea):
         painter.save()
         painter.setClipRect(QRectF(self._axis.left, 0, self._axis.width, HEAD))
         last_label = -1e9
-        for decision in self._session.picture.decisions["voice"]:
+        for decision in self._session.picture.cells("voice"):
             channel = decision.reading.channel
             left, right = self._axis.x(channel.low_hz), self._axis.x(channel.high_hz)
             middle_x = (left + right) / 2
@@ -188,7 +199,7 @@ class LaneChart(QAbstractScrollArea):
         middle = Qt.AlignmentFlag.AlignVCenter
         painter.drawText(QRectF(12, 0, NAME_W, HEAD), middle, "link")
         painter.drawText(QRectF(tail, 0, _MHZ_W, HEAD), middle | Qt.AlignmentFlag.AlignRight, "MHz")
-        painter.drawText(QRectF(tail + _MHZ_W, 0, 78, HEAD), middle | Qt.AlignmentFlag.AlignRight, "margin kHz")
+        painter.drawText(QRectF(tail + _MHZ_W, 0, 78, HEAD), middle | Qt.AlignmentFlag.AlignRight, self._tail_word)
 
     def _paint_lane(self, painter: QPainter, verdict: Verdict, y: float) -> None:
         theme = self._session.theme
@@ -243,11 +254,26 @@ class LaneChart(QAbstractScrollArea):
         elif verdict.state == "broken":
             color = theme.color("brick")
         if freq is None:
+            if verdict.settled:
+                self._paint_wanderer(painter, verdict, color, y)
             return
         x = self._axis.x(freq)
         painter.setPen(QPen(color, 1.0))
         painter.drawLine(QLineF(x, y + 2, x, y + ROW - 2))
         paint_pennant(painter, QPointF(x, y + 3), verdict.link.service, color, outlined=verdict.link.spare)
+
+    def _paint_wanderer(self, painter: QPainter, verdict: Verdict, color: QColor, y: float) -> None:
+        """A line over all that a link may choose from by itself, its pennant at the beginning."""
+        wish = self._board.input.wish(verdict.id).ranges[0] if self._board else None
+        if wish is not None:
+            left, right = self._axis.x(wish.low_hz), self._axis.x(wish.high_hz)
+            painter.setPen(QPen(color, 1.4, Qt.PenStyle.DashLine))
+            painter.drawLine(QLineF(left, y + ROW / 2, right, y + ROW / 2))
+            paint_pennant(painter, QPointF(left, y + 3), verdict.link.service, color, outlined=verdict.link.spare)
+
+    @property
+    def _tail_word(self) -> str:
+        return "over need" if self._session.band.shared else "margin kHz"
 
     def _name(self, link_id: str) -> str:
         return self._board.input.name(link_id) if self._board else ""
@@ -267,6 +293,10 @@ class LaneChart(QAbstractScrollArea):
         left = self._axis.left + self._axis.width
         right = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
         painter.setFont(look.font())
+        if verdict.slots is not None or (verdict.shared is not None and verdict.freq_hz is None):
+            self._paint_own_choice(painter, verdict, QRectF(left, y, 126, ROW))
+            paint_state(painter, QRectF(left + 134, y + 5.5, 10, 10), verdict.state, theme)
+            return
         if verdict.freq_hz is None:
             painter.setPen(theme.color("brick_text"))
             painter.drawText(QRectF(left, y, 126, ROW), right, "no frequency")
@@ -276,9 +306,19 @@ class LaneChart(QAbstractScrollArea):
         painter.drawText(QRectF(left, y, _MHZ_W, ROW), right, mhz(verdict.freq_hz))
         role = {"broken": "brick_text", "tight": "ochre_text"}.get(verdict.state, "ink")
         painter.setPen(theme.color(role))
-        text = "blocked" if verdict.fault else "excused" if verdict.excused else _margin_text(verdict.margin_hz)
+        text = _margin_text(verdict)
         painter.drawText(QRectF(left + _MHZ_W, y, 60, ROW), right, text)
         paint_state(painter, QRectF(left + 134, y + 5.5, 10, 10), verdict.state, theme)
+
+    def _paint_own_choice(self, painter: QPainter, verdict: Verdict, box: QRectF) -> None:
+        """What a link has that chooses its channel by itself: time slots, or decibels on the mean."""
+        slots, shared = verdict.slots, verdict.shared
+        if slots is not None:
+            text = f"slots {slots.taken} of {slots.there_are}"
+        else:
+            text = f"hops, {shared.spare_db:+.0f} dB".replace("-", "−") if shared is not None else ""
+        painter.setPen(self._session.theme.color("brick_text" if verdict.state == "broken" else "ink"))
+        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, text)
 
     def _paint_trial(self, painter: QPainter) -> None:
         if self.trial is None or self.dragged is None:
@@ -308,7 +348,7 @@ class LaneChart(QAbstractScrollArea):
         row = self._row_at(event.position().y())
         if row is None:
             return
-        verdict = self._board.verdicts[row]
+        verdict = self._rows[row]
         self._session.select(chosen.Link(verdict.id))
         x = event.position().x()
         if verdict.freq_hz is not None and not verdict.locked:
@@ -335,7 +375,7 @@ class LaneChart(QAbstractScrollArea):
         if row is None or self._board is None or not self._axis.inside(event.position().x()):
             self._session.hinted.emit(None)
             return
-        key = self._board.verdicts[row].id
+        key = self._rows[row].id
         tint, freq = self._tints.get(key), self._axis.hz(event.position().x())
         cause = "not tunable"
         if tint is not None and len(tint.freq_hz) and tint.freq_hz[0] <= freq <= tint.freq_hz[-1]:
@@ -374,16 +414,16 @@ class LaneChart(QAbstractScrollArea):
             super().wheelEvent(event)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is None or self._board is None or not self._board.verdicts:
+        if event is None or self._board is None or not self._rows:
             return
         row = self._row_of(self._session.link_id)
         step = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(Qt.Key(event.key()))
         nudge = {Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1}.get(Qt.Key(event.key()))
         if step is not None:
-            row = 0 if row is None else max(0, min(len(self._board.verdicts) - 1, row + step))
-            self._session.select(chosen.Link(self._board.verdicts[row].id))
+            row = 0 if row is None else max(0, min(len(self._rows) - 1, row + step))
+            self._session.select(chosen.Link(self._rows[row].id))
         elif nudge is not None and row is not None:
-            self._nudge(self._board.verdicts[row], nudge)
+            self._nudge(self._rows[row], nudge)
         else:
             super().keyPressEvent(event)
 
@@ -395,5 +435,12 @@ class LaneChart(QAbstractScrollArea):
                 self._board.input, verdict.id, verdict.freq_hz + steps * wish.step_hz))  # fmt: skip
 
 
-def _margin_text(margin_hz: int | None) -> str:
-    return "free" if margin_hz is None else f"{margin_hz / 1e3:g}".replace("-", "−")
+def _margin_text(verdict: Verdict) -> str:
+    """What the last column says; decibels in bands that everybody shares."""
+    if verdict.fault:
+        return "blocked"
+    if verdict.shared is not None:
+        return f"{verdict.shared.spare_db:+.0f} dB".replace("-", "−")
+    if verdict.excused:
+        return "excused"
+    return "free" if verdict.margin_hz is None else f"{verdict.margin_hz / 1e3:g}".replace("-", "−")

@@ -10,7 +10,7 @@ from azven.desk import files
 from azven.desk import theme as look
 from azven.desk.session import Session
 from azven.desk.stage import button, label, row
-from azven.work import chosen
+from azven.work import chosen, ids
 from azven.work.plan import TIGHT_HZ, Board, pairs
 from azven.work.plan.pairs import Matrix
 
@@ -135,4 +135,10 @@ class PairGrid(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         at = self.cell_at(event.position().x(), event.position().y()) if event else None
         if at and self.shown:
-            self._session.select(chosen.Link(self.shown.ids[at[0]]))
+            self._session.select(_chosen(self.shown.ids[at[0]]))
+
+
+def _chosen(member: str) -> chosen.Chosen:
+    """What a row of the matrix is."""
+    is_wide = member.startswith("wideband-")
+    return chosen.Wideband(ids.number(member)) if is_wide else chosen.Link(member)

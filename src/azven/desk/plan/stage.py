@@ -326,6 +326,8 @@ def _detail(board: Board) -> str:
         return ""
     placed = [v for v in board.verdicts if v.freq_hz is not None]
     parts = [f"{len(placed)} placed{_of_at_most(board)}"]
+    if own := sum(v.settled and v.freq_hz is None for v in board.verdicts):
+        parts.append(f"{own} choose by themselves")
     if broken := board.count("broken"):
         parts.append(f"{broken} broken")
     if tightest := _tightest(board):

@@ -11,7 +11,7 @@ from azven.desk.jobs import Progress
 from azven.desk.theme import Theme
 from azven.rf.coordinate import lanes
 from azven.work.plan import Board
-from azven.work.reasons import LANE_CAUSES, refined_causes
+from azven.work.reasons import LANE_CAUSES, refined_causes, shared_causes
 
 
 @dataclass(frozen=True)
@@ -24,8 +24,16 @@ class LaneTint:
 
 def tint_lanes(now: Board, names: list[str], progress: Progress) -> dict[str, LaneTint]:
     """Tints of some lanes; none when it is stopped."""
-    found = lanes(now.input.request, now.frequencies, names, progress)
-    return {name: LaneTint(lane.freq_hz, refined_causes(now, name, lane)[0]) for name, lane in found.items()}
+    shared = [n for n in names if n in now.input.shared]
+    found = lanes(now.input.request, now.narrow, [n for n in names if n not in now.input.shared], progress)
+    apart = {name: _in_shared(now, name) for name in shared}
+    return apart | {name: LaneTint(lane.freq_hz, refined_causes(now, name, lane)[0]) for name, lane in found.items()}
+
+
+def _in_shared(now: Board, link_id: str) -> LaneTint:
+    """The lane of a link of a shared band: closed where it is not permitted, or would have too little over need."""
+    freqs, causes = shared_causes(now, link_id)
+    return LaneTint(freqs, causes)
 
 
 def cause_color(theme: Theme, cause: str) -> QColor:

@@ -13,8 +13,9 @@ from azven.desk.reach.backdrop import ScaleDialog
 from azven.desk.reach.graphs import PatternView, WalkGraph
 from azven.desk.reach.plan_view import MAPS, PlanView
 from azven.desk.session import Session
-from azven.desk.stage import Stage, button, choice, fill, label, row
+from azven.desk.stage import Stage, button, choice, fill, label, pick, row
 from azven.refusal import Refusal
+from azven.rf import bands
 from azven.rf.links import WALL_DB
 from azven.rf.reach import Coverage, Suggestion, Walk
 from azven.work import chosen, ground, ids, reach
@@ -26,6 +27,7 @@ _TOOLS: list[tuple[str, object]] = [
     ("mounting place", "mount"), ("draw a wall", "wall"), ("draw the room", "outline"), ("draw the stage", "stage"),
     ("draw the audience", "audience"), ("take out of the plan", "out"), ("walk to here", "walk"),
 ]  # fmt: skip
+_BANDS: list[tuple[str, object]] = [("UHF, 600 MHz", ""), *((b.name, b.name) for b in bands.SHARED)]
 _DRAGGED = {"wall": "line", "outline": "box", "stage": "box", "audience": "box"}
 
 
@@ -37,6 +39,7 @@ class ReachStage(Stage):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.zone, self.layout_box = choice([], "Room"), choice([], "Placement")
+        self.band = choice(_BANDS, "Band that is looked at: its gear, and what walls cost there")
         self.map = choice([(m, m) for m in MAPS], "What the map shows")
         self.wearer = choice([(w, w) for w in reach.WEARERS], "Who walks there")
         self.tool = choice(_TOOLS, "What a click does")
@@ -64,8 +67,9 @@ class ReachStage(Stage):
         self.coverage: Coverage | None = None
         self._backdrop_shown: Backdrop | None = None
         self._lay_out()
-        for box in (self.zone, self.layout_box, self.wearer):
+        for box in (self.zone, self.band, self.wearer):
             box.activated.connect(self.refresh)
+        self.layout_box.activated.connect(self._placement_chosen)
         self.packed.toggled.connect(self.refresh)
         self.material.activated.connect(self._tool_chosen)
         self.map.activated.connect(self._show_map)
@@ -84,7 +88,7 @@ class ReachStage(Stage):
         box.setSpacing(5)
         copy = button("Copy", self.copy_layout, "This placement again under the next letter, to change and compare")
         drawing = button("Drawing", self.choose_drawing, "A PNG under the plan, put to scale by two points", "flat")
-        where = (self.zone, label("placement", "dim"), self.layout_box, copy)
+        where = (self.zone, label("placement", "dim"), self.layout_box, copy, self.band)
         box.addLayout(row(*where, 1, self.wearer, self.map, spacing=6))
         remove = button("Remove", self.remove, "Take the selected antenna out", "flat")
         parts: list[QWidget | int] = []
@@ -119,13 +123,17 @@ class ReachStage(Stage):
     def placement(self) -> str:
         return str(self.layout_box.currentData() or "A")
 
+    def _placement_chosen(self) -> None:
+        """A placement of the intercom is looked at in its band."""
+        pick(self.band, reach.band_of(self.placement))
+        self.refresh()
+
     def room(self) -> Room | None:
-        zone = self.zone_record()
-        return (
-            None
-            if zone is None
-            else reach.room(self.session.store, self.session.scope, zone, self.placement, self.session.picture)
-        )
+        zone, session = self.zone_record(), self.session
+        if zone is None:
+            return None
+        band = self.band.currentData()
+        return reach.room(session.store, session.scope, zone, self.placement, session.picture, band)
 
     def refresh(self) -> None:
         store, scope = self.session.store, self.session.scope
@@ -143,7 +151,7 @@ class ReachStage(Stage):
         self._show_backdrop()
         self._show_fields(drawn)
         self.words.setText(self.words.text() or "Working out what the antennas hear.")
-        self.pair.setText(reach.pair_in_words(drawn))
+        self.pair.setText("" if drawn.radio is not None else reach.pair_in_words(drawn))
         self.pair.setVisible(bool(self.pair.text()))
         self.needs.setText(drawn.threshold.sentence())
         self.view.show_room(drawn, self.coverage if self.view.room == drawn else None, self._corners)
@@ -178,7 +186,12 @@ class ReachStage(Stage):
         if len(names) < 2:
             self.compared.setText("")
             return
-        rooms = [(n, reach.room(store, self.session.scope, drawn.zone, n, self.session.picture)) for n in names]
+        band, scope, picture = self.band.currentData(), self.session.scope, self.session.picture
+        names = [n for n in names if reach.band_of(n) == band]
+        if len(names) < 2:
+            self.compared.setText("")
+            return
+        rooms = [(n, reach.room(store, scope, drawn.zone, n, picture, band)) for n in names]
 
         def work(_: Progress) -> list[str]:
             return [f"{n}: {reach.in_words(r, reach.coverage(r, wearer, packed))}" for n, r in rooms]

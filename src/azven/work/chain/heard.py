@@ -1,12 +1,12 @@
 """What a receiver hears through an antenna system in the simulated venue, with our transmitters and a threat on."""
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
-from azven.book.records import Wall, Zone
+from azven.book.records import Model, Wall, Zone
 from azven.book.store import Store
 from azven.refusal import Refusal
 from azven.rf.chain.design import Design, solve_design
@@ -18,6 +18,7 @@ from azven.work import ground, ids, kit, plan, reach
 from azven.work.chain.systems import Document, plan_gains, read
 from azven.work.chain.threats import Threat, filter_moved, multiplexes
 from azven.work.ground import places
+from azven.work.kit import wideband
 from azven.work.listen import Picture
 from azven.work.scope import Scope
 from azven.work.wording import decibel
@@ -77,11 +78,29 @@ def world(store: Store, scope: Scope, picture: Picture) -> Venue:
         if x.id in placed
     )
     walls = places.wall_lines(store.all(Wall, site_id=scope.site))
+    own += tuple(_wideband(store, scope, zones))
     television = tuple(
         Multiplex(low_hz=c.low_hz, high_hz=c.high_hz, level_dbm=power, bearing_deg=0.0)
         for c, power in multiplexes(picture)
     )
     return Venue(multiplexes=television, emitters=own, walls=walls)
+
+
+def _wideband(store: Store, scope: Scope, zones: Mapping[int, Zone]) -> list[Emitter]:
+    """Wideband carriers that are placed, in the first of their rooms."""
+    out = []
+    for carrier in wideband.carriers(store, scope):
+        span = wideband.span_hz(store, scope, carrier)
+        room = next((zones[r] for r in (*carrier.rooms, *zones) if r in zones), None)
+        if span is not None and room is not None and not carrier.spare:
+            out.append(
+                Emitter(
+                    name=ids.of(carrier), freq_hz=round(sum(span) / 2), position=_spot(room, carrier.position),
+                    power_dbm=10 * math.log10(store.get(Model, carrier.model_id).power_mw),
+                    bandwidth_hz=span[1] - span[0], shape="digital", ours=True,
+                )
+            )  # fmt: skip
+    return out
 
 
 def _spot(zone: Zone, i: int) -> tuple[float, float, float]:
@@ -119,7 +138,8 @@ def _heard(
     for channel in quiet:
         nobody[back.between(channel.low_hz + _EDGE_HZ, channel.high_hz - _EDGE_HZ)] = True
     for emitter in world.emitters:
-        nobody[back.between(emitter.freq_hz - _SKIRT_HZ, emitter.freq_hz + _SKIRT_HZ)] = False
+        reach = round(max(_SKIRT_HZ, emitter.bandwidth_hz / 2 + _EDGE_HZ))
+        nobody[back.between(emitter.freq_hz - reach, emitter.freq_hz + reach)] = False
     there = back.level_dbm[nobody]
     return Heard(name, back, float(there.max()), float(np.median(there))) if len(there) else Heard(name, back, None)
 

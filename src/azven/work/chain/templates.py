@@ -7,8 +7,11 @@ from typing import Any
 
 from azven.book.records import Antenna, Link, Model, Zone
 from azven.book.store import Store
+from azven.rf.wideband import CREST_DB
 from azven.work import chain, ground, ids, kit, plan
 from azven.work.ground import places
+from azven.work.kit import wideband
+from azven.work.kit.bands import of_link
 from azven.work.scope import Scope
 
 Document = dict[str, Any]
@@ -112,8 +115,9 @@ def carriers(store: Store, scope: Scope, zones: Sequence[Zone]) -> list[dict[str
     out: list[dict[str, Any]] = []
     for zone in zones:
         links = [
-            x for x in kit.links(store, scope) if x.zone_id == zone.id and x.service != "in-ear" and not x.set_aside
-        ]
+            x for x in kit.links(store, scope)
+            if x.zone_id == zone.id and x.service != "in-ear" and not x.set_aside and not of_link(store, x).shared
+        ]  # fmt: skip
         chosen = links[:_MOST_CARRIERS]
         for i, link in enumerate(chosen):
             share = i / max(len(chosen) - 1, 1)
@@ -127,6 +131,20 @@ def carriers(store: Store, scope: Scope, zones: Sequence[Zone]) -> list[dict[str
             "power_dbm": round(power, 2), "body_db": 20.0 if worst is None else worst.body_db, "psi_deg": 45.0,
             "distance_m": zone.far_m,
         })  # fmt: skip
+        out += _wideband(store, scope, zone, rooms[zone.id], [c["id"] for c in out])
+    return out
+
+
+def _wideband(store: Store, scope: Scope, zone: Zone, room: str, taken: Sequence[str]) -> list[dict[str, Any]]:
+    """Wideband carriers heard in a zone: each of its power at the nearest place, with its crest."""
+    out: list[dict[str, Any]] = []
+    for carrier in wideband.carriers(store, scope):
+        span = wideband.span_hz(store, scope, carrier)
+        if span is None or (carrier.rooms and zone.id not in carrier.rooms):
+            continue
+        name = ground.unused(carrier.name, [*taken, *(c["id"] for c in out)])
+        sent = _carrier(name, room, store.get(Model, carrier.model_id), zone.near_m, "load")
+        out.append({**sent, "freq_hz": round(sum(span) / 2), "crest_db": CREST_DB})
     return out
 
 

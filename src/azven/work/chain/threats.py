@@ -3,15 +3,19 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
+from azven.book.records import Model
 from azven.book.store import Store
 from azven.refusal import Refusal
 from azven.rf.chain.blocks import ACTIVE
 from azven.rf.chain.design import Design, solve_design
 from azven.rf.chain.outgoing import transmit_results
+from azven.rf.levels import dbm
 from azven.rf.links import End, path_db
 from azven.rf.sweep import Channel, band_power_dbm
+from azven.rf.wideband import CREST_DB
 from azven.work.chain.systems import Document, Side, designs, document_of, everything_up, read, side, thawed
 from azven.work.chain.templates import middle_of_ears
+from azven.work.kit import wideband
 from azven.work.listen import Picture
 from azven.work.scope import Scope
 from azven.work.wording import decibel
@@ -42,8 +46,8 @@ BASE = Threat("mobile base station at 780 MHz", 780_000_000, 58.0, 500.0)
 
 
 def threats(store: Store, scope: Scope, picture: Picture, design: Design) -> list[Threat]:
-    """What can be tried on a design: a radio, a base station, the strongest multiplex that the sweeps hear, and our own
-    in-ear antenna."""
+    """What can be tried on a design: a radio, a base station, the strongest multiplex that the sweeps hear, and of ours
+    the in-ear antenna and wideband carriers."""
     found = [RADIO, BASE]
     if television := multiplexes(picture):
         channel, power = max(television, key=lambda t: t[1])
@@ -54,6 +58,11 @@ def threats(store: Store, scope: Scope, picture: Picture, design: Design) -> lis
     if ears_hz is not None:
         eirp = sent.eirp_total_dbm if sent is not None else 17.0 + 6.5 + 10.0
         found.append(Threat("our own in-ear antenna, face to face", ears_hz, eirp, 20.0))
+    for carrier in wideband.carriers(store, scope):
+        span = wideband.span_hz(store, scope, carrier)
+        if span is not None:
+            peak = float(dbm(store.get(Model, carrier.model_id).power_mw)) + CREST_DB
+            found.append(Threat(f"wideband carrier {carrier.name}, at its peaks", round(sum(span) / 2), peak, 30.0))
     return found
 
 
@@ -61,8 +70,9 @@ def multiplexes(picture: Picture) -> list[tuple[Channel, float]]:
     """Channels that the sweeps show taken, with the power [dBm] heard there."""
     out = []
     for reading in (d.reading for d in picture.decisions.get("voice", ())):
-        if picture.merged is not None and reading.occupancy == "taken":
-            power = band_power_dbm(picture.merged, reading.channel.low_hz, reading.channel.high_hz)
+        merged = picture.merged(reading.channel.low_hz, reading.channel.high_hz)
+        if merged is not None and reading.occupancy == "taken":
+            power = band_power_dbm(merged, reading.channel.low_hz, reading.channel.high_hz)
             if power is not None:
                 out.append((reading.channel, power))
     return out

@@ -33,6 +33,21 @@ def as_end(antenna: Antenna) -> End:
     )  # fmt: skip
 
 
+PLANNED_HZ, _STEEPER = 600e6, 0.27
+"""Walls are planned at 600 MHz and cost more above."""
+
+
+def walls_at(lines: Sequence[WallLine], freq_hz: float) -> tuple[WallLine, ...]:
+    """Walls with what each costs at a frequency."""
+    dearer = (freq_hz / PLANNED_HZ) ** _STEEPER
+    return tuple(WallLine(w.a, w.b, w.loss_db * dearer) for w in lines)
+
+
+def walls_of(store: Reading, site: int) -> tuple[WallLine, ...]:
+    """The walls of a site."""
+    return wall_lines(store.all(Wall, site_id=site))
+
+
 def wall_lines(walls: Sequence[Wall]) -> tuple[WallLine, ...]:
     """Walls with what each costs to cross: its own loss, or the planning value of its material."""
     return tuple(

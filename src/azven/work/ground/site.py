@@ -12,6 +12,7 @@ from azven.book.records import (
     Link,
     Model,
     Neighbour,
+    Occupant,
     Permit,
     Region,
     Relation,
@@ -122,6 +123,7 @@ def remove_zone(store: Reading, scope: Scope, zone: Zone) -> Edit:
         *(x.name for x in store.all(Link, zone_id=zone.id)),
         *(x.name for x in store.all(Unit, zone_id=zone.id)),
         *(x.name for x in store.all(Neighbour, zone_id=zone.id)),
+        *(x.name for x in store.all(Occupant, zone_id=zone.id)),
         *(x.name for x in store.all(Wideband) if zone.id in x.rooms),
         *(x.name for x in store.all(WidePack) if zone.id in x.rooms),
     ]

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from types import MappingProxyType
 
 from azven.book.reading import Reading
-from azven.book.records import Mount, Wall, Zone
+from azven.book.records import Mount, TalkGroup, Wall, Zone
 from azven.refusal import Refusal
 from azven.rf import dect
 from azven.rf import intercom as rf
@@ -15,12 +15,12 @@ from azven.rf.walls import WallLine
 from azven.work import ground
 from azven.work.ground import places
 from azven.work.scope import Scope
-from azven.work.wording import listed
+from azven.work.wording import listed, one_line
 
 BANDS_HZ: Mapping[str, float] = MappingProxyType({"1.9 GHz": 1.89e9, "2.4 GHz": 2.44e9, "5 GHz": 5.5e9})
 REGIONS = ("europe", "north-america")
-_PLANNED_HZ, _STEEPER, _SLACK_M = 600e6, 0.27, 5.0
-"""Walls are planned at 600 MHz and cost more above; a cable takes so much for its ends."""
+_SLACK_M = 5.0
+"""A cable takes so much for its ends."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -77,11 +77,17 @@ class Sized:
     batteries: int | None
     changes: int
     wrong: tuple[str, ...]
+    people: int = 0
+    """People in the talk groups."""
 
     @property
     def transceivers(self) -> int | None:
         """None where coverage is not known."""
         return None if self.coverage is None else max(self.by_slots, len(self.coverage.places))
+
+
+def talk_groups(store: Reading, scope: Scope) -> list[TalkGroup]:
+    return sorted(store.all(TalkGroup, show_id=scope.show), key=lambda g: (g.position, g.id))
 
 
 def rooms_drawn(store: Reading, scope: Scope) -> list[Zone]:
@@ -94,81 +100,116 @@ def mounts(store: Reading, scope: Scope) -> list[Mount]:
     return [m for z in ground.zones(store, scope) for m in store.all(Mount, zone_id=z.id)]
 
 
-def size(store: Reading, scope: Scope, asked: Asked) -> Sized:
-    """How large it has to be. Refusal for what cannot be meant."""
+@dataclass(frozen=True)
+class Question:
+    """What is asked, with all that the book says to it; `answer` is pure, and takes a while for large grounds."""
+
+    asked: Asked
+    zones: Mapping[int, Zone]
+    mounts: tuple[Mount, ...]
+    walls: tuple[WallLine, ...]
+    groups: tuple[TalkGroup, ...]
+
+    def answer(self) -> Sized:
+        """How large it has to be. Refusal for what cannot be meant."""
+        asked, there = self.asked, self._cables()
+        coverage, missing = self._coverage(there)
+        slots, scarce = _capacity(asked)
+        batteries, changes, unusual = _batteries(asked)
+        used = set(coverage.places) if coverage else set()
+        cables = tuple(
+            Cable(mount=c.mount, length_m=c.length_m, used=str(c.mount.id) in used, too_long=c.too_long) for c in there
+        )
+        return Sized(
+            asked=asked, by_slots=rf.by_slots([(asked.packs, 2 if asked.wide else 1)], asked.slots_of_one),
+            coverage=coverage, cables=cables, slots_there_are=slots, batteries=batteries, changes=changes,
+            wrong=(*missing, *scarce, *self._talking(), *unusual), people=self.people,
+        )  # fmt: skip
+
+    @property
+    def people(self) -> int:
+        """People in the talk groups, each counted once."""
+        return len({one_line(p).casefold() for g in self.groups for p in g.people})
+
+    def _talking(self) -> list[str]:
+        """What the talk groups ask for that is not there."""
+        asked, out = self.asked, []
+        at_once = sum(g.at_once for g in self.groups)
+        if asked.talkers > asked.talkers_of_base:
+            out.append(f"{asked.talkers} are to talk at once, the base allows {asked.talkers_of_base}.")
+        if at_once > asked.talkers:
+            out.append(f"The talk groups need {at_once} to talk at once, {asked.talkers} are planned.")
+        if self.people > asked.packs:
+            out.append(f"{self.people} people are in talk groups, there are {asked.packs} packs.")
+        out += [f"{g.name}: {g.at_once} are to talk at once, {len(g.people)} are in it."
+                for g in self.groups if g.at_once > len(g.people)]  # fmt: skip
+        return out
+
+    def _cables(self) -> list[Cable]:
+        """Cables along the walls: across, along and up, with slack for both ends."""
+        base = next((m for m in self.mounts if m.id == self.asked.base), None)
+        out = []
+        for mount in self.mounts:
+            length = None
+            if base is not None:
+                across = abs(mount.x_m - base.x_m) + abs(mount.y_m - base.y_m)
+                length = across + abs(mount.z_m - base.z_m) + _SLACK_M
+            long = length is not None and length > self.asked.cable_m
+            out.append(Cable(mount=mount, length_m=length, used=False, too_long=long))
+        return out
+
+    def _coverage(self, there: Sequence[Cable]) -> tuple[Coverage | None, list[str]]:
+        """The fewest places, or what is missing."""
+        chosen = [self.zones[r] for r in self.asked.rooms if r in self.zones]
+        if not chosen:
+            return None, ["Choose the rooms where people talk."]
+        undrawn = [z.name for z in chosen if len(z.shape) < 3]
+        if undrawn:
+            return None, [f"{listed(undrawn, 3)}: no outline is drawn, so coverage is not known. Reach draws it."]
+        if not there:
+            return None, ["No mounting place is on the plan; Reach sets them."]
+        areas = [rf.Area(z.shape, self._where(z.id)) for z in chosen]
+        placed = [
+            rf.Place(id=str(c.mount.id), at_m=(c.mount.x_m, c.mount.y_m), where=self._where(c.mount.zone_id),
+                     cable_m=c.length_m or 0.0)
+            for c in there
+        ]  # fmt: skip
+        radii: dict[Where, float] = {"indoor": self.asked.indoor_m, "outdoor": self.asked.outdoor_m}
+        try:
+            found = rf.coverage(areas, placed, radii, self.walls, self.asked.cable_m)
+        except ValueError as error:
+            if not str(error).startswith("coverage"):
+                return None, [f"Coverage: {error}."]
+            near = " that a cable reaches" if any(c.too_long for c in there) else ""
+            said = f"All mounting places{near} together do not cover 99 % of these rooms: more places are needed."
+            return None, [said]
+        unknown = "Where the base stands is not said, so no cable length is known."
+        return found, [unknown] if there[0].length_m is None else []
+
+    def _where(self, zone: int) -> Where:
+        return "outdoor" if zone in self.asked.outdoor else "indoor"
+
+
+def question(store: Reading, scope: Scope, asked: Asked) -> Question:
+    """All that the answer hangs on. Refusal for what cannot be meant."""
     if asked.band not in BANDS_HZ or asked.region not in REGIONS:
         raise Refusal("The band is 1.9, 2.4 or 5 GHz.")
     if asked.packs < 1 or asked.slots_of_one < 1:
         raise Refusal("It takes a pack, and a transceiver with a slot.")
-    there = _cables(store, scope, asked)
-    coverage, missing = _coverage(store, scope, asked, there)
-    slots, scarce = _capacity(asked)
-    batteries, changes, unusual = _batteries(asked)
-    used = set(coverage.places) if coverage else set()
-    cables = tuple(
-        Cable(mount=c.mount, length_m=c.length_m, used=str(c.mount.id) in used, too_long=c.too_long) for c in there
-    )
-    talk = (
-        [f"{asked.talkers} are to talk at once, the base allows {asked.talkers_of_base}."]
-        if asked.talkers > asked.talkers_of_base else []
-    )  # fmt: skip
-    return Sized(
-        asked=asked, by_slots=rf.by_slots([(asked.packs, 2 if asked.wide else 1)], asked.slots_of_one),
-        coverage=coverage, cables=cables, slots_there_are=slots, batteries=batteries, changes=changes,
-        wrong=(*missing, *scarce, *talk, *unusual),
-    )  # fmt: skip
-
-
-def _cables(store: Reading, scope: Scope, asked: Asked) -> list[Cable]:
-    """Cables along the walls: across, along and up, with slack for both ends."""
-    every = mounts(store, scope)
-    base = next((m for m in every if m.id == asked.base), None)
-    out = []
-    for mount in every:
-        length = None
-        if base is not None:
-            across = abs(mount.x_m - base.x_m) + abs(mount.y_m - base.y_m)
-            length = across + abs(mount.z_m - base.z_m) + _SLACK_M
-        long = length is not None and length > asked.cable_m
-        out.append(Cable(mount=mount, length_m=length, used=False, too_long=long))
-    return out
-
-
-def _coverage(store: Reading, scope: Scope, asked: Asked, there: Sequence[Cable]) -> tuple[Coverage | None, list[str]]:
-    """The fewest places, or what is missing."""
     zones = {z.id: z for z in ground.zones(store, scope)}
-    chosen = [zones[r] for r in asked.rooms if r in zones]
-    if not chosen:
-        return None, ["Choose the rooms where people talk."]
-    undrawn = [z.name for z in chosen if len(z.shape) < 3]
-    if undrawn:
-        return None, [f"{listed(undrawn, 3)}: no outline is drawn, so coverage is not known. Reach draws it."]
-    if not there:
-        return None, ["No mounting place is on the plan; Reach sets them."]
+    walls = walls_at(store, scope, BANDS_HZ[asked.band])
+    return Question(asked, zones, tuple(mounts(store, scope)), walls, tuple(talk_groups(store, scope)))
 
-    def where(zone: int) -> Where:
-        return "outdoor" if zone in asked.outdoor else "indoor"
 
-    areas = [rf.Area(z.shape, where(z.id)) for z in chosen]
-    placed = [rf.Place(id=str(c.mount.id), at_m=(c.mount.x_m, c.mount.y_m), where=where(c.mount.zone_id),
-                       cable_m=c.length_m or 0.0) for c in there]  # fmt: skip
-    radii: dict[Where, float] = {"indoor": asked.indoor_m, "outdoor": asked.outdoor_m}
-    try:
-        found = rf.coverage(areas, placed, radii, walls_at(store, scope, BANDS_HZ[asked.band]), asked.cable_m)
-    except ValueError as error:
-        if not str(error).startswith("coverage"):
-            return None, [f"Coverage: {error}."]
-        near = " that a cable reaches" if any(c.too_long for c in there) else ""
-        return None, [f"All mounting places{near} together do not cover 99 % of these rooms: more places are needed."]
-    unknown = ["Where the base stands is not said, so no cable length is known."] if there[0].length_m is None else []
-    return found, unknown
+def size(store: Reading, scope: Scope, asked: Asked) -> Sized:
+    """How large it has to be. Refusal for what cannot be meant."""
+    return question(store, scope, asked).answer()
 
 
 def walls_at(store: Reading, scope: Scope, freq_hz: float) -> tuple[WallLine, ...]:
     """The site's walls with what each costs at a frequency."""
-    dearer = (freq_hz / _PLANNED_HZ) ** _STEEPER
     lines = places.wall_lines(store.all(Wall, site_id=ground.here(store, scope).site.id))
-    return tuple(WallLine(w.a, w.b, w.loss_db * dearer) for w in lines)
+    return places.walls_at(lines, freq_hz)
 
 
 def _capacity(asked: Asked) -> tuple[int | None, list[str]]:
@@ -211,6 +252,8 @@ def in_words(found: Sized) -> tuple[tuple[str, str], ...]:
             rows.append(("for the slots", f"{more} more, beside those that cover"))
     if found.slots_there_are is not None:
         rows.append(("slots in the band", f"{asked.slots} of {found.slots_there_are} are asked for"))
+    if found.people:
+        rows.append(("people", f"{found.people} in talk groups, {asked.packs} packs"))
     rows.append(("talk at once", f"{asked.talkers} of {asked.talkers_of_base}"))
     for cable in (c for c in found.cables if c.used):
         length = "not known" if cable.length_m is None else f"{cable.length_m:.0f} m of {asked.cable_m:g} m"

@@ -181,6 +181,8 @@ def intercom_sheet(store: Reading, scope: Scope, found: Sized, moment: datetime)
         "intercom", show=place.show.name, site=place.site.name, made=place.clock.said(moment),
         zone=place.clock.abbreviation(moment), band=found.asked.band, advice=ADVICE, wrong=found.wrong,
         rows=intercom.in_words(found),
+        groups=[{"name": g.name, "people": ", ".join(g.people) or "nobody yet", "at_once": g.at_once}
+                for g in intercom.talk_groups(store, scope)],
         places=[{"name": c.mount.name, "room": rooms.get(c.mount.zone_id, ""), "height": f"{c.mount.z_m:g} m",
                  "cable": cable(c), "used": "here" if c.used else ""} for c in found.cables],
     )  # fmt: skip

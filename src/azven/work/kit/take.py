@@ -13,6 +13,7 @@ from azven.rf.ranges import range_m
 from azven.rf.request import PlanRequest, Range, Request
 from azven.work import ground, ids, listen
 from azven.work.listen import Picture
+from azven.work.listen.merged import of_shared_band
 from azven.work.plan import in_groups
 from azven.work.plan import input as plan_input
 from azven.work.plan.input import PlanInput
@@ -96,7 +97,7 @@ def known_of(store: Store, site: Site, scope: Scope) -> SiteKnown:
     """What the spectrum of a site is known from: sweeps, else the list of stations, else the rules alone."""
     picture, place = listen.picture(store, scope), ground.here(store, scope)
     if picture.sweeps:
-        rests_on = f"{len(picture.sweeps)} sweeps"
+        rests_on = f"{sum(not of_shared_band(r) for r, _ in picture.sweeps)} sweeps"
     elif place.stations():
         rests_on = f"{len(place.stations())} listed stations, no sweep"
     else:

@@ -14,6 +14,7 @@ from azven.rf import wideband as rf
 from azven.rf.levels import dbm
 from azven.work import ground, ids
 from azven.work.kit.gear import links, numbered, planned
+from azven.work.kit.wide_antennas import heard_at
 from azven.work.kit.wideband import (
     carriers,
     hear_each_other,
@@ -32,18 +33,19 @@ _MOST_PACKS = 500
 
 
 def ranked(store: Reading, scope: Scope, picture: Picture, carrier: Wideband) -> rf.Ranked:
-    """Channels that a carrier may stand in, by the power that sweeps heard there at the worst of their places, then by
+    """Channels that a carrier may stand in, by the power that sweeps heard there at the worst of its antennas, then by
     the narrow links it would cost. Channels of other carriers that meet it are no choice."""
     place, model = ground.here(store, scope), store.get(Model, carrier.model_id)
     related, frequencies = ground.relations(store, scope), planned(store, scope)
     others = [c for c in carriers(store, scope) if c.id != carrier.id]
     taken = {c.channel for c in others if hear_each_other(c, carrier, related)}
     raster = [c for c in place.channels() if c.name not in taken]
-    heard = {d.reading.channel.name: {"sweeps": d.reading.power_dbm} for d in picture.decisions["voice"]}
+    heard = heard_at(store, scope, picture, carrier, raster)
+    assigned = list(next(iter(heard.values()), {}))
     near = {ids.of(x): frequencies[x.id] for x in links(store, scope)
             if x.id in frequencies and not x.set_aside and meets(carrier, x.zone_id, related)}  # fmt: skip
     return rf.ranked(
-        raster, permitted(place, model), model.bandwidth_hz, float(dbm(model.power_mw)), ["sweeps"], heard, near,
+        raster, permitted(place, model), model.bandwidth_hz, float(dbm(model.power_mw)), assigned, heard, near,
         carrier.guard_hz,
     )  # fmt: skip
 

@@ -13,6 +13,7 @@ from azven.rf.sweep import Channel
 from azven.work import ground, ids
 from azven.work.ground import permission
 from azven.work.kit.gear import links, planned
+from azven.work.kit.wide_antennas import ENOUGH_DB, AntennaRow, Hearing, alone
 from azven.work.listen import Picture
 from azven.work.scope import Scope
 from azven.work.wording import decibel, listed
@@ -60,6 +61,34 @@ def closes(store: Reading, scope: Scope, zone: int) -> list[tuple[float, float, 
     return out
 
 
+@dataclass(frozen=True, kw_only=True)
+class Beside:
+    """A carrier as narrow links see it: where it is, how far they have to stay from its centre [Hz], and the rooms, by
+    their ids in a plan, in which that counts."""
+
+    id: str
+    name: str
+    centre_hz: int
+    width_hz: int
+    reach_hz: int
+    rooms: frozenset[str]
+
+
+def beside(store: Reading, scope: Scope) -> tuple[Beside, ...]:
+    """Every carrier that is placed, as narrow links see it."""
+    related, out = ground.relations(store, scope), []
+    for carrier in carriers(store, scope):
+        span = span_hz(store, scope, carrier)
+        if span is not None:
+            rooms = frozenset(ids.of(z) for z in ground.zones(store, scope) if meets(carrier, z.id, related))
+            low, high = span
+            out.append(
+                Beside(id=ids.of(carrier), name=carrier.name, centre_hz=round((low + high) / 2), rooms=rooms,
+                       width_hz=round(high - low), reach_hz=round((high - low) / 2) + carrier.guard_hz)
+            )  # fmt: skip
+    return tuple(out)
+
+
 def meets(carrier: Wideband, zone: int, related: Mapping[frozenset[int], Any]) -> bool:
     if not carrier.rooms or zone in carrier.rooms:
         return True
@@ -95,6 +124,9 @@ class Standing:
     if_lost: str
     lost_state: State
     """Sound with nothing on it, tight where the others take its packs, broken where they do not."""
+    rows: tuple[AntennaRow, ...] = ()
+    hangs: tuple[str, ...] = ()
+    """What hangs on one antenna alone, in sentences."""
 
     @property
     def capacity(self) -> int:
@@ -137,6 +169,7 @@ class _Around:
         frequencies = planned(store, scope)
         self.narrow = [(x, frequencies[x.id]) for x in links(store, scope) if x.id in frequencies and not x.set_aside]
         self.against = {c.id: self._against(c) for c in self.found}
+        self.hearing = Hearing(store, scope)
 
     def model(self, carrier: Wideband) -> Model:
         return self.store.get(Model, carrier.model_id)
@@ -190,10 +223,37 @@ def _standing(around: _Around, carrier: Wideband) -> Standing:
     if lost:
         wrong.append(f"{listed(list(lost), 3)} stand closer than {carrier.guard_hz / 1e3:g} kHz to its edges.")
     state, if_lost = _if_lost(around, carrier, mine)
+    rows, hangs, unheard = _heard_by(around, carrier, mine)
+    wrong += unheard
     return Standing(
         carrier=carrier, model=model, channel=around.raster.get(carrier.channel), blocks=blocks, slots=slots,
         wrong=tuple(wrong), lost_links=lost, if_lost=if_lost, lost_state=state,
+        rows=rows, hangs=hangs,
     )  # fmt: skip
+
+
+def _heard_by(
+    around: _Around, carrier: Wideband, mine: Sequence[WidePack]
+) -> tuple[tuple[AntennaRow, ...], tuple[str, ...], list[str]]:
+    """Antennas with what each hears, what hangs on one of them, and what none hears."""
+    channel = around.raster.get(carrier.channel)
+    if channel is None:
+        return (), (), []
+    rows = around.hearing.rows(carrier, mine, (channel.low_hz + channel.high_hz) / 2)
+    if not rows and any(p.mode for p in mine):
+        missing = "No receive antenna stands in its rooms, so who hears its packs is not known: Reach places them."
+        return (), (missing,), []
+    by_antenna: dict[str, list[str]] = {}
+    for pack, name in alone(rows, mine):
+        by_antenna.setdefault(name, []).append(pack.name)
+    lost = by_antenna.pop("", [])
+    hangs = tuple(
+        f"{listed(names, 3)} {'hang' if len(names) > 1 else 'hangs'} on {name} alone: no other antenna hears "
+        f"{'them' if len(names) > 1 else 'it'} with {ENOUGH_DB:g} dB over need."
+        for name, names in by_antenna.items()
+    )  # fmt: skip
+    unheard = [f"No antenna hears {listed(lost, 3)} from 95 of 100 places."] if lost else []
+    return rows, hangs, unheard
 
 
 def _mode(model: Model, name: str) -> rf.Mode | None:

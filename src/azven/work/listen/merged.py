@@ -11,10 +11,12 @@ from azven.book.records import Assignment, Plan, Trace
 from azven.book.records import Sweep as SweepRecord
 from azven.book.store import Store
 from azven.refusal import Refusal
+from azven.rf import bands
 from azven.rf.emissions import impulses
 from azven.rf.occupancy import ChannelReading, Survey, judge, survey, worst
 from azven.rf.sweep import OWN_SKIRT_HZ, Channel, Line, Sweep, merge, without
 from azven.work import ground, kit
+from azven.work.kit.bands import of_link
 from azven.work.listen.taking import About
 from azven.work.scope import Scope
 
@@ -122,7 +124,8 @@ class Picture:
     """What all sweeps in use say together."""
 
     sweeps: tuple[tuple[SweepRecord, Sweep], ...]
-    merged: Sweep | None
+    parts: tuple[Sweep, ...]
+    """The worst of all sweeps, one for each stretch that they cover together, ascending."""
     decisions: dict[str, tuple[Decision, ...]]
     lines: tuple[Line, ...]
     ours: tuple[tuple[str, Line], ...] = ()
@@ -131,6 +134,21 @@ class Picture:
     """Sweeps in use that are still to be worked out and are not in this picture."""
     unreadable: tuple[SweepRecord, ...] = ()
     """Sweeps in use whose bins are damaged: what one of them may have heard is unknown, never quiet."""
+    shared: tuple[Decision, ...] = ()
+    """Channels of the bands that everybody shares, where a sweep reaches them."""
+
+    def merged(self, low_hz: float, high_hz: float) -> Sweep | None:
+        """The worst of all sweeps where they cover most of a range [Hz]; None where none reaches it."""
+
+        def covered(part: Sweep) -> float:
+            return min(int(part.freq_hz[-1]), high_hz) - max(int(part.freq_hz[0]), low_hz)
+
+        found = max(self.parts, key=covered, default=None)
+        return found if found is not None and covered(found) >= 0 else None
+
+    def cells(self, use: str) -> tuple[Decision, ...]:
+        """Every channel that is judged, of the raster and of shared bands."""
+        return (*self.decisions[use], *self.shared)
 
 
 @dataclass(frozen=True)
@@ -169,9 +187,16 @@ def _look(store: Store, record: SweepRecord, channels: tuple[Channel, ...], ours
         sweep = load(store, record)
     except BookError:
         return None
-    surveyed = survey(without(sweep, ours) if record.own_on else sweep, channels)
-    lines = survey(sweep, channels).lines if record.own_on else surveyed.lines
+    everything = (*channels, *_shared_channels(record))
+    surveyed = survey(without(sweep, ours) if record.own_on else sweep, everything)
+    lines = survey(sweep, everything).lines if record.own_on else surveyed.lines
     return _Seen(sweep, surveyed, lines)
+
+
+def _shared_channels(record: SweepRecord) -> list[Channel]:
+    """Channels of shared bands that lie in a sweep."""
+    reached = bands.shared([(record.low_hz, record.high_hz)])
+    return [c for b in reached for c in bands.channels(b) if record.low_hz <= c.low_hz and c.high_hz <= record.high_hz]
 
 
 def _to_work_out(store: Store, scope: Scope) -> tuple[list[SweepRecord], tuple[Channel, ...], tuple[int, ...]]:
@@ -243,7 +268,6 @@ def picture(store: Store, scope: Scope, at_once: int | None = None) -> Picture:
     seen = [(r, s) for r, s in looked if s is not None]
     unreadable = tuple(r for r, s in looked if s is None)
     loaded = [(r, s.sweep) for r, s in seen]
-    merged = merge([s for _, s in loaded]) if loaded else None
     decisions, limits = {}, tolerated(store, scope)
     for use in USES:
         heard = [(r, s.for_use(limits[use])) for r, s in seen if r.hears in HEARD_BY[use]]
@@ -252,13 +276,40 @@ def picture(store: Store, scope: Scope, at_once: int | None = None) -> Picture:
     unclaimed, own = _claimed(store, scope, seen)
     return Picture(
         sweeps=tuple(loaded),
-        merged=merged,
+        parts=_merged([s for _, s in loaded]),
         decisions=decisions,
         lines=unclaimed,
         ours=own,
         waiting=len(later),
         unreadable=unreadable,
+        shared=_shared(seen, len(channels), limits["voice"]),
     )
+
+
+def _merged(sweeps: Sequence[Sweep]) -> tuple[Sweep, ...]:
+    """Sweeps that reach into one another, each such stretch by itself: one of another band does not coarsen it."""
+    groups: list[list[Sweep]] = []
+    end = -1
+    for sweep in sorted(sweeps, key=lambda s: int(s.freq_hz[0])):
+        if int(sweep.freq_hz[0]) > end:
+            groups.append([])
+        groups[-1].append(sweep)
+        end = max(end, int(sweep.freq_hz[-1]))
+    return tuple(merge(g) for g in groups)
+
+
+def _shared(seen: Sequence[tuple[SweepRecord, "_Seen"]], after: int, tolerated_dbm: float) -> tuple[Decision, ...]:
+    """The worst that sweeps say of each channel of shared bands."""
+    heard: dict[str, list[tuple[ChannelReading, SweepRecord]]] = {}
+    for record, held in seen:
+        for reading in held.for_use(tolerated_dbm)[after:]:
+            key = f"{reading.channel.low_hz}"
+            heard.setdefault(key, []).append((reading, record))
+    out = []
+    for found in heard.values():
+        decisive = worst(r for r, _ in found)
+        out.append(Decision(decisive, next(record for r, record in found if r is decisive)))
+    return tuple(sorted(out, key=lambda d: d.reading.channel.low_hz))
 
 
 def _decide(
@@ -295,7 +346,7 @@ def _claimed(
         mine = _of_ours(held.lines, ours, slack) if record.own_on else {}
         again = [(s.sweep, s.lines) for r, s in seen if r is not record and r.place == record.place]
         gone = impulses(held.sweep, held.lines, held.survey.impulse_share, again)
-        for line in (x for x in held.lines if x not in gone):
+        for line in (x for x in held.lines if x not in gone and not bands.of(x.freq_hz).shared):
             if any(abs(line.freq_hz - f) <= slack for f in accounted_for):
                 continue
             owner = mine.get(line)
@@ -341,6 +392,19 @@ def claim(store: Store, scope: Scope, line: Line, kind: str, name: str = "") -> 
 def open_points(store: Store, scope: Scope, now: datetime) -> tuple[int, int]:
     """Stale sweeps and uses that no sweep serves."""
     records = [r for r in sweeps(store, scope) if r.used]
-    wanted = {"in-ear" if x.service == "in-ear" else "voice" for x in kit.links(store, scope)}
+    stale = sum(is_stale(r, now) for r in records)
+    wanted = uses_wanted(store, scope)
+    records = [r for r in records if not of_shared_band(r)]
     unserved = sum(not any(r.hears in HEARD_BY[use] for r in records) for use in wanted)
-    return sum(is_stale(r, now) for r in records), unserved
+    return stale, unserved
+
+
+def uses_wanted(store: Store, scope: Scope) -> set[str]:
+    """Uses of the links that stand in the raster: those of shared bands look for themselves."""
+    own = [x for x in kit.links(store, scope) if not x.set_aside and not of_link(store, x).shared]
+    return {"in-ear" if x.service == "in-ear" else "voice" for x in own}
+
+
+def of_shared_band(record: SweepRecord) -> bool:
+    """Whether a sweep lies in a band that everybody shares."""
+    return bands.of_range(record.low_hz, record.high_hz).shared

@@ -40,8 +40,8 @@ def steps(board: Board, links: tuple[str, ...]) -> list[Step]:
 
 
 def candidates(board: Board) -> tuple[str, ...]:
-    """Ids of links without a frequency, the most important first."""
-    return tuple(v.id for v in board.verdicts if v.freq_hz is None)
+    """Ids of links without a frequency, the most important first; those of shared bands have a page of their own."""
+    return tuple(v.id for v in board.verdicts if v.freq_hz is None and v.id not in board.input.shared)
 
 
 def caution(count: int) -> str:

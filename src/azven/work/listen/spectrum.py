@@ -9,12 +9,13 @@ from azven.book.edits import BookError
 from azven.book.records import Model
 from azven.book.records import Sweep as SweepRecord
 from azven.book.store import Store
-from azven.rf import detect
+from azven.rf import bands, detect
 from azven.rf.detect import Block, Difference
 from azven.rf.levels import whip_length_mm
 from azven.rf.sweep import Sweep, narrowest_seen_hz, sweep_time_s
 from azven.work import ground, kit, listen
-from azven.work.listen.merged import HEARD_BY, Picture
+from azven.work.kit.bands import SHARED_VIEW_HZ, of_model
+from azven.work.listen.merged import HEARD_BY, Picture, of_shared_band, uses_wanted
 from azven.work.scope import Scope
 
 _RBW_HZ = (10_000, 30_000, 50_000, 100_000)
@@ -58,9 +59,8 @@ def proposals(store: Store, scope: Scope) -> list[Proposal]:
     """Ranges that cover what the kit can be tuned to, each with the finest RBW that takes no more than 30 s."""
     models = {m.id: m for m in store.all(Model)}
     edges = sorted(
-        (low - _AIR_HZ, high + _AIR_HZ)
+        _to_sweep(models[x.model_id], x.band)
         for x in kit.links(store, scope) if not x.set_aside
-        for name, low, high in models[x.model_id].bands if name == x.band
     )  # fmt: skip
     joined: list[list[int]] = []
     for low, high in edges:
@@ -69,6 +69,16 @@ def proposals(store: Store, scope: Scope) -> list[Proposal]:
         else:
             joined.append([low, high])
     return [_proposal(i, low, high) for i, (low, high) in enumerate(joined, start=1)]
+
+
+def _to_sweep(model: Model, band: str) -> tuple[int, int]:
+    """A tuning band with a little air, or all of a shared band: everybody in it counts."""
+    found = of_model(model, band)
+    if found.shared:
+        low_hz, high_hz = SHARED_VIEW_HZ[found.name]
+        return round(low_hz), round(high_hz)
+    _, low, high = next((b for b in model.bands if b[0] == band), model.bands[0])
+    return low - _AIR_HZ, high + _AIR_HZ
 
 
 def _proposal(number: int, low: int, high: int) -> Proposal:
@@ -92,12 +102,13 @@ def warnings(store: Store, scope: Scope, now: datetime) -> list[str]:
     """What is missing, old, taken with our own transmitters on, or too coarse for the gear at hand."""
     records = _newest(r for r in listen.sweeps(store, scope) if r.used)
     out = []
-    wanted = {"in-ear" if x.service == "in-ear" else "voice" for x in kit.links(store, scope) if not x.set_aside}
+    wanted = uses_wanted(store, scope)
+    narrow = [r for r in records if not of_shared_band(r)]
     where = {"in-ear": "an omni at performer height", "voice": "the antennas the receivers will use"}
     for use in sorted(wanted):
-        if not any(r.hears in HEARD_BY[use] for r in records):
+        if not any(r.hears in HEARD_BY[use] for r in narrow):
             out.append(f"No sweep serves {use} links: take one through {where[use]}.")
-    if len({r.hears for r in records}) == 1 and len(wanted) > 1:
+    if len({r.hears for r in narrow}) == 1 and len(wanted) > 1:
         out.append(
             "All sweeps were taken with one antenna: an omni at performer height and the receive antennas differ."
         )
@@ -113,21 +124,22 @@ def warnings(store: Store, scope: Scope, now: datetime) -> list[str]:
             out.append(f"{r.place}: {listen.age(r, now)}, too old to be trusted.")
         if r.own_on:
             out.append(f"{r.place}: taken with our own transmitters on.")
-        if sweep.misses_lines or max(r.rbw_hz, sweep.spacing_hz) > _NARROWEST_CARRIER_HZ:
+        if not of_shared_band(r) and (sweep.misses_lines or max(r.rbw_hz, sweep.spacing_hz) > _NARROWEST_CARRIER_HZ):
             out.append(f"{r.place}: too coarse to see a carrier 100 kHz wide.")
     return out
 
 
 def newest(picture: Picture) -> list[tuple[SweepRecord, Sweep]]:
     """The newest sweep in use of every place and antenna: places are compared, not the many sweeps of a timetable."""
-    ids = {r.id for r in _newest(r for r, _ in picture.sweeps)}
+    ids = {r.id for r in _newest(r for r, _ in picture.sweeps if not of_shared_band(r))}
     return [(record, sweep) for record, sweep in picture.sweeps if record.id in ids]
 
 
 def _newest(newest_first: Iterable[SweepRecord]) -> list[SweepRecord]:
-    by_place: dict[tuple[str, str], SweepRecord] = {}
+    by_place: dict[tuple[str, str, str], SweepRecord] = {}
     for record in newest_first:
-        by_place.setdefault((record.place, record.antenna), record)
+        band = bands.of_range(record.low_hz, record.high_hz).name
+        by_place.setdefault((record.place, record.antenna, band), record)
     return list(by_place.values())
 
 
@@ -199,7 +211,9 @@ def since_yesterday(store: Store, scope: Scope) -> tuple[SweepRecord, SweepRecor
     if not records:
         return None
     new = records[0]
-    before = [r for r in records if new.taken_at - r.taken_at >= _HALF_A_DAY]
+    band = bands.of_range(new.low_hz, new.high_hz)
+    alike = [r for r in records if bands.of_range(r.low_hz, r.high_hz) is band]
+    before = [r for r in alike if new.taken_at - r.taken_at >= _HALF_A_DAY]
 
     def rank(r: SweepRecord) -> tuple[bool, bool, timedelta]:
         return r.place != new.place, r.antenna != new.antenna, abs(new.taken_at - r.taken_at - 2 * _HALF_A_DAY)

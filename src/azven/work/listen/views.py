@@ -5,6 +5,7 @@ from datetime import datetime
 
 from azven.book.records import Sweep as SweepRecord
 from azven.book.store import Store
+from azven.rf import bands
 from azven.work import ground, listen
 from azven.work.listen import spectrum
 from azven.work.listen.merged import Picture
@@ -18,6 +19,8 @@ class Comparable:
 
     sweeps: tuple[SweepRecord, ...]
     called: tuple[str, ...]
+    pair: tuple[int, int] | None = None
+    """The newest that has an earlier one of its band, and that one, by their numbers."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -38,7 +41,13 @@ class Advice:
 
 def comparable(store: Store, scope: Scope, now: datetime) -> Comparable:
     records = tuple(listen.sweeps(store, scope))
-    return Comparable(records, tuple(f"{r.place}, {listen.age(r, now)}" for r in records))
+    band = [bands.of_range(r.low_hz, r.high_hz) for r in records]
+    several = len(set(band)) > 1
+    called = tuple(
+        f"{r.place}, {f'{b.name}, ' if several else ''}{listen.age(r, now)}" for r, b in zip(records, band, strict=True)
+    )
+    pairs = ((a.id, b.id) for i, a in enumerate(records) for j, b in enumerate(records) if i < j and band[i] is band[j])
+    return Comparable(records, called, next(pairs, None))
 
 
 def advice(store: Store, scope: Scope, picture: Picture, now: datetime) -> Advice:

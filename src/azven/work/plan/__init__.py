@@ -1,12 +1,9 @@
 """Plan: from what the book knows to a coordination, and back into the book."""
 
 from azven.work.plan.board import (
-    TIGHT_DB,
     TIGHT_HZ,
     Board,
     Progress,
-    Trial,
-    Verdict,
     adopt,
     assignments,
     board_from,
@@ -20,6 +17,7 @@ from azven.work.plan.board import (
     set_school,
     try_at,
 )
+from azven.work.plan.verdicts import TIGHT_DB, Trial, Verdict
 
 __all__ = [
     "TIGHT_DB",

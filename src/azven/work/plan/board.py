@@ -14,42 +14,19 @@ from azven.rf import coordinate as rf
 from azven.rf import schools
 from azven.rf.density import STEPS
 from azven.rf.products import Situation
-from azven.rf.schools import LevelJudge, School, Standing
-from azven.rf.verdict import Limit, harmed_by, margins
+from azven.rf.schools import LevelJudge, School
+from azven.rf.verdict import harmed_by, margins
 from azven.work import ground, ids, kit, listen
 from azven.work.listen import Picture
 from azven.work.plan import history
 from azven.work.plan.history import SCHOOL_WORDS, Changed, fingerprint, keep, plan_record
 from azven.work.plan.input import PlanInput, input_for, on_one_group, same_question
+from azven.work.plan.verdicts import TIGHT_DB, Trial, Verdict, shared_verdicts, try_in_shared
 from azven.work.scope import Scope
 
 Progress = Callable[[int, int], bool]
 TIGHT_HZ = 12_500
-TIGHT_DB = 3.0
 _LEVELS_WHILE_DRAGGING = 80
-
-
-@dataclass(frozen=True, kw_only=True)
-class Verdict:
-    """How a link stands: `sound`, `tight`, `broken` or `unplaced`, its margin and what sets it.
-
-    In the level schools `level` says how it stands by level; `excused`: a guard is broken, which is harmless here.
-    """
-
-    link: Link
-    state: str
-    freq_hz: int | None = None
-    margin_hz: int | None = None
-    limit: Limit | None = None
-    locked: bool = False
-    fault: str = ""
-    level: Standing | None = None
-    excused: bool = False
-
-    @property
-    def id(self) -> str:
-        """The link's id in the plan."""
-        return ids.of(self.link)
 
 
 _UNKNOWN = rf.Ceiling()
@@ -66,6 +43,11 @@ class Board:
     changed: tuple[Changed, ...] = ()
     ceiling: rf.Ceiling = _UNKNOWN
     """How many links can be placed at most, where some are missing and that is known without a search."""
+
+    @property
+    def narrow(self) -> dict[str, int]:
+        """Frequencies of the links that are coordinated, without those of shared bands."""
+        return {k: f for k, f in self.frequencies.items() if k not in self.input.shared}
 
     @property
     def stale(self) -> tuple[str, ...]:
@@ -115,9 +97,10 @@ def board_from(store: Reading, scope: Scope, picture: Picture, before: Board | N
 
 
 def _ceiling(board: Board) -> rf.Ceiling:
-    asked = board.input.school == "spacing" and board.count("unplaced") and not board.count("broken")
+    asked = board.input.school == "spacing" and not board.count("broken")
+    asked = asked and any(v.state == "unplaced" and v.id not in board.input.shared for v in board.verdicts)
     asked = asked and not board.input.group_sets  # another group might hold more
-    return rf.ceiling_of(board.input.request, board.frequencies) if asked else _UNKNOWN
+    return rf.ceiling_of(board.input.request, board.narrow) if asked else _UNKNOWN
 
 
 def judge(
@@ -128,13 +111,18 @@ def judge(
 ) -> Board:
     """Verdicts on `frequencies` (link id → Hz)."""
     request = found.request
-    situation = Situation(rf.carriers_of(request, dict(frequencies)), request.profiles, request.relations)
+    narrow = {k: f for k, f in frequencies.items() if k not in found.shared}
+    situation = Situation(rf.carriers_of(request, narrow), request.profiles, request.relations)
     known = margins(situation)
-    faults = {fault.id: fault.words() for fault in rf.tuning_faults(request, frequencies)}
+    faults = {fault.id: fault.words() for fault in rf.tuning_faults(request, narrow)}
     by_level = _by_level(found, frequencies) if found.school != "spacing" else None
     verdicts = []
+    shared = shared_verdicts(found, frequencies, locked)
     for key, link in found.links.items():
         freq = frequencies.get(key)
+        if key in shared:
+            verdicts.append(shared[key])
+            continue
         if freq is None:
             verdicts.append(Verdict(link=link, state="unplaced"))
             continue
@@ -181,35 +169,11 @@ def _by_level(found: PlanInput, frequencies: Mapping[str, int]) -> _ByLevel:
     return _ByLevel(schools.broken(found.request, carriers, radios, rooms, found.school, judge=judge), judge)
 
 
-@dataclass(frozen=True)
-class Trial:
-    """What would happen if a link stood at `freq_hz`: its own margin, and who (id → name) would break."""
-
-    freq_hz: int
-    margin_hz: int | None
-    limit: Limit | None
-    fault: str
-    breaks: Mapping[str, str]
-
-    @property
-    def clean(self) -> bool:
-        return not self.fault and not self.breaks and (self.margin_hz is None or self.margin_hz >= 0)
-
-    def sentence(self) -> str:
-        """One line for the person dragging."""
-        if self.fault:
-            return self.fault
-        if self.breaks:
-            names = list(self.breaks.values())
-            more = f" and {len(names) - 2} more" if len(names) > 2 else ""
-            return f"breaks {', '.join(names[:2])}{more}"
-        if self.margin_hz is None:
-            return "clear of everything"
-        return f"margin {self.margin_hz / 1e3:g} kHz"
-
-
 def try_at(now: Board, link_id: str, freq_hz: int) -> Trial:
     """Judge one link at another frequency, everything else as it stands."""
+    if link_id in now.input.shared:
+        states = {v.id: v.state for v in now.verdicts}
+        return try_in_shared(now.input, now.frequencies, states, link_id, freq_hz)
     request = now.input.request
     frequencies = dict(now.frequencies) | {link_id: freq_hz}
     situation = Situation(rf.carriers_of(request, frequencies), request.profiles, request.relations)
@@ -237,6 +201,9 @@ def _fault_at(found: PlanInput, link_id: str, freq_hz: int) -> str:
 def nearest_step(found: PlanInput, link_id: str, freq_hz: float) -> int:
     """The step of a link nearest to a frequency, inside its tuning band."""
     wish = found.wish(link_id)
+    seat = found.shared.request.seat(link_id)
+    if seat is not None and seat.centres:
+        return min(seat.centres, key=lambda f: abs(f - freq_hz))
     band = wish.ranges[0]
     first = -(-(band.low_hz - wish.origin_hz) // wish.step_hz)
     last = (band.high_hz - wish.origin_hz) // wish.step_hz

@@ -16,6 +16,7 @@ from azven.book.records import (
     Link,
     Model,
     Neighbour,
+    Occupant,
     Permit,
     Plan,
     Record,
@@ -30,6 +31,7 @@ from azven.rf.density import STEPS
 from azven.rf.verdict import Margin
 from azven.work import ground, ids, kit
 from azven.work.ground import places
+from azven.work.kit.bands import of_link
 from azven.work.scope import Scope
 from azven.work.wording import one_line
 
@@ -39,7 +41,8 @@ SCHOOL_WORDS = {"spacing": "by spacing", "both": "by spacing, harmless excused",
 _NOT_LOOKED_AT = {
     "id", "version", "site_id", "show_id", "name", "position", "note", "contact", "performer", "acts_gone",
     "receiver", "form", "audio", "receivers", "diversity", "powers", "latency_ms", "batteries", "chargers", "addresses",
-    "dc_w", "capacity", "modes",
+    "dc_w", "capacity", "modes", "choosing", "duty", "second_radio", "rejoin_s", "switched_on",
+    "place_m",
 }  # fmt: skip
 _LEVEL_FIELDS = {
     "needed_db", "nf_db", "iip3_dbm", "body_db", "gain_dbi", "power_mw", "near_m", "far_m", "between_m", "exponent",
@@ -104,6 +107,8 @@ def fingerprint(store: Reading, scope: Scope, coming: Sequence[Record] = ()) -> 
         if carrier.channel:
             wide = (carrier.channel, carrier.rooms, carrier.guard_hz, models[carrier.model_id].bandwidth_hz)
             out[f"wideband/{carrier.id}"] = f"{_digest(wide)} {carrier.name}"
+    if any(of_link(store, x).shared for x in kit.links(store, scope)):
+        out |= _each("occupant", store.all(Occupant, site_id=place.site.id), levels=True)
     dated = any(p.starts_at or p.ends_at for p in place.permits)
     timed = dated or any(n.hours for n in ground.neighbours(store, scope))
     return out | _each("act", store.all(Act, show_id=place.show.id), levels, frozenset() if timed else _TIMES)
@@ -130,6 +135,7 @@ _WORDS = {
     "rooms": "the walls between",
     "power": "the power of",
     "wideband": "the wideband carrier",
+    "occupant": "another user",
 }
 _MANY = {
     "sweep": "sweeps",
@@ -141,6 +147,7 @@ _MANY = {
     "antenna": "antennas",
     "wall": "walls",
     "wideband": "wideband carriers",
+    "occupant": "others on shared bands",
 }
 
 

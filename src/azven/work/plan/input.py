@@ -3,7 +3,7 @@
 import math
 import operator
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
 
 from azven.book.reading import Reading
@@ -22,6 +22,7 @@ from azven.work.kit import wideband
 from azven.work.listen import Picture
 from azven.work.plan import in_groups
 from azven.work.plan.in_groups import GroupSet
+from azven.work.plan.shared import Shared, is_shared, shared_for
 from azven.work.scope import Scope
 from azven.work.wording import one_line
 
@@ -62,20 +63,26 @@ class PlanInput:
     """Links that have to share one group of their gear."""
     open_request: PlanRequest | None = None
     """The request with every group open, where one is in use."""
+    wides: tuple[wideband.Beside, ...] = ()
+    """Wideband carriers that are placed, as narrow links see them."""
+    shared: Shared = field(default_factory=Shared)
+    """Links of bands that everybody shares: they are among `links`, not in the request."""
 
     def wish(self, link_id: str) -> Request:
-        return next(r for r in self.request.requests if r.id == link_id)
+        shared = self.shared.wishes.get(link_id)
+        return shared or next(r for r in self.request.requests if r.id == link_id)
 
     def name(self, member: str) -> str:
         """How people call it; the id where nobody has named it."""
-        return self.names.get(member, member)
+        wide = next((w.name for w in self.wides if w.id == member), member)
+        return self.names.get(member) or self.shared.names.get(member, wide)
 
 
 def same_question(a: PlanInput, b: PlanInput) -> bool:
     """Whether two coordinations ask for the same, whatever things are called; levels count where they are judged."""
     nameless = (replace(x.request, names={}, zone_names={}, act_names={}) for x in (a, b))
     levels = a.school == "spacing" or a.levels == b.levels
-    return a.school == b.school and levels and operator.eq(*nameless)
+    return a.school == b.school and levels and a.shared == b.shared and operator.eq(*nameless)
 
 
 class _Known:
@@ -156,7 +163,10 @@ def input_for(
     own = kit.links(store, scope) if instead is None else instead
     links = {ids.of(x): x for x in [*own, *extra] if not x.set_aside}
     bars = {key: known.bars(link) for key, link in links.items()}
-    requests = tuple(known.wish(link, bars[key]) for key, link in links.items())
+    wishes = {key: known.wish(link, bars[key]) for key, link in links.items()}
+    among_all = {k: x for k, x in links.items() if is_shared(known.models[x.model_id], x.band)}
+    requests = tuple(wish for key, wish in wishes.items() if key not in among_all)
+    shared = shared_for(store, scope, picture, among_all, known.models, {k: wishes[k] for k in among_all})
     everyone = [*ground.neighbours(store, scope), *neighbours]
     foreign = _Foreign(known)
     foreign.take(everyone, picture)
@@ -170,7 +180,7 @@ def input_for(
         relations=_relations(store, scope, rooms) | dict(related or {}),
         blocked=(),
         carriers=tuple(foreign.carriers),
-        names={k: n for k, n in names.items() if k in links or k in foreign.words},
+        names={k: n for k, n in names.items() if k in foreign.words or (k in links and k not in among_all)},
         zone_names={r: names[r] for r in (*rooms, EVERYWHERE)},
         act_names=known.act_names(names),
     ).validate()
@@ -187,7 +197,9 @@ def input_for(
             Heard(d.reading.channel.low_hz, d.reading.channel.high_hz, d.reading.high_dbm)
             for d in picture.decisions["voice"]
         ),
-        group_sets=in_groups.sets_of(request, links, known.models),
+        group_sets=in_groups.sets_of(request, {k: x for k, x in links.items() if k not in among_all}, known.models),
+        wides=wideband.beside(store, scope),
+        shared=shared,
     )
 
 
@@ -218,9 +230,12 @@ def with_link(
     bars, key = known.bars(link), ids.of(link)
     wish = known.wish(link, bars)
     profiles = {**now.request.profiles, **known.profiles(models, known.place.show.density)}
-    request = replace(
-        now.request, requests=tuple(wish if r.id == key else r for r in now.request.requests), profiles=profiles
-    )
+    others = tuple(r for r in now.request.requests if r.id != key)
+    asked = tuple(wish if r.id == key else r for r in now.request.requests)
+    among_all = is_shared(known.models[link.model_id], link.band)
+    if among_all or key in now.shared:
+        asked = others if among_all else (*others, wish)
+    request = replace(now.request, requests=asked, profiles=profiles)
     names = {**now.names, **{ids.of(m): m.name for m in models}}
     return replace(now, request=request, links={**now.links, key: link}, bars={**now.bars, key: bars}, names=names)
 

@@ -8,8 +8,9 @@ from azven.rf import coordinate as rf
 from azven.rf.products import Situation
 from azven.rf.verdict import margins
 from azven.work import plan
-from azven.work.plan.board import Board, Verdict
+from azven.work.plan.board import Board
 from azven.work.plan.input import PlanInput
+from azven.work.plan.verdicts import Verdict
 from azven.work.reasons import always
 from azven.work.wording import formula
 
@@ -143,7 +144,7 @@ def _without(now: Board, carrier: str, times: int) -> Harm:
     request = now.input.request
     rest = [c for c in rf.carriers_of(request, dict(now.frequencies)) if c.id != carrier]
     found = margins(Situation(rest, request.profiles, request.relations))
-    then = {v.id: v.margin_hz for v in now.verdicts if v.freq_hz is not None and v.id != carrier}
+    then = {v.id: v.margin_hz for v in now.verdicts if v.freq_hz is not None and v.shared is None and v.id != carrier}
     now_hz = {k: found[k].margin_hz for k in then}
     gaining = sum(hz is not None and (now_hz[k] is None or (now_hz[k] or 0) > hz) for k, hz in then.items())
     before = [hz for hz in then.values() if hz is not None]

@@ -11,6 +11,7 @@ from azven.book.formats.rows import harmless
 from azven.rf.coordinate import carriers_of
 from azven.rf.products import Situation, near
 from azven.rf.request import KINDS
+from azven.work.ids import EVERYWHERE
 from azven.work.plan.board import Board
 
 WITHIN_HZ = 50_000
@@ -43,7 +44,7 @@ class Matrix:
 
 
 def matrix(board: Board) -> Matrix:
-    """The matrix of the plan as it stands, neighbours included."""
+    """The matrix of the plan as it stands, neighbours and wideband carriers included."""
     request = board.input.request
     situation = Situation(carriers_of(request, dict(board.frequencies)), request.profiles, request.relations)
     n = len(situation.ids)
@@ -57,19 +58,45 @@ def matrix(board: Board) -> Matrix:
     products = products + products.T
     distance = np.abs(situation.freq[:, None] - situation.freq[None, :])
     slack = distance - situation.apart_hz
-    order = np.argsort(situation.freq, kind="stable")
+    members, freq, meets, slack = _with_wideband(board, situation, slack)
+    more = len(members) - n
+    mixes = np.pad(situation.mixes, (0, more)).astype(np.bool_)
+    products = np.pad(products, (0, more)).astype(np.int64)
+    order = np.argsort(freq, kind="stable")
     grid = np.ix_(order, order)
-    members = tuple(situation.ids[i] for i in order.tolist())
+    members = tuple(members[i] for i in order.tolist())
     names = tuple(board.input.name(m) for m in members)
     return Matrix(
         ids=members,
         names=names,
-        freq_hz=situation.freq[order],
-        meets=situation.meets[grid],
-        mixes=situation.mixes[grid],
+        freq_hz=freq[order],
+        meets=meets[grid],
+        mixes=mixes[grid],
         slack_hz=slack[grid],
         products=products[grid],
     )
+
+
+def _with_wideband(
+    board: Board, situation: Situation, slack: NDArray[np.int64]
+) -> tuple[tuple[str, ...], NDArray[np.int64], NDArray[np.bool_], NDArray[np.int64]]:
+    """Ids, frequencies, who meets and what is left, with wideband carriers behind the narrow ones: they keep half their
+    width and a guard from these, and may not overlap one another."""
+    wides, n = board.input.wides, len(situation.ids)
+    size = n + len(wides)
+    zones = {c.id: c.zone for c in carriers_of(board.input.request, dict(board.frequencies))}
+    freq = np.r_[situation.freq, np.array([w.centre_hz for w in wides], np.int64)].astype(np.int64)
+    meets, left = np.zeros((size, size), bool), np.zeros((size, size), np.int64)
+    meets[:n, :n], left[:n, :n] = situation.meets, slack
+    for i, wide in enumerate(wides, start=n):
+        for j, member in enumerate(situation.ids):
+            meets[i, j] = meets[j, i] = zones[member] in wide.rooms or zones[member] == EVERYWHERE
+            left[i, j] = left[j, i] = abs(wide.centre_hz - int(freq[j])) - wide.reach_hz
+        for j, other in enumerate(wides[: i - n], start=n):
+            meets[i, j] = meets[j, i] = not wide.rooms.isdisjoint(other.rooms)
+            apart = (wide.width_hz + other.width_hz) // 2
+            left[i, j] = left[j, i] = abs(wide.centre_hz - other.centre_hz) - apart
+    return (*situation.ids, *(w.id for w in wides)), freq, meets, left
 
 
 def csv_text(found: Matrix) -> str:

@@ -11,14 +11,18 @@ from azven.book.records import Assignment, Link
 from azven.book.store import Store
 from azven.refusal import Refusal
 from azven.rf import coordinate as rf
+from azven.rf import shared
 from azven.rf.by_level import plan_by
 from azven.rf.products import Situation, near
 from azven.rf.request import KINDS, PlanRequest
+from azven.rf.shared import SharedRequest
 from azven.work import ids, kit
+from azven.work.kit.bands import of_link
 from azven.work.plan import elsewhere, in_groups
 from azven.work.plan.board import Board, Progress
 from azven.work.plan.history import plan_record
 from azven.work.plan.input import PlanInput
+from azven.work.plan.verdicts import struck
 from azven.work.scope import Scope
 from azven.work.wording import formula
 
@@ -36,12 +40,49 @@ def plan_all(
     request = replace(_with_locked(now, now.input.open_request), effort=effort, time_limit_s=LIMIT_S)
     request = _in_groups(now, request, progress, elapsed)
     found = _search(now, request, progress, elapsed, on_better)
+    found = _settled(now, request, found)
+    return with_shared(now, found, {n: now.frequencies[n] for n in now.locked}, progress)
+
+
+def _settled(now: Board, request: PlanRequest, found: rf.Plan) -> rf.Plan:
+    """Spares and quiet channels where they serve best, where plans are made by spacing."""
     if now.input.group_sets and found.unplaced:  # what bounds these groups does not bound the others
         found = replace(found, stats=replace(found.stats, bound=None, proof=None))
     if now.input.school != "spacing":
         return found
     spares = {key for key, link in now.input.links.items() if link.spare}
     return rf.settle(request, found, now.input.heard, spares)
+
+
+def beside_products(asked: PlanInput, frequencies: Mapping[str, int]) -> SharedRequest:
+    """Links of shared bands without the channels that products of other bands fall onto."""
+    request = asked.shared.request
+    if not asked.shared.guards:
+        return request
+    seats = tuple(
+        replace(s, centres=tuple(f for f in s.centres if struck(asked, frequencies, s.id, f) is None))
+        for s in request.seats
+    )  # fmt: skip
+    return replace(request, seats=seats)
+
+
+def with_shared(now: Board, found: rf.Plan, held: Mapping[str, int], progress: Progress) -> rf.Plan:
+    """A plan with the links of shared bands in it, those of `held` where they are."""
+    standing = {**{a.id: a.freq_hz for a in found.assignments}, **held}
+    request = beside_products(now.input, standing)
+    given = [s for s in request.seats if s.choosing == "is set"]
+    if not given:
+        return found
+    keep = {k: f for k, f in held.items() if k in now.input.shared}
+    placed = shared.place(request, keep, progress)
+    new = [rf.Assignment(s.id, placed[s.id]) for s in given if s.id in placed and s.id not in keep]
+    lost = [rf.Unplaced(s.id, len(s.centres), 0, (("range", 1.0),)) for s in given if s.id not in placed]
+    stats = replace(
+        found.stats, requested=found.stats.requested + len(new) + len(lost), placed=found.stats.placed + len(new)
+    )
+    if lost:  # what bounds the others does not bound these
+        stats = replace(stats, bound=None, proof=None)
+    return replace(found, assignments=(*found.assignments, *new), unplaced=(*found.unplaced, *lost), stats=stats)
 
 
 def _search(
@@ -82,14 +123,23 @@ def mend(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Mended:
     request = in_groups.by_rule(now.input.request, now.input.group_sets, now.frequencies)
     request = replace(request, time_limit_s=LIMIT_S)
     links = len(request.requests) + len(request.carriers)
-    args = (request, dict(now.frequencies), sorted(now.locked))
+    args = (request, now.narrow, sorted(n for n in now.locked if n in now.narrow))
     mended: rf.Mended = elsewhere.run(rf.mend, args, links, progress, elapsed)
-    return mended
+    return _mend_shared(now, mended, progress)
+
+
+def _mend_shared(now: Board, mended: rf.Mended, progress: Progress) -> rf.Mended:
+    """The same with links of shared bands: what holds stays, the others look for a channel anew."""
+    held = {v.id: v.freq_hz for v in now.verdicts
+            if v.id in now.input.shared and v.freq_hz is not None and (v.locked or v.state != "broken")}  # fmt: skip
+    whole = with_shared(now, mended.plan, held, progress)
+    kept = tuple(rf.Assignment(k, f) for k, f in held.items() if k not in now.locked)
+    return replace(mended, plan=replace(whole, assignments=(*whole.assignments, *kept)))
 
 
 def _mend_by_level(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Mended:
     request = replace(_with_locked(now), time_limit_s=LIMIT_S)
-    free = {n: f for n, f in now.frequencies.items() if n not in now.locked}
+    free = {n: f for n, f in now.narrow.items() if n not in now.locked}
     faulty = {fault.id for fault in rf.tuning_faults(request, free)}
     standing = {n: f for n, f in free.items() if n not in faulty}
     found = _search(now, request, progress, elapsed, current=standing)
@@ -98,14 +148,15 @@ def _mend_by_level(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Mende
         rf.Move(id=n, from_hz=f, to_hz=after.get(n), cause="not allowed" if n in faulty else "level")
         for n, f in free.items() if after.get(n) != f
     )  # fmt: skip
-    return rf.Mended(found, moves)
+    return _mend_shared(now, rf.Mended(found, moves), progress)
 
 
 def add_missing(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Plan:
     """Place what has no frequency and move nobody."""
     held = replace(now, locked=frozenset(now.frequencies))
     request = in_groups.by_rule(_with_locked(held), now.input.group_sets, now.frequencies)
-    return _search(now, replace(request, time_limit_s=LIMIT_S), progress, elapsed, current={})
+    found = _search(now, replace(request, time_limit_s=LIMIT_S), progress, elapsed, current={})
+    return with_shared(now, found, now.frequencies, progress)
 
 
 @dataclass(frozen=True)
@@ -139,9 +190,10 @@ def swap_spares(now: Board, progress: Progress) -> dict[str, rf.Swap]:
     """For every vital, high or quiet link that is not a spare: where it goes if it alone has to move."""
     wanted = [
         v.id for v in now.verdicts
-        if v.freq_hz is not None and not v.link.spare and (v.link.priority <= 2 or v.link.use_class == "quiet")
+        if v.freq_hz is not None and v.shared is None and not v.link.spare
+        and (v.link.priority <= 2 or v.link.use_class == "quiet")
     ]  # fmt: skip
-    return rf.swap_spares(now.input.request, now.frequencies, wanted, progress, now.input.heard)
+    return rf.swap_spares(now.input.request, now.narrow, wanted, progress, now.input.heard)
 
 
 def spare_links(store: Store, scope: Scope) -> tuple[Link, ...]:
@@ -149,7 +201,8 @@ def spare_links(store: Store, scope: Scope) -> tuple[Link, ...]:
     links = kit.links(store, scope)
     kinds: dict[tuple[object, ...], Link] = {}
     for link in links:
-        if not link.spare and not link.set_aside:
+        coordinated = not of_link(store, link).shared
+        if coordinated and not link.spare and not link.set_aside:
             kinds.setdefault((link.model_id, link.band, link.zone_id, link.use_class), link)
     taken = [x.name for x in links]
     out: list[Link] = []

@@ -13,10 +13,12 @@ from azven.book.formats.whole import write_whole
 from azven.book.records import Act, Link, Model, Zone
 from azven.book.regions import ADVICE
 from azven.book.store import Store
+from azven.rf import bands
 from azven.rf.coordinate import Swap
 from azven.work import ground, ids, kit, listen
 from azven.work.kit import wideband
-from azven.work.plan.board import Board, Verdict
+from azven.work.plan.board import Board
+from azven.work.plan.verdicts import Verdict
 from azven.work.scope import Scope
 from azven.work.wording import mhz
 
@@ -68,20 +70,28 @@ def _entry(
 ) -> Entry:
     channel = ""
     if v.freq_hz is not None:
-        channel = next((c.name for c in place.channels() if c.low_hz <= v.freq_hz < c.high_hz), "")
+        channel = bands.channel_at(v.freq_hz) if v.shared is not None else next(
+            (c.name for c in place.channels() if c.low_hz <= v.freq_hz < c.high_hz), "")  # fmt: skip
     return Entry(
         link=v.link.name,
-        mhz=mhz(v.freq_hz) if v.freq_hz is not None else "",
+        mhz=mhz(v.freq_hz) if v.freq_hz is not None else "own choice" if v.settled else "",
         channel=channel,
         room=room,
         acts=act_names(v.link, acts),
         equipment=model.name,
         band=v.link.band,
         performer=wearers.get(v.link.id) or v.link.performer,
-        margin=f"{v.margin_hz / 1e3:g}" if v.margin_hz is not None else "",
+        margin=_margin(v),
         state=_STATES[v.state],
         spare=v.link.spare,
     )
+
+
+def _margin(v: Verdict) -> str:
+    """Kilohertz, or decibels over need in bands that everybody shares."""
+    if v.shared is not None:
+        return f"{v.shared.spare_db:.0f} dB".replace("-", "−")
+    return f"{v.margin_hz / 1e3:g}" if v.margin_hz is not None else ""
 
 
 def wide_entries(store: Store, scope: Scope) -> list[tuple[Entry, str]]:

@@ -101,7 +101,8 @@ def _freeing(store: Store, scope: Scope, now: Board, link_id: str, progress: Pro
     own = now.verdict(link_id).link
     movable = [
         v for v in reversed(now.verdicts)
-        if v.freq_hz is not None and not v.locked and v.id != link_id and _rank(v.link) >= _rank(own)
+        if v.freq_hz is not None and v.shared is None and not v.locked and v.id != link_id
+        and _rank(v.link) >= _rank(own)
     ]  # fmt: skip
     for i, other in enumerate(movable[:_FREED_AT_MOST]):
         if not progress(i, _FREED_AT_MOST) or len(out) >= _OFFERED_AT_MOST:

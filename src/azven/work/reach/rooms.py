@@ -10,6 +10,7 @@ import numpy as np
 from azven.book.edits import Edit, add, remove, replace_record
 from azven.book.records import SIDES, Antenna, AntennaRole, Area, Mount, Wall, Zone
 from azven.book.store import Store
+from azven.rf import bands
 from azven.rf import reach as rf
 from azven.rf.chain.transmit import keep_away_m
 from azven.rf.levels import Floats
@@ -17,6 +18,7 @@ from azven.rf.links import BODY_DB, End
 from azven.rf.reach import Coverage, Place, Suggestion, Surroundings, Walk, Wearer
 from azven.work import ground
 from azven.work.ground import places
+from azven.work.kit import intercom_book
 from azven.work.listen import Picture
 from azven.work.plan import Progress
 from azven.work.reach import threshold
@@ -36,6 +38,15 @@ _FINE, _COARSE = 120, 40
 """Cells along the longer side of the map, and of the grid that positions are tried on."""
 
 
+@dataclass(frozen=True)
+class Radio:
+    """What sends in a band [Hz, dBm], and what a link of it needs [dBm]."""
+
+    freq_hz: float
+    power_dbm: float
+    level_dbm: float
+
+
 @dataclass(frozen=True, kw_only=True)
 class Room:
     """A room as it is drawn: outline and what is in it. `low`, `high`: corners of its bounding box [m]; `threshold`:
@@ -49,11 +60,15 @@ class Room:
     low: tuple[float, float]
     high: tuple[float, float]
     threshold: Threshold
+    radio: Radio | None = None
+    """What sends in a band above 1 GHz that is looked at; None for the usual one."""
 
 
-def room(store: Store, scope: Scope, zone: Zone, layout: str, picture: Picture | None = None) -> Room:
+def room(
+    store: Store, scope: Scope, zone: Zone, layout: str, picture: Picture | None = None, band: str = ""
+) -> Room:  # fmt: skip
     """A zone with its walls, areas, mounting places and the antennas of a layout; with a `picture` the noise that was
-    swept there counts."""
+    swept there counts; in a shared `band` the gear of that band."""
     corners = zone.shape or _box(zone)
     low, high = bounds(corners)
     return Room(
@@ -64,8 +79,24 @@ def room(store: Store, scope: Scope, zone: Zone, layout: str, picture: Picture |
         antennas=tuple(store.all(Antenna, zone_id=zone.id, layout=layout)),
         low=low,
         high=high,
-        threshold=threshold.of_room(store, scope, zone, picture.sweeps if picture else ()),
-    )
+        threshold=threshold.of_band(store, scope, band) if band
+        else threshold.of_room(store, scope, zone, picture.sweeps if picture else ()),
+        radio=_radio(store, scope, band) if band else None,
+    )  # fmt: skip
+
+
+def _radio(store: Store, scope: Scope, band: str) -> Radio:
+    found, known = bands.named(band), threshold.model_of(store, scope, band)
+    power = 10 * math.log10(known.power_mw) + known.gain_dbi if known is not None else 20.0
+    return Radio((found.low_hz + found.high_hz) / 2, power, threshold.of_band(store, scope, band).level_dbm)
+
+
+def sender(drawn: Room, wearer: str) -> Wearer:
+    """Who walks in the room, with the gear of the band that is looked at."""
+    who = WEARERS[wearer]
+    if drawn.radio is None:
+        return who
+    return replace(who, freq_hz=drawn.radio.freq_hz, power_dbm=drawn.radio.power_dbm)
 
 
 def bounds(corners: Sequence[Spot]) -> tuple[Spot, Spot]:
@@ -86,10 +117,19 @@ def layouts(store: Store, zone: Zone) -> list[str]:
     return found if "A" in found else ["A", *found]
 
 
+def band_of(layout: str) -> str:
+    """The shared band that a placement is for, empty for none."""
+    name = layout.removeprefix(intercom_book.PLACEMENT)
+    return name if layout.startswith(intercom_book.PLACEMENT) and name in [b.name for b in bands.SHARED] else ""
+
+
 def surroundings(drawn: Room, packed: bool = False) -> Surroundings:
     """Walls with their planning losses, and the room's exponent; `packed`: the audience stands where it may."""
     crowds = tuple(a.shape for a in drawn.areas if a.kind == "audience" and len(a.shape) > 2) if packed else ()
-    return Surroundings(places.wall_lines(drawn.walls), drawn.zone.exponent, crowds)
+    lines = places.wall_lines(drawn.walls)
+    if drawn.radio is not None:
+        lines = places.walls_at(lines, drawn.radio.freq_hz)
+    return Surroundings(lines, drawn.zone.exponent, crowds)
 
 
 def receive(drawn: Room) -> list[Antenna]:
@@ -103,7 +143,7 @@ def points(drawn: Room, height_m: float, cells: int = _FINE) -> Floats:
 
 def coverage(drawn: Room, wearer: str, packed: bool = False, cells: int = _FINE) -> Coverage | None:
     """What the receive antennas hear over the room, `cells` along its longer side; None without any."""
-    who, heard = WEARERS[wearer], receive(drawn)
+    who, heard = sender(drawn, wearer), receive(drawn)
     if not heard:
         return None
     where = points(drawn, who.height_m, cells)
@@ -118,7 +158,7 @@ def walk(drawn: Room, wearer: str, corners: Sequence[tuple[float, float]], packe
     if len(corners) < 2 or not heard:
         return None
     return rf.walk(
-        corners, [places.as_end(a) for a in heard], WEARERS[wearer], surroundings(drawn, packed), drawn.zone.id
+        corners, [places.as_end(a) for a in heard], sender(drawn, wearer), surroundings(drawn, packed), drawn.zone.id
     )
 
 
@@ -160,7 +200,7 @@ def pair_in_words(drawn: Room) -> str:
 
 def near_far(drawn: Room, antenna: Antenna, wearer: str) -> float:
     """Nearest against farthest corner of the room at one antenna [dB]."""
-    who, end = WEARERS[wearer], places.as_end(antenna)
+    who, end = sender(drawn, wearer), places.as_end(antenna)
     where = points(drawn, who.height_m, _COARSE)
     levels = rf.level_dbm(where, end, who, surroundings(drawn))
     return float(levels.max() - levels.min())
@@ -181,7 +221,7 @@ def keep_away(antenna: Antenna) -> tuple[float, float]:
 
 def suggest(drawn: Room, wearer: str, progress: Progress = always, packed: bool = False) -> Suggestion:
     """The best pair of mounting places. Refusal when there are not two that may be used."""
-    who = WEARERS[wearer]
+    who = sender(drawn, wearer)
     like = End(gain_dbi=6.5, kind="beam", beamwidth_deg=100.0)
     mounts = [Place(m.name, (m.x_m, m.y_m, m.z_m)) for m in drawn.mounts]
     transmitters = [places.as_end(a) for a in drawn.antennas if a.role == "transmit"]

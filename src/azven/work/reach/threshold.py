@@ -5,16 +5,17 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from azven.book.records import Model, Zone
 from azven.book.records import Sweep as SweepRecord
-from azven.book.records import Zone
 from azven.book.store import Store
 from azven.rf.chain.design import Design, solve_design
 from azven.rf.levels import KT0_DBM_HZ, thermal_noise_dbm
 from azven.rf.noise import PEAK_ABOVE_AVERAGE_DB
 from azven.rf.occupancy import floors
 from azven.rf.sweep import Channel, Sweep
-from azven.work import chain, ground
+from azven.work import chain, ground, kit
 from azven.work.chain import templates
+from azven.work.kit.bands import of_model
 from azven.work.scope import Scope
 from azven.work.wording import decibel
 
@@ -27,13 +28,14 @@ class Threshold:
     """The level [dBm] a link needs at an antenna of the room: noise referred to there and the ratio of its modulation.
 
     `design` names the antenna system whose noise counts, empty where none serves the room; `swept_at` the place of the
-    sweep whose noise counts, empty where none was taken there.
+    sweep whose noise counts, empty where none was taken there; `model` the gear of a shared band.
     """
 
     noise_dbm: float
     needed_db: float
     design: str = ""
     swept_at: str = ""
+    model: str = ""
 
     @property
     def level_dbm(self) -> float:
@@ -43,6 +45,8 @@ class Threshold:
         """What it hangs on, in words."""
         what = f"{decibel(self.level_dbm)} needed at the antenna"
         noise = f", noise as swept at {self.swept_at}" if self.swept_at else ""
+        if self.model:
+            return f"{what}, by {self.model} with its own antenna there; walls as they are at its band."
         if self.design:
             return f"{what}: noise of {self.design}{noise}."
         return (
@@ -62,6 +66,23 @@ def of_room(store: Store, scope: Scope, zone: Zone, sweeps: Sequence[tuple[Sweep
         if known is not None:
             return replace(known, design=record.name, swept_at=place)
     return Threshold(float(thermal_noise_dbm(BANDWIDTH_HZ, NF_DB, fa_db)), NEEDED_DB, "", place)
+
+
+def model_of(store: Store, scope: Scope, band: str) -> Model | None:
+    """The gear of a shared band: that of the show's links there, else the first in the book."""
+    found = {m.id: m for m in store.all(Model)}
+    used = [found[x.model_id] for x in kit.links(store, scope) if of_model(found[x.model_id], x.band).name == band]
+    return next(iter([*used, *(m for m in found.values() if of_model(m, m.bands[0][0]).name == band)]), None)
+
+
+def of_band(store: Store, scope: Scope, band: str) -> Threshold:
+    """What the gear of a shared band needs at its own antenna."""
+    model = model_of(store, scope, band)
+    if model is None:
+        return Threshold(float(thermal_noise_dbm(2_000_000, NF_DB, 0.0)), NEEDED_DB, "")
+    return Threshold(
+        float(thermal_noise_dbm(model.bandwidth_hz, model.nf_db, 0.0)), model.needed_db, "", "", model.name
+    )
 
 
 def _through(design: Design, zone: str) -> Threshold | None:

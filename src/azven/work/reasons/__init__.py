@@ -1,11 +1,6 @@
 """Reasons: why a link stands as it does, with this case's numbers, and what could be done about it."""
 
 from azven.work.reasons.panel import (
-    LANE_CAUSES,
-    Option,
-    Reasons,
-    Row,
-    always,
     best_alternative,
     better_place,
     for_link,
@@ -13,6 +8,8 @@ from azven.work.reasons.panel import (
     refined_causes,
     refined_shares,
 )
+from azven.work.reasons.shared import shared_causes
+from azven.work.reasons.told import LANE_CAUSES, Option, Reasons, Row, always
 
 __all__ = [
     "LANE_CAUSES",
@@ -26,4 +23,5 @@ __all__ = [
     "lane_of",
     "refined_causes",
     "refined_shares",
+    "shared_causes",
 ]

@@ -3,7 +3,7 @@
 from azven.rf.chain.design import Design, Solved, noise_dbm
 from azven.rf.chain.graph import path
 from azven.rf.chain.outgoing import transmit_results
-from azven.work.reasons.panel import Reasons, Row
+from azven.work.reasons.told import Reasons, Row
 
 
 def _db(value: float | None, unit: str = "dB") -> str:

@@ -10,7 +10,7 @@ from azven.work.chosen import Chosen
 from azven.work.listen import Picture
 from azven.work.plan import Board
 from azven.work.reasons import panel, spectrum
-from azven.work.reasons.panel import Reasons
+from azven.work.reasons.told import Reasons
 from azven.work.scope import Scope
 
 
@@ -53,7 +53,7 @@ def _line(known: Known, what: chosen.Line) -> Reasons | None:
 
 
 def _channel(known: Known, what: chosen.Channel) -> Reasons | None:
-    return spectrum.for_channel(known.picture, what.use, what.name, known.now())
+    return spectrum.for_channel(known.picture, what.use, what.name, known.now(), what.low_hz)
 
 
 def _rule(known: Known, what: chosen.Rule) -> Reasons | None:

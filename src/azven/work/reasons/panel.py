@@ -1,13 +1,11 @@
 """Reasons: why a link stands as it does, with this case's numbers, and what could be done about it."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
 from datetime import datetime
 from itertools import combinations
 
 import numpy as np
 
-from azven.book.edits import Edit
 from azven.book.store import Store
 from azven.rf.coordinate import Lane, lane, swap_spares
 from azven.rf.coordinate.plan import carriers_of
@@ -17,45 +15,13 @@ from azven.work import ids, kit, listen, plan
 from azven.work.ground import permission
 from azven.work.listen import Picture
 from azven.work.plan import Board, Progress, Verdict
-from azven.work.reasons import level
+from azven.work.reasons import level, shared
+from azven.work.reasons.told import LANE_CAUSES, Option, Reasons, Row, always
 from azven.work.scope import Scope
 from azven.work.wording import ORDERS, at_most, formula, khz, listed, mhz
 
-Row = tuple[str, str]
 _CANDIDATES = 24
 _UNLIMITED = 1 << 60
-
-
-def always(done: int, total: int) -> bool:
-    """The progress of work that nobody stops."""
-    return True
-
-
-@dataclass(frozen=True)
-class Option:
-    """Something that could be done, with its effect already computed; `edit` carries it out."""
-
-    title: str
-    effect: str
-    edit: Callable[[], Edit]
-
-
-@dataclass(frozen=True, kw_only=True)
-class Reasons:
-    """What the panel shows, in this order: verdict, arithmetic, where the figures come from, what could be done."""
-
-    title: str
-    figure: str = ""
-    state: str = ""
-    verdict: str = ""
-    arithmetic: tuple[Row, ...] = ()
-    origins: tuple[Row, ...] = ()
-    options: tuple[Option, ...] = ()
-    threats: tuple[int, ...] = ()
-    heading: str = "The arithmetic"
-
-    def with_options(self, options: tuple[Option, ...]) -> "Reasons":
-        return replace(self, options=options)
 
 
 def lane_of(now: Board, link_id: str) -> Lane:
@@ -67,6 +33,8 @@ def lane_of(now: Board, link_id: str) -> Lane:
 def for_link(store: Store, scope: Scope, now: Board, picture: Picture, link_id: str, moment: datetime) -> Reasons:
     """Reasons for a link of the plan."""
     verdict = now.verdict(link_id)
+    if link_id in now.input.shared:
+        return shared.for_link(store, scope, now, verdict)
     if verdict.freq_hz is None:
         return _unplaced(now, verdict)
     return Reasons(
@@ -176,9 +144,9 @@ def _origins(
                 rows.append(("noise floor", f"{decision.reading.floor_dbm:.0f} dBm".replace("-", "−")))
             if decision.sweep is not None:
                 rows.append(("decided by the sweep", f"{decision.sweep.place}, {listen.age(decision.sweep, moment)}"))
-    if picture.merged is not None:
-        near = picture.merged.between(freq - 100_000, freq + 100_000)
-        levels = picture.merged.level_dbm[near]
+    merged = picture.merged(freq - 100_000, freq + 100_000)
+    if merged is not None:
+        levels = merged.level_dbm[merged.between(freq - 100_000, freq + 100_000)]
         if len(levels):
             rows.append(("strongest within 100 kHz", f"{levels.max():.0f} dBm".replace("-", "−")))
     else:
@@ -214,6 +182,8 @@ def better_place(
 ) -> tuple[Option, ...]:
     """Moving to the best free step if that is better than where the link stands, and, for an important link that
     stands well, its swap spare. Tried out; takes some 100 ms at large sizes, so screens ask off their own thread."""
+    if link_id in now.input.shared:
+        return shared.better_place(store, scope, now, link_id)
     return (*_better(store, scope, now, link_id, progress), *_swap(store, scope, now, link_id))
 
 
@@ -222,7 +192,7 @@ def _swap(store: Store, scope: Scope, now: Board, link_id: str) -> tuple[Option,
     important = verdict.link.priority <= 2 or verdict.link.use_class == "quiet"
     if verdict.freq_hz is None or verdict.state == "broken" or verdict.link.spare or not important:
         return ()
-    found = swap_spares(now.input.request, now.frequencies, [link_id], channels=now.input.heard).get(link_id)
+    found = swap_spares(now.input.request, now.narrow, [link_id], channels=now.input.heard).get(link_id)
     if found is None:
         return ()
     effect = "its swap spare, if this one fails; no other link moves"
@@ -288,9 +258,6 @@ def refined_shares(now: Board, link_id: str, found: Lane) -> list[tuple[str, flo
     counts = np.bincount(codes, minlength=len(names))
     shares = [(names[i], float(counts[i] / total)) for i in range(1, len(names)) if counts[i]]
     return sorted(shares, key=lambda s: -s[1])
-
-
-LANE_CAUSES = ("free", "tuning", "permission", "television", "sweep", "neighbour", "spacing", "intermodulation")
 
 
 def refined_causes(

@@ -11,7 +11,7 @@ from azven.work.kit import bodies, persons, views
 from azven.work.kit.bodies import BETWEEN_M, Beside, Body
 from azven.work.kit.evening import CHANGE_MIN, Evening, Finding, HandOn, Line
 from azven.work.kit.views import PersonsView
-from azven.work.reasons.panel import Option, Reasons, Row
+from azven.work.reasons.told import Option, Reasons, Row
 from azven.work.scope import Scope
 from azven.work.wording import decibel, formula, mhz
 

@@ -11,7 +11,7 @@ from azven.rf.chain.transmit import too_close_for_the_formula
 from azven.work import reach
 from azven.work.kit.antennas import KINDS
 from azven.work.reach import Room
-from azven.work.reasons.panel import Option, Reasons, Row
+from azven.work.reasons.told import Option, Reasons, Row
 
 _OVER_HEADS_M = 2.5
 _CELLS = 40

@@ -10,14 +10,16 @@ from azven.book.store import Store
 from azven.rf.sweep import Line
 from azven.work import ground, listen
 from azven.work.listen import Picture
-from azven.work.reasons.panel import Option, Reasons
+from azven.work.reasons.told import Option, Reasons
 from azven.work.scope import Scope
 from azven.work.wording import decibel, khz, mhz
 
 
-def for_channel(picture: Picture, use: str, name: str, moment: datetime) -> Reasons | None:
+def for_channel(picture: Picture, use: str, name: str, moment: datetime, low_hz: int = 0) -> Reasons | None:
     """Why a raster channel has its class for a use; None when the raster has no such channel."""
-    decision = next((d for d in picture.decisions.get(use, ()) if d.reading.channel.name == name), None)
+    among = picture.shared if low_hz else picture.decisions.get(use, ())
+    there = (d for d in among if d.reading.channel.name == name)
+    decision = next((d for d in there if low_hz in (0, d.reading.channel.low_hz)), None)
     if decision is None:
         return None
     r = decision.reading

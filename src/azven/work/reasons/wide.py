@@ -9,7 +9,7 @@ from azven.book.store import Store
 from azven.work.kit import wide_deeds, wideband
 from azven.work.kit.wideband import Standing
 from azven.work.listen import Picture
-from azven.work.reasons.panel import Option, Reasons, Row
+from azven.work.reasons.told import Option, Reasons, Row
 from azven.work.scope import Scope
 from azven.work.wording import decibel, khz
 
