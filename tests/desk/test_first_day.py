@@ -13,7 +13,7 @@ from azven.desk import theme as look
 from azven.desk.axis import mhz_ticks
 from azven.desk.ground.ladder import Ladder
 from azven.desk.pdf import write_pdf
-from azven.desk.plan.lanes import ROW
+from azven.desk.plan.lane_ends import ROW
 from azven.desk.stage import FittedLabel, shortened, tip
 from azven.desk.tables import RecordTable
 from azven.work import chosen, ground, ids, kit, plan

@@ -5,8 +5,9 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from azven.book.records import Link, Occupant, RadarEvent
-from azven.desk.plan.lanes import HEAD, NAME_W, ROW
+from azven.book.records import Link, Model, Occupant, RadarEvent, Zone
+from azven.desk.plan.lane_ends import NAME_W, ROW
+from azven.desk.plan.lanes import HEAD
 from azven.work import chosen, ids, kit, plan
 from azven.work.bands import views
 
@@ -80,6 +81,27 @@ def test_what_is_selected_brings_its_band_into_view(window):
     assert window.session.band.name == "UHF"
 
 
+def test_a_band_is_kept_when_another_gets_more_links(window):
+    session = window.session
+    guitar = link(window, "Shanty guitar 1")
+    model, zone = session.store.get(Model, guitar.model_id), session.store.get(Zone, guitar.zone_id)
+    session.do(lambda: kit.add_links(session.store, session.scope, "More 1", 40, model, guitar.band, zone))
+    assert session.band.name == "UHF"
+    assert session.view_hz[1] < 700e6
+
+
+def test_the_first_links_of_a_book_bring_their_band(empty_window):
+    session = empty_window.session
+    model = next(m for m in session.store.all(Model) if m.name == "Instrument link, 2.4 GHz")
+    zone = session.store.all(Zone)[0]
+    session.do(lambda: kit.add_links(session.store, session.scope, "Guitar 1", 2, model, model.bands[0][0], zone))
+    assert session.band.name == "2.4 GHz"
+    assert 2.39e9 < session.view_hz[0] < session.view_hz[1] < 2.5e9
+    session.step_back()
+    assert session.band.name == "UHF"
+    assert session.view_hz[1] < 1e9
+
+
 def test_one_band_needs_no_switch(empty_window):
     assert not switch(empty_window).isVisible()
     assert empty_window.session.band.name == "UHF"
@@ -145,7 +167,7 @@ def test_the_bands_of_the_page_follow_the_spine_and_lead_it(window, page):
     assert [x.name for x in page.of_ours.records.records] == [f"Mooring {i}" for i in range(1, 9)]
 
 
-def test_links_take_their_turns_and_are_ticked_by_hand(window, page):
+def test_links_take_their_turns_and_are_ticked_by_hand(window, page, settle):
     without_guitars(window)
     assert page.turn.text().startswith("Next is Shanty guitar 1")
     QTest.mouseClick(page.next, Qt.MouseButton.LeftButton)
@@ -154,6 +176,7 @@ def test_links_take_their_turns_and_are_ticked_by_hand(window, page):
     assert set_cell(page.of_ours, "On", link(window, "Shanty guitar 1"), True)
     assert page.turn.text().startswith("Next is Shanty guitar 2")
     page.add()
+    settle(window)
     assert page.turn.text().startswith("Every link here has a channel")
     assert window.session.board.count("unplaced") == 0
 
@@ -233,7 +256,7 @@ def test_charts_are_painted_in_every_band_and_theme(window, page):
     assert "% of the time" in page.chart.plates()[0][1]
 
 
-def test_without_links_the_page_says_what_to_do(empty_window):
+def test_without_links_the_page_says_what_to_do(empty_window, settle):
     stage = empty_window.open_stage("kit")
     empty_window.show_stage("kit")
     stage.show_page("Other bands")
@@ -241,4 +264,6 @@ def test_without_links_the_page_says_what_to_do(empty_window):
         stage.other_bands.show_band(number)
         assert "No link of ours works at" in stage.other_bands.empty.text()
     stage.other_bands.add()
+    settle(empty_window)
+    assert "Nothing to assign" in empty_window.said()
     assert views.show_minutes(empty_window.session.store, empty_window.session.scope) == 240

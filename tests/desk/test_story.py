@@ -6,7 +6,8 @@ from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtWidgets import QPushButton
 
 from azven.book.store import Store
-from azven.desk.plan.lanes import HEAD, ROW
+from azven.desk.plan.lane_ends import ROW
+from azven.desk.plan.lanes import HEAD
 from azven.work import chosen, kit, listen, plan
 from azven.work.scope import opening as here
 from naming import key

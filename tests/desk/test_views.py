@@ -5,7 +5,8 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 
 from azven.desk.marks import pennant_shape
-from azven.desk.plan.lanes import HEAD, ROW
+from azven.desk.plan.lane_ends import ROW
+from azven.desk.plan.lanes import HEAD
 from azven.work import chosen, ground, kit, plan
 from azven.work.ground import permission
 from azven.work.scope import opening as here

@@ -5,7 +5,7 @@ from datetime import UTC, datetime
 
 import pytest
 
-from azven.book.records import Mount, Zone
+from azven.book.records import Mount, Occupant, Zone
 from azven.refusal import Refusal
 from azven.rf.batteries import Rotation
 from azven.work import ground
@@ -52,9 +52,9 @@ def test_many_packs_take_more_than_coverage_does(store, asked):
         ({"base": 10**6}, "no cable length is known"),
         ({"indoor_m": 3.0}, "together do not cover 99 %"),
         ({"cable_m": 30.0}, "that a cable reaches together do not cover"),
-        ({"packs": 121}, "121 slots are asked for, one system carries 120"),
+        ({"packs": 37}, "37 slots are asked for, one system carries 36 beside 1 that it is not synchronised with"),
         ({"packs": 30, "groups": 3}, "one system carries 24 beside 2 that it is not synchronised with"),
-        ({"region": "north-america", "packs": 61}, "one system carries 60"),
+        ({"region": "north-america", "packs": 19}, "one system carries 18 beside 1"),
         ({"talkers": 17}, "17 are to talk at once, the base allows 16"),
         ({"run_min": 30, "reserve_min": 30}, "Batteries: the reserve leaves nothing"),
     ],
@@ -120,3 +120,14 @@ def test_the_page_on_paper_says_all_of_it(store, asked):
     html = printed.intercom_sheet(store, here(store), found, datetime(2026, 11, 26, tzinfo=UTC))
     for words in ("17 are to talk at once", "Truss left", "42 m", "never a life-safety link", "Mast east", "too long"):
         assert words in html
+
+
+@pytest.mark.parametrize(("change", "there_are"), [({}, 120), ({"region": "north-america"}, 60), ({"groups": 2}, 36)])
+def test_a_system_that_is_alone_has_every_slot(store, asked, change, there_are):
+    assert size(store, asked).slots_there_are == 36  # the demonstration's neighbour has telephones
+    for stranger in store.all(Occupant):
+        store.apply(ground.take_out(stranger, "g"))
+    found = size(store, replace(asked, **change, packs=there_are))
+    assert found.slots_there_are == there_are
+    assert not any("slots are asked" in w for w in found.wrong)
+    assert any("slots are asked" in w for w in size(store, replace(asked, **change, packs=there_are + 1)).wrong)

@@ -11,7 +11,7 @@ from azven.rf import bands
 from azven.work import ground, ids, kit, listen, plan, reasons, shows, sites
 from azven.work.bands import others, views
 from azven.work.kit import bands as kit_bands
-from azven.work.plan import history, search, sheet
+from azven.work.plan import history, search, sheet, what_if
 from azven.work.plan.shared import occupants
 from azven.work.scope import of_show
 from azven.work.scope import opening as here
@@ -433,3 +433,13 @@ def test_two_hundred_links_of_a_shared_band_are_placed_and_judged_quickly(store,
     found = search.with_shared(now, search.rf.coordinate(replace(now.input.request, requests=())), {}, always)
     assert len([a for a in found.assignments if a.id in {ids.of(x) for x in more}]) == 196
     assert isinstance(link(store, "Shanty 7"), Link)
+
+
+def test_a_supposition_loses_nobody_who_chooses_by_himself(store, board, picture):
+    hall = next(z for z in store.all(Zone) if z.name == "Rope Hall")
+    supposed = what_if.neighbour_appears(store, here(store), 611_000_000, hall, False)
+    asked = supposed.input(store, here(store), picture)
+    outcome = what_if.try_out(supposed, asked, board, always, lambda: 0.0)
+    assert outcome.lost == ()
+    shared = {k for k in board.frequencies if k in board.input.shared}
+    assert {k: outcome.after.frequencies[k] for k in shared} == {k: board.frequencies[k] for k in shared}

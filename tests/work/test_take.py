@@ -128,3 +128,15 @@ def test_links_of_several_services_are_no_group(store):
     with pytest.raises(Refusal, match="Choose"):
         otherwise.alternatives(store, here(store), listen.picture(store, here(store)), [])
     assert isinstance(mixed[0], Link)
+
+
+def test_gear_of_shared_bands_is_not_ranked_by_spacing(store):
+    names = {m.name for service in ("voice", "intercom") for m, _ in take.combos(store, service)}
+    assert "Handheld voice, companded FM" in names
+    assert not any("GHz" in n for n in names)
+    guitars = [x for x in kit.links(store, here(store)) if x.name.startswith("Shanty guitar")]
+    with pytest.raises(Refusal, match="see Other bands"):
+        otherwise.alternatives(store, here(store), listen.picture(store, here(store)), guitars)
+    narrator = [x for x in kit.links(store, here(store)) if x.name == "Narrator"]
+    found = otherwise.alternatives(store, here(store), listen.picture(store, here(store)), narrator)
+    assert not any("GHz" in a.model.name for a in found)

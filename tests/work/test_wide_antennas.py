@@ -5,7 +5,8 @@ from dataclasses import replace
 import pytest
 
 from azven.book.edits import Edit, add, remove
-from azven.book.records import Antenna, Model, Wideband, WidePack, Zone
+from azven.book.records import Antenna, Link, Model, Wideband, WidePack, Zone
+from azven.rf.levels import dbm, free_space_db
 from azven.rf.links import BODY_DB
 from azven.work import chain, ground, ids, listen, plan
 from azven.work.chain import templates, threats
@@ -147,3 +148,28 @@ def test_pairs_know_carriers_by_their_edges(store, picture):
     assert list(found.freq_hz) == sorted(found.freq_hz)
     assert "Ferry" in found.words(ferry, narrator)
     assert "Ferry" in pairs.csv_text(found)
+
+
+def test_levels_count_carriers_among_what_blocks_a_receiver(store, picture):
+    store.apply(plan.set_school(store, here(store), "level"))
+    narrator = next(x for x in store.all(Link) if x.name == "Narrator")
+    before = plan.board_of(store, here(store), picture).verdict(ids.of(narrator)).level
+    model = next(m for m in store.all(Model) if m.capacity)
+    store.apply(ground.change(model, "t", power_mw=50_000.0))
+    after = plan.board_of(store, here(store), picture).verdict(ids.of(narrator)).level
+    assert after.blocked_db > before.blocked_db
+    assert after.blocker == ids.of(next(c for c in store.all(Wideband) if c.name == "Ferry"))
+    assert plan.board_of(store, here(store), picture).input.name(after.blocker) == "Ferry"
+    for carrier in store.all(Wideband):
+        store.apply(ground.change(carrier, "t", spare=True))
+    off = plan.board_of(store, here(store), picture).verdict(ids.of(narrator)).level
+    assert off.blocked_db <= before.blocked_db
+
+
+def test_what_carriers_bring_is_free_space_from_the_nearest_place(store, picture):
+    board = plan.board_of(store, here(store), picture)
+    quay = next(z for z in store.all(Zone) if z.name == "Quay Stage")
+    wide = board.input.levels.rooms.wide[ids.of(quay)]
+    # Ferry is in rooms that the quay hears, Barge at the quay itself; the spare is off
+    sent = [16.9897 - 3.0 + 6.5 - float(free_space_db(f, 8.0)) for f in (642e6, 658e6)]
+    assert float(dbm(wide.racks_mw)) == pytest.approx(float(dbm(sum(10 ** (s / 10) for s in sent))), abs=0.01)

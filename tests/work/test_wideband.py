@@ -13,7 +13,7 @@ from azven.book.records import Link, Model, Show, Site, Wideband, WidePack, Zone
 from azven.refusal import Refusal
 from azven.rf import wideband as rf
 from azven.work import ground, listen, plan, shows, sites
-from azven.work.kit import wide_deeds, wideband
+from azven.work.kit import wide_deeds, wide_places, wideband
 from azven.work.plan import search, sheet
 from azven.work.reasons import wide as wide_reasons
 from azven.work.scope import of_show
@@ -134,7 +134,9 @@ def test_a_carrier_in_a_room_apart_costs_nothing(store, picture):
     change(store, carrier(store, "Spare carrier"), channel="37", rooms=(signal.id,))
     near = [x for x in store.all(Link) if x.zone_id != signal.id]
     assert near
-    assert not any(c.name == "Spare carrier" for x in near for *_, c in wideband.closes(store, here(store), x.zone_id))
+    assert not any(
+        c.name == "Spare carrier" for x in near for *_, c in wide_places.closes(store, here(store), x.zone_id)
+    )
 
 
 def test_a_plan_is_stale_when_a_carrier_moves(store):
@@ -193,15 +195,15 @@ def copied(store, site):
 def test_carriers_go_along_with_a_show_and_stand_nowhere_at_another_site(store):
     place = ground.here(store, here(store))
     again = copied(store, place.site)
-    ours = wideband.carriers(store, again)
+    ours = wide_places.carriers(store, again)
     assert [(c.name, c.channel) for c in ours] == [("Ferry", "42"), ("Barge", "44"), ("Spare carrier", "48")]
-    assert [c.rooms for c in ours] == [c.rooms for c in wideband.carriers(store, here(store))]
-    assert {p.wideband_id for p in wideband.packs(store, again)} == {c.id for c in ours[:2]}
+    assert [c.rooms for c in ours] == [c.rooms for c in wide_places.carriers(store, here(store))]
+    assert {p.wideband_id for p in wide_places.packs(store, again)} == {c.id for c in ours[:2]}
     away = store.get(Show, store.apply(sites.add_site(store, "Far quay")).select[0])
     on_tour = copied(store, store.get(Site, away.site_id))
     rooms = {z.id for z in store.all(Zone, site_id=away.site_id)}
-    assert [c.channel for c in wideband.carriers(store, on_tour)] == ["", "", ""]
-    assert all(set(c.rooms) <= rooms for c in wideband.carriers(store, on_tour))
+    assert [c.channel for c in wide_places.carriers(store, on_tour)] == ["", "", ""]
+    assert all(set(c.rooms) <= rooms for c in wide_places.carriers(store, on_tour))
 
 
 def test_the_sheet_names_carriers_with_their_width_and_what_is_wrong(store):

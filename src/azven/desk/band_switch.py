@@ -51,6 +51,7 @@ class BandSwitch(QWidget):
     def _make(self) -> None:
         for old in self._group.buttons():
             self._group.removeButton(old)
+            old.hide()
             old.deleteLater()
         while self._box.takeAt(0) is not None:
             pass

@@ -8,7 +8,7 @@ from azven.desk.stages import STAGES
 from azven.desk.window import Window
 from azven.work import chosen, ground, ids, kit
 from azven.work.chosen import Chosen
-from azven.work.kit import persons, wideband
+from azven.work.kit import persons, wide_places
 from azven.work.wording import mhz, one_line
 
 
@@ -41,7 +41,7 @@ def entries(window: Window) -> list[Entry]:
     for person in persons.persons(store, scope):
         title = f"{one_line(person.name)}   {one_line(person.role)}".strip()
         out.append(Entry(title, "person", partial(_show, window, "Persons", {person.id})))
-    for carrier in wideband.carriers(store, scope):
+    for carrier in wide_places.carriers(store, scope):
         where = f"channel {carrier.channel}" if carrier.channel else "not placed"
         title = f"{one_line(carrier.name)}   {where}"
         out.append(Entry(title, "carrier", partial(_show, window, "Wideband", {carrier.id})))

@@ -112,6 +112,7 @@ class Session(QObject):
         self.away_since: datetime | None = None
         """Since when the server of the book has been away; None when it is there."""
         self._unwritten = (0, 0)
+        self._band = self.band.name
         self.view_hz = self.full_view()
         self.jobs.trouble.connect(lambda text: self.say(text, trouble=True))
         self.drops: Callable[[str, str], bool] = lambda title, why: False
@@ -251,6 +252,7 @@ class Session(QObject):
         self.scope, self.act, self._paused = scope, None, False
         self._picture = self._board = self._before = self._links = self._full = self._bands = None
         self._band = ""
+        self._band = self.band.name
         self.jobs.unheard(but=JUDGING)
         self.select(None)
         self.view_hz = self.full_view()
@@ -343,6 +345,8 @@ class Session(QObject):
         if kinds & set(_BOARD_DEPENDS_ON) or self._picture is None:
             self._judge_anew()
         self._links = self._full = self._bands = None
+        if self.band.name != self._band:
+            self.choose_band(self.band.name)
         self._tell()
 
     # -- others --------------------------------------------------------------------------------------

@@ -13,7 +13,7 @@ from azven.desk.session import Session
 from azven.desk.stage import tip
 from azven.work import chosen, ground, kit
 from azven.work.ground import permission
-from azven.work.kit import wideband
+from azven.work.kit import wide_places
 from azven.work.plan import Verdict
 from azven.work.wording import mhz
 
@@ -127,8 +127,8 @@ class Spine(BandView):
     def _paint_wideband(self, painter: QPainter) -> None:
         """Carriers that fill a channel, over their whole width."""
         store, scope, color = self._session.store, self._session.scope, self._session.theme.color("petrol")
-        for carrier in wideband.carriers(store, scope):
-            span = wideband.span_hz(store, scope, carrier)
+        for carrier in wide_places.carriers(store, scope):
+            span = wide_places.span_hz(store, scope, carrier)
             if span is None:
                 continue
             left, right = (self._axis.x(edge) for edge in span)

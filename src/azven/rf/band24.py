@@ -4,6 +4,8 @@ import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
+import numpy as np
+
 from azven.rf.levels import dbm, milliwatts
 
 LOW_HZ, HIGH_HZ = 2_400_000_000, 2_483_500_000
@@ -68,6 +70,23 @@ def interference_dbm(link: Span, others: Sequence[Other], sweep_dbm: float | Non
     return max(known, default=None)
 
 
+def _heard(
+    spans: Mapping[str, Span], others: Sequence[Other], sweep_dbm: Mapping[str, float]
+) -> dict[str, float | None]:
+    """What falls into each of many channels, as `interference_dbm` says it of one."""
+    low, high = (np.array([getattr(s, edge) for s in spans.values()])[:, None] for edge in ("low_hz", "high_hz"))
+    theirs = [(o.span.low_hz, o.span.high_hz, o.mean_mw / o.span.width_hz) for o in others]
+    their_low, their_high, density = np.array(theirs, float).reshape(-1, 3).T
+    overlap = np.clip(np.minimum(high, their_high) - np.maximum(low, their_low), 0.0, None)
+    out: dict[str, float | None] = {}
+    for name, total in zip(spans, (overlap @ density).tolist(), strict=True):
+        known = [
+            level for level in (float(dbm(total)) if total > 0 else None, sweep_dbm.get(name)) if level is not None
+        ]
+        out[name] = max(known, default=None)
+    return out
+
+
 def _overlap(a: Span, b: Span) -> float:
     return max(min(a.high_hz, b.high_hz) - max(a.low_hz, b.low_hz), 0.0)
 
@@ -90,7 +109,7 @@ def best(
     inside = {k: s for k, s in candidates.items() if s.low_hz >= band_hz[0] and s.high_hz <= band_hz[1]}
     if not inside:
         raise ValueError("no channel lies wholly in the band")
-    heard = {k: interference_dbm(s, others, (sweep_dbm or {}).get(k)) for k, s in inside.items()}
+    heard = _heard(inside, others, sweep_dbm or {})
     level = {k: -math.inf if v is None else v for k, v in heard.items()}
     least = min(level.values())
     equal = [k for k in inside if level[k] == least or level[k] <= least + _EQUAL_DB + 1e-9]

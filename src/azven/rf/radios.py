@@ -1,7 +1,7 @@
 """What levels know of links and rooms: powers, losses and needs of radios, distances and antennas of rooms."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
 
 from azven.rf.imlevels import COMPRESSION_TO_INTERCEPT_DB, CONVERSION_LOSS_DB
@@ -99,13 +99,24 @@ class Room:
 
 
 @dataclass(frozen=True)
+class Wide:
+    """What wideband carriers bring to receivers of a room on average [mW]: to its antennas, and to those that are worn.
+    `loudest` is the id of the one that brings most."""
+
+    loudest: str
+    racks_mw: float
+    worn_mw: float
+
+
+@dataclass(frozen=True)
 class Rooms:
     """All zones, the isolation [dB] between two of them (none listed: 0), and the walls of the plan, whose losses are
-    those for coverage: half of them counts against what disturbs."""
+    those for coverage: half of them counts against what disturbs. `wide`: wideband carriers by zone."""
 
     rooms: Mapping[str, Room]
     isolation_db: Mapping[frozenset[str], float]
     walls: tuple[WallLine, ...] = ()
+    wide: Mapping[str, Wide] = field(default_factory=dict)
 
     def between(self, a: str, b: str) -> float:
         return self.isolation_db.get(frozenset((a, b)), 0.0) if a != b else 0.0

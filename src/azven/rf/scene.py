@@ -53,6 +53,7 @@ class Scene:
         self, situation: Situation, carriers: Sequence[Carrier], radios: Mapping[str, Radio], rooms: Rooms
     ) -> None:
         by_id = {c.id: c for c in carriers}
+        self._ids = situation.ids
         ordered = [by_id[i] for i in situation.ids]
         self.radios = [radios.get(c.id, Radio()) for c in ordered]
         self.zones = [c.zone for c in ordered]
@@ -94,6 +95,10 @@ class Scene:
         self._near, self._far, self._between, self._exponent, self._sends, self._hears, self._antennas, self._kept = (
             figures[at].T
         )
+        found = [self.rooms.wide.get(z) for z in zones]
+        self._wide: Floats = np.array([
+            0.0 if w is None else w.worn_mw if worn else w.racks_mw for w, worn in zip(found, self.fixed, strict=True)
+        ])  # fmt: skip
         self._nearest = np.where(self._same, self._near[None, :], self._near[:, None] + self._near[None, :])
 
     def beside_the_antenna(self) -> "Scene":
@@ -114,9 +119,13 @@ class Scene:
         self.heard: Floats = self.power[:, None] + gains
         self.desensitised: Floats = self._desensitised()
 
-    def loudest(self, v: int) -> int:
-        """Who brings most to the receiver of a carrier."""
-        return int(np.argmax(np.where(self._counted[:, v], self.heard[:, v], -np.inf)))
+    def loudest(self, v: int) -> str:
+        """Who brings most to the receiver of a carrier, by id: one of the carriers, or a wideband one."""
+        levels = np.where(self._counted[:, v], self.heard[:, v], -np.inf)
+        most, wide = int(np.argmax(levels)), self.rooms.wide.get(self.zones[v])
+        if wide is not None and self._wide[v] > milliwatts(levels[most]):
+            return wide.loudest
+        return self._ids[most]
 
     def stands_in(self, v: int) -> frozenset[StandIn]:
         """Which figures of the room the judgement on a carrier hangs on, because a place is not known."""
@@ -273,7 +282,7 @@ class Scene:
     def _desensitised(self) -> Floats:
         """What the average composite at a receiver takes from its ratio [dB] (n,): as much as it stands above the
         blocking level."""
-        composite = dbm((milliwatts(self.heard) * self._counted).sum(axis=0))
+        composite = dbm((milliwatts(self.heard) * self._counted).sum(axis=0) + self._wide)
         return np.asarray(np.maximum(composite - self._blocked_from, 0.0))
 
 

@@ -203,7 +203,7 @@ class LevelJudge:
             needed_db=float(scene.needed[i]),
             worst=None if worst is None else self._product(view, i, *worst),
             blocked_db=blocked,
-            blocker=self.situation.ids[scene.loudest(i)] if blocked > 0 else "",
+            blocker=scene.loudest(i) if blocked > 0 else "",
             stands_in=scene.stands_in(i),
         )
 

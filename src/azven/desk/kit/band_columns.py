@@ -37,9 +37,9 @@ class BandColumns(Columns):
         store, scope = self.session.store, self.session.scope
 
         def put(links: Sequence[Link], value: Any) -> Edit:
-            if not value:
-                raise Refusal("Choose a channel.")
-            return plan.set_frequencies(store, scope, {ids.of(links[0]): int(value)}, f"Move {links[0].name}")
+            if not isinstance(value, int):
+                raise Refusal(f"{links[0].name} has no channel to choose from here.")
+            return plan.set_frequencies(store, scope, {ids.of(links[0]): value}, f"Move {links[0].name}")
 
         def choices(link: Link) -> list[tuple[str, Any]]:
             found = self._verdict(link)

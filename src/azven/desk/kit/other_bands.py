@@ -16,6 +16,7 @@ from azven.desk.stage import FittedLabel, button, label, row, scrolled
 from azven.desk.tables import RecordTable
 from azven.desk.tabs import Tabs
 from azven.rf import bands
+from azven.rf.shared import place
 from azven.work import chosen, ids
 from azven.work.bands import others, views
 from azven.work.bands.views import BandView
@@ -171,9 +172,20 @@ class OtherBandsPage(KitPage):
     # -- deeds ---------------------------------------------------------------------------------------
 
     def add(self) -> None:
-        """Channels for all links of the band."""
-        session = self.session
-        session.do(lambda: views.assign_all(session.store, session.scope, session.board, self.band))
+        """Channels for all links of the band, worked out beside the window."""
+        session, board, band = self.session, self.session.board, self.band
+        request, held, mine = views.to_assign(session.store, board, band)
+
+        def keep(found: dict[str, int]) -> None:
+            if not session.board.asks_the_same(board):
+                session.say("What it worked on was changed meanwhile, so its answer was not used. Run it again.",
+                            trouble=True)  # fmt: skip
+                return
+            placed = {k: f for k, f in found.items() if k in mine}
+            if session.do(lambda: views.assigned(session.store, session.scope, board, band, placed)):
+                session.say(f"{session.undo.undoText()}.")
+
+        session.jobs.start("Assign channels", lambda progress: place(request, held, progress), keep)
 
     def assign_next(self) -> None:
         """The next in the sequence takes its channel."""

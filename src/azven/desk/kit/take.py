@@ -20,7 +20,8 @@ from azven.work.kit.take import MOST, Answer, Figures, Fit, Progress
 _SITES_PX, _KM = 78, 1000.0
 _EXPLAIN = (
     "Before renting or buying: how many links of each model and band find room at every chosen site, all in one room "
-    "beside its neighbours, television and what sweeps heard. Figures are for planning; you decide what to take."
+    "beside its neighbours, television and what sweeps heard. Gear of 1.9, 2.4 and 5 GHz is judged in Other bands. "
+    "Figures are for planning; you decide what to take."
 )
 
 

@@ -19,7 +19,7 @@ from azven.desk.tables import RecordTable
 from azven.refusal import Refusal
 from azven.rf.packing import Packing
 from azven.work import chosen
-from azven.work.kit import wide_deeds, wideband
+from azven.work.kit import wide_deeds, wide_places
 from azven.work.kit.wide_deeds import ToPack
 from azven.work.kit.wideband import WideView
 from azven.work.wording import listed
@@ -129,7 +129,7 @@ class WidebandPage(KitPage):
         """One more carrier, of the model of the last one."""
         store, scope = self.session.store, self.session.scope
         found = self.columns.found.standings
-        models = wideband.wideband_models(store)
+        models = wide_places.wideband_models(store)
         if not models and not found:
             self.session.say("No model is a wideband carrier; Models, Files, “Take the generic models” has one.",
                              trouble=True)  # fmt: skip

@@ -9,7 +9,7 @@ from azven.desk.kit.link_columns import act_choices
 from azven.desk.session import Session
 from azven.desk.tables import Column
 from azven.work import ground
-from azven.work.kit import wide_deeds, wideband
+from azven.work.kit import wide_deeds, wide_places, wideband
 from azven.work.kit.wideband import WideView
 from azven.work.wording import decibel
 
@@ -37,7 +37,7 @@ class WideColumns(Columns):
     def modes(self) -> list[str]:
         """Names of the modes of the carriers that there are, else of all models."""
         store = self.session.store
-        models = [s.model for s in self.found.standings] or wideband.wideband_models(store)
+        models = [s.model for s in self.found.standings] or wide_places.wideband_models(store)
         return list(dict.fromkeys(name for m in models for name, *_ in m.modes))
 
     # -- carriers --------------------------------------------------------------------------------------
@@ -66,7 +66,7 @@ class WideColumns(Columns):
         return [
             self.field("Carrier", 110, "name", typed.name, lambda c: c.name, many=False, mark=state),
             self.field("Model", 130, "model_id", int, lambda c: store.get(Model, c.model_id).name,
-                       lambda _: self.choices(Model, wideband.wideband_models(store))),
+                       lambda _: self.choices(Model, wide_places.wideband_models(store))),
             self.field("Channel", 130, "channel", str, lambda c: c.channel or "not placed", self.channel_choices,
                        many=False, hint="Where it may stand: the power that sweeps heard there at the worst of their "
                        "places, and how many narrow links would be too close."),
@@ -89,7 +89,7 @@ class WideColumns(Columns):
             return [("nothing", ""), *((m, m) for m in self.modes())]
 
         def carrier_choices(_: WidePack) -> list[tuple[str, Any]]:
-            return [("none", None), *self.choices(Wideband, wideband.carriers(store, scope))]
+            return [("none", None), *self.choices(Wideband, wide_places.carriers(store, scope))]
 
         return [
             self.field("Pack", 120, "name", typed.name, lambda p: p.name, many=False),

@@ -18,7 +18,8 @@ from PyQt6.QtWidgets import QAbstractScrollArea, QScrollBar, QWidget
 
 from azven.desk import theme as look
 from azven.desk.axis import Axis, paint_mhz
-from azven.desk.marks import NOT_ON, paint_lock, paint_pennant, paint_state, service_color
+from azven.desk.marks import NOT_ON, paint_pennant, service_color
+from azven.desk.plan.lane_ends import MHZ_W, NAME_W, ROW, TAIL_W, paint_name, paint_tail
 from azven.desk.plan.tints import LaneTint, pixel_row, tint_lanes
 from azven.desk.session import Session
 from azven.work import chosen, plan
@@ -26,9 +27,8 @@ from azven.work.plan import Board, Trial, Verdict
 from azven.work.reasons import LANE_CAUSES
 from azven.work.wording import mhz
 
-ROW, HEAD = 21, 33
+HEAD = 33
 _READABLE = 0.5
-NAME_W, TAIL_W, _MHZ_W = 152, 154, 66
 _GRAB_PX = 14
 _BATCH = 36
 _LABEL_PX = 18
@@ -198,8 +198,8 @@ class LaneChart(QAbstractScrollArea):
         tail = self._axis.left + self._axis.width
         middle = Qt.AlignmentFlag.AlignVCenter
         painter.drawText(QRectF(12, 0, NAME_W, HEAD), middle, "link")
-        painter.drawText(QRectF(tail, 0, _MHZ_W, HEAD), middle | Qt.AlignmentFlag.AlignRight, "MHz")
-        painter.drawText(QRectF(tail + _MHZ_W, 0, 78, HEAD), middle | Qt.AlignmentFlag.AlignRight, self._tail_word)
+        painter.drawText(QRectF(tail, 0, MHZ_W, HEAD), middle | Qt.AlignmentFlag.AlignRight, "MHz")
+        painter.drawText(QRectF(tail + MHZ_W, 0, 78, HEAD), middle | Qt.AlignmentFlag.AlignRight, self._tail_word)
 
     def _paint_lane(self, painter: QPainter, verdict: Verdict, y: float) -> None:
         theme = self._session.theme
@@ -218,8 +218,8 @@ class LaneChart(QAbstractScrollArea):
         self._paint_place(painter, verdict, y)
         painter.restore()
         painter.setOpacity(max(shown, _READABLE))
-        self._paint_name(painter, verdict, y)
-        self._paint_tail(painter, verdict, y)
+        paint_name(painter, theme, self._name(verdict.id), verdict, y)
+        paint_tail(painter, theme, verdict, self._axis.left + self._axis.width, y)
         painter.setOpacity(1.0)
 
     def _paint_tint(self, painter: QPainter, link_id: str, lane: QRectF) -> None:
@@ -277,48 +277,6 @@ class LaneChart(QAbstractScrollArea):
 
     def _name(self, link_id: str) -> str:
         return self._board.input.name(link_id) if self._board else ""
-
-    def _paint_name(self, painter: QPainter, verdict: Verdict, y: float) -> None:
-        theme = self._session.theme
-        painter.setFont(look.font(bold=verdict.link.priority <= 2 and not verdict.link.spare))
-        painter.setPen(theme.color("ink"))
-        metrics = painter.fontMetrics()
-        text = metrics.elidedText(self._name(verdict.id), Qt.TextElideMode.ElideMiddle, NAME_W - 34)
-        painter.drawText(QRectF(12, y, NAME_W - 20, ROW), Qt.AlignmentFlag.AlignVCenter, text)
-        if verdict.locked:
-            paint_lock(painter, QPointF(NAME_W - 17, y + 6), theme.color("dim"))
-
-    def _paint_tail(self, painter: QPainter, verdict: Verdict, y: float) -> None:
-        theme = self._session.theme
-        left = self._axis.left + self._axis.width
-        right = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
-        painter.setFont(look.font())
-        if verdict.slots is not None or (verdict.shared is not None and verdict.freq_hz is None):
-            self._paint_own_choice(painter, verdict, QRectF(left, y, 126, ROW))
-            paint_state(painter, QRectF(left + 134, y + 5.5, 10, 10), verdict.state, theme)
-            return
-        if verdict.freq_hz is None:
-            painter.setPen(theme.color("brick_text"))
-            painter.drawText(QRectF(left, y, 126, ROW), right, "no frequency")
-            paint_state(painter, QRectF(left + 134, y + 5.5, 10, 10), "unplaced", theme)
-            return
-        painter.setPen(theme.color("ink"))
-        painter.drawText(QRectF(left, y, _MHZ_W, ROW), right, mhz(verdict.freq_hz))
-        role = {"broken": "brick_text", "tight": "ochre_text"}.get(verdict.state, "ink")
-        painter.setPen(theme.color(role))
-        text = _margin_text(verdict)
-        painter.drawText(QRectF(left + _MHZ_W, y, 60, ROW), right, text)
-        paint_state(painter, QRectF(left + 134, y + 5.5, 10, 10), verdict.state, theme)
-
-    def _paint_own_choice(self, painter: QPainter, verdict: Verdict, box: QRectF) -> None:
-        """What a link has that chooses its channel by itself: time slots, or decibels on the mean."""
-        slots, shared = verdict.slots, verdict.shared
-        if slots is not None:
-            text = f"slots {slots.taken} of {slots.there_are}"
-        else:
-            text = f"hops, {shared.spare_db:+.0f} dB".replace("-", "−") if shared is not None else ""
-        painter.setPen(self._session.theme.color("brick_text" if verdict.state == "broken" else "ink"))
-        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, text)
 
     def _paint_trial(self, painter: QPainter) -> None:
         if self.trial is None or self.dragged is None:
@@ -433,14 +391,3 @@ class LaneChart(QAbstractScrollArea):
             wish = self._board.input.wish(verdict.id)
             self.moved.emit(verdict.id, plan.nearest_step(
                 self._board.input, verdict.id, verdict.freq_hz + steps * wish.step_hz))  # fmt: skip
-
-
-def _margin_text(verdict: Verdict) -> str:
-    """What the last column says; decibels in bands that everybody shares."""
-    if verdict.fault:
-        return "blocked"
-    if verdict.shared is not None:
-        return f"{verdict.shared.spare_db:+.0f} dB".replace("-", "−")
-    if verdict.excused:
-        return "excused"
-    return "free" if verdict.margin_hz is None else f"{verdict.margin_hz / 1e3:g}".replace("-", "−")

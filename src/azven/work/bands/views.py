@@ -1,6 +1,6 @@
 """A shared band as it stands: our links in turn, others, receivers too near to access points, radar events."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from azven.book.edits import Edit, add, replace_record
@@ -10,7 +10,7 @@ from azven.book.store import Store
 from azven.refusal import Refusal
 from azven.rf import band24, bands, dect, dfs
 from azven.rf.bands import Band
-from azven.rf.shared import Seat, Spell, best_for, channel_of, events, place, standing
+from azven.rf.shared import Progress, Seat, SharedRequest, Spell, best_for, channel_of, events, place, standing
 from azven.work import ground, plan
 from azven.work.kit import intercom_book
 from azven.work.kit.bands import of_link
@@ -134,18 +134,29 @@ def assign_next(store: Store, scope: Scope, found: BandView, board: Board) -> Ed
     return plan.set_frequencies(store, scope, {found.next_id: found.to_hz}, title)
 
 
-def assign_all(store: Store, scope: Scope, board: Board, band: Band) -> Edit:
-    """Channels for every link of the band that has none, or does not hold where it is; locked ones stay."""
+def to_assign(store: Reading, board: Board, band: Band) -> tuple[SharedRequest, dict[str, int], frozenset[str]]:
+    """What `assigned` hangs on: the request, the links that keep their channel, and those of the band that get one."""
     request = beside_products(board.input, board.frequencies)
-    mine = {v.id: v for v in board.verdicts if v.id in board.input.shared and of_link(store, v.link) is band}
+    mine = {v.id for v in board.verdicts if v.id in board.input.shared and of_link(store, v.link) is band}
     held = {k: f for k, f in board.frequencies.items()
             if k in board.input.shared and (k not in mine or k in board.locked)}  # fmt: skip
-    placed = {k: f for k, f in place(request, held).items() if k in mine and k not in held}
+    return request, held, frozenset(mine - held.keys())
+
+
+def assigned(store: Store, scope: Scope, board: Board, band: Band, placed: Mapping[str, int]) -> Edit:
+    """The edit that gives links of a band the channels that were found. Refusal where nothing would change."""
     changed = {k: f for k, f in placed.items() if board.frequencies.get(k) != f}
     if not changed:
         raise Refusal("Nothing to assign: no link here takes another channel than it has.")
     count = f"{len(changed)} link{'' if len(changed) == 1 else 's'}"
     return plan.set_frequencies(store, scope, changed, f"Channels of {count} at {band.name}")
+
+
+def assign_all(store: Store, scope: Scope, board: Board, band: Band, progress: Progress = lambda *_: True) -> Edit:
+    """Channels for every link of the band; locked ones stay. Refusal where nothing would change."""
+    request, held, mine = to_assign(store, board, band)
+    placed = {k: f for k, f in place(request, held, progress).items() if k in mine}
+    return assigned(store, scope, board, band, placed)
 
 
 def offers(board: Board, verdict: Verdict) -> list[tuple[str, int]]:

@@ -18,7 +18,7 @@ from azven.work import ground, ids, kit, plan, reach
 from azven.work.chain.systems import Document, plan_gains, read
 from azven.work.chain.threats import Threat, filter_moved, multiplexes
 from azven.work.ground import places
-from azven.work.kit import wideband
+from azven.work.kit import wide_places
 from azven.work.listen import Picture
 from azven.work.scope import Scope
 from azven.work.wording import decibel
@@ -89,8 +89,8 @@ def world(store: Store, scope: Scope, picture: Picture) -> Venue:
 def _wideband(store: Store, scope: Scope, zones: Mapping[int, Zone]) -> list[Emitter]:
     """Wideband carriers that are placed, in the first of their rooms."""
     out = []
-    for carrier in wideband.carriers(store, scope):
-        span = wideband.span_hz(store, scope, carrier)
+    for carrier in wide_places.carriers(store, scope):
+        span = wide_places.span_hz(store, scope, carrier)
         room = next((zones[r] for r in (*carrier.rooms, *zones) if r in zones), None)
         if span is not None and room is not None and not carrier.spare:
             out.append(

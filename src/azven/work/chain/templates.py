@@ -10,7 +10,7 @@ from azven.book.store import Store
 from azven.rf.wideband import CREST_DB
 from azven.work import chain, ground, ids, kit, plan
 from azven.work.ground import places
-from azven.work.kit import wideband
+from azven.work.kit import wide_places
 from azven.work.kit.bands import of_link
 from azven.work.scope import Scope
 
@@ -138,8 +138,8 @@ def carriers(store: Store, scope: Scope, zones: Sequence[Zone]) -> list[dict[str
 def _wideband(store: Store, scope: Scope, zone: Zone, room: str, taken: Sequence[str]) -> list[dict[str, Any]]:
     """Wideband carriers heard in a zone: each of its power at the nearest place, with its crest."""
     out: list[dict[str, Any]] = []
-    for carrier in wideband.carriers(store, scope):
-        span = wideband.span_hz(store, scope, carrier)
+    for carrier in wide_places.carriers(store, scope):
+        span = wide_places.span_hz(store, scope, carrier)
         if span is None or (carrier.rooms and zone.id not in carrier.rooms):
             continue
         name = ground.unused(carrier.name, [*taken, *(c["id"] for c in out)])

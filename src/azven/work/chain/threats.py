@@ -15,7 +15,7 @@ from azven.rf.sweep import Channel, band_power_dbm
 from azven.rf.wideband import CREST_DB
 from azven.work.chain.systems import Document, Side, designs, document_of, everything_up, read, side, thawed
 from azven.work.chain.templates import middle_of_ears
-from azven.work.kit import wideband
+from azven.work.kit import wide_places
 from azven.work.listen import Picture
 from azven.work.scope import Scope
 from azven.work.wording import decibel
@@ -58,8 +58,8 @@ def threats(store: Store, scope: Scope, picture: Picture, design: Design) -> lis
     if ears_hz is not None:
         eirp = sent.eirp_total_dbm if sent is not None else 17.0 + 6.5 + 10.0
         found.append(Threat("our own in-ear antenna, face to face", ears_hz, eirp, 20.0))
-    for carrier in wideband.carriers(store, scope):
-        span = wideband.span_hz(store, scope, carrier)
+    for carrier in wide_places.carriers(store, scope):
+        span = wide_places.span_hz(store, scope, carrier)
         if span is not None:
             peak = float(dbm(store.get(Model, carrier.model_id).power_mw)) + CREST_DB
             found.append(Threat(f"wideband carrier {carrier.name}, at its peaks", round(sum(span) / 2), peak, 30.0))

@@ -5,9 +5,9 @@ from dataclasses import dataclass
 from types import MappingProxyType
 
 from azven.book.reading import Reading
-from azven.book.records import Mount, TalkGroup, Wall, Zone
+from azven.book.records import Mount, Occupant, TalkGroup, Wall, Zone
 from azven.refusal import Refusal
-from azven.rf import dect
+from azven.rf import bands, dect
 from azven.rf import intercom as rf
 from azven.rf.batteries import Rotation
 from azven.rf.intercom import Coverage, Where
@@ -79,6 +79,7 @@ class Sized:
     wrong: tuple[str, ...]
     people: int = 0
     """People in the talk groups."""
+    systems: int = 1
 
     @property
     def transceivers(self) -> int | None:
@@ -109,12 +110,14 @@ class Question:
     mounts: tuple[Mount, ...]
     walls: tuple[WallLine, ...]
     groups: tuple[TalkGroup, ...]
+    strangers: int = 0
+    """Systems of others that are known at 1.9 GHz."""
 
     def answer(self) -> Sized:
         """How large it has to be. Refusal for what cannot be meant."""
         asked, there = self.asked, self._cables()
         coverage, missing = self._coverage(there)
-        slots, scarce = _capacity(asked)
+        slots, scarce = _capacity(asked, self.systems)
         batteries, changes, unusual = _batteries(asked)
         used = set(coverage.places) if coverage else set()
         cables = tuple(
@@ -123,8 +126,13 @@ class Question:
         return Sized(
             asked=asked, by_slots=rf.by_slots([(asked.packs, 2 if asked.wide else 1)], asked.slots_of_one),
             coverage=coverage, cables=cables, slots_there_are=slots, batteries=batteries, changes=changes,
-            wrong=(*missing, *scarce, *self._talking(), *unusual), people=self.people,
+            wrong=(*missing, *scarce, *self._talking(), *unusual), people=self.people, systems=self.systems,
         )  # fmt: skip
+
+    @property
+    def systems(self) -> int:
+        """Systems in one space, this one included: as many as are said, or as are known to be there."""
+        return max(self.asked.groups, 1 + self.strangers)
 
     @property
     def people(self) -> int:
@@ -198,7 +206,9 @@ def question(store: Reading, scope: Scope, asked: Asked) -> Question:
         raise Refusal("It takes a pack, and a transceiver with a slot.")
     zones = {z.id: z for z in ground.zones(store, scope)}
     walls = walls_at(store, scope, BANDS_HZ[asked.band])
-    return Question(asked, zones, tuple(mounts(store, scope)), walls, tuple(talk_groups(store, scope)))
+    there = store.all(Occupant, site_id=scope.site) if asked.band == bands.DECT else ()
+    strangers = sum(bands.of(o.centre_hz).name == bands.DECT for o in there)
+    return Question(asked, zones, tuple(mounts(store, scope)), walls, tuple(talk_groups(store, scope)), strangers)
 
 
 def size(store: Reading, scope: Scope, asked: Asked) -> Sized:
@@ -212,14 +222,14 @@ def walls_at(store: Reading, scope: Scope, freq_hz: float) -> tuple[WallLine, ..
     return places.walls_at(lines, freq_hz)
 
 
-def _capacity(asked: Asked) -> tuple[int | None, list[str]]:
+def _capacity(asked: Asked, systems: int) -> tuple[int | None, list[str]]:
     """Slots that one space carries, where the band has slots; what does not fit."""
     if asked.band != "1.9 GHz":
         return None, []
-    each = dect.slots_each(len(dect.carriers_hz(asked.region)), max(asked.groups, 1))
+    each = dect.slots_each(len(dect.carriers_hz(asked.region)), systems)
     if asked.slots <= each:
         return each, []
-    beside = "" if asked.groups < 2 else f" beside {asked.groups - 1} that it is not synchronised with"
+    beside = "" if systems < 2 else f" beside {systems - 1} that it is not synchronised with"
     return each, [f"{asked.slots} slots are asked for, one system carries {each}{beside}."]
 
 
@@ -251,7 +261,8 @@ def in_words(found: Sized) -> tuple[tuple[str, str], ...]:
             more = found.by_slots - len(found.coverage.places)
             rows.append(("for the slots", f"{more} more, beside those that cover"))
     if found.slots_there_are is not None:
-        rows.append(("slots in the band", f"{asked.slots} of {found.slots_there_are} are asked for"))
+        beside = f", beside {found.systems - 1} not synchronised" if found.systems > 1 else ""
+        rows.append(("slots in the band", f"{asked.slots} of {found.slots_there_are} are asked for{beside}"))
     if found.people:
         rows.append(("people", f"{found.people} in talk groups, {asked.packs} packs"))
     rows.append(("talk at once", f"{asked.talkers} of {asked.talkers_of_base}"))

@@ -13,6 +13,7 @@ from azven.refusal import Refusal
 from azven.rf.coordinate import coordinate
 from azven.rf.request import PlanRequest
 from azven.work import ids, kit
+from azven.work.kit.bands import of_model
 from azven.work.kit.take import Figures, figures
 from azven.work.listen import Picture
 from azven.work.plan import in_groups
@@ -64,10 +65,12 @@ def alternatives(store: Reading, scope: Scope, picture: Picture, chosen: Sequenc
     if any(x.service != service for x in chosen):
         raise Refusal("Links of several services cannot be of one other model; choose those of one.")
     now = models[chosen[0].model_id]
+    if any(of_model(models[x.model_id], x.band).shared for x in chosen):
+        raise Refusal("Links of bands that everybody shares are judged by who else is there: see Other bands.")
     out = [_alternative(store, scope, picture, chosen, kit.as_used(now, chosen[0]), chosen[0].band, 0.0, "as it is")]
     for model in (m for m in models.values() if m.service == service and not m.capacity):
         for band, *_ in model.bands:
-            if (model.id, band) != (now.id, chosen[0].band):
+            if (model.id, band) != (now.id, chosen[0].band) and not of_model(model, band).shared:
                 out.append(_alternative(store, scope, picture, chosen, model, band, 1.0))
     lowest = min((mw for _, mw in kit.steps_of(now)), default=now.power_mw)
     if lowest < now.power_mw:

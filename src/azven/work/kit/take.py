@@ -12,10 +12,12 @@ from azven.rf.radios import Room
 from azven.rf.ranges import range_m
 from azven.rf.request import PlanRequest, Range, Request
 from azven.work import ground, ids, listen
+from azven.work.kit.bands import of_model
 from azven.work.listen import Picture
-from azven.work.listen.merged import of_shared_band
+from azven.work.listen.in_bands import of_shared_band
 from azven.work.plan import in_groups
 from azven.work.plan import input as plan_input
+from azven.work.plan import levels as plan_levels
 from azven.work.plan.input import PlanInput
 from azven.work.scope import Scope, of_show
 
@@ -106,9 +108,10 @@ def known_of(store: Store, site: Site, scope: Scope) -> SiteKnown:
 
 
 def combos(store: Store, service: Service) -> list[tuple[Model, str]]:
-    """Models of a service with each of their bands; carriers of many links are no links of their own."""
+    """Models of a service with each of their bands; carriers of many links are no links of their own, and where nobody
+    has a frequency of his own, room is no matter of spacing."""
     found = [m for m in store.all(Model) if m.service == service and not m.capacity]
-    return [(m, b[0]) for m in found for b in m.bands]
+    return [(m, b[0]) for m in found for b in m.bands if not of_model(m, b[0]).shared]
 
 
 @dataclass(frozen=True)
@@ -267,7 +270,7 @@ def _different(fits: Sequence[Fit], models: Mapping[int, Model]) -> list[Fit]:
 def figures(model: Model, band: str, room: Zone) -> Figures:
     """Delay, run time and range of a model in a band of its own."""
     low, high = next((b[1], b[2]) for b in model.bands if b[0] == band)
-    radio = plan_input.radio_of(model)
+    radio = plan_levels.radio_of(model)
     antennas = 2 if model.diversity else 1
     reach = range_m(radio, Room(exponent=room.exponent), (low + high) // 2, antennas)
     runs = [minutes for _, mw, minutes in model.batteries if abs(mw - model.power_mw) < 0.01 * model.power_mw]

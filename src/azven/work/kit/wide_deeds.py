@@ -15,16 +15,8 @@ from azven.rf.levels import dbm
 from azven.work import ground, ids
 from azven.work.kit.gear import links, numbered, planned
 from azven.work.kit.wide_antennas import heard_at
-from azven.work.kit.wideband import (
-    carriers,
-    hear_each_other,
-    meets,
-    packs,
-    permitted,
-    rf_carrier,
-    rf_pack,
-    unknown,
-)
+from azven.work.kit.wide_places import carriers, hear_each_other, meets, packs
+from azven.work.kit.wideband import permitted, rf_carrier, rf_pack, unknown
 from azven.work.listen import Picture
 from azven.work.scope import Scope
 from azven.work.wording import listed

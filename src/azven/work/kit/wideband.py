@@ -1,8 +1,8 @@
 """Wideband carriers of a show: packs on them, which channel, what falls silent if one is lost."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Literal
 
 from azven.book.reading import Reading
 from azven.book.records import Model, Wideband, WidePack
@@ -14,86 +14,12 @@ from azven.work import ground, ids
 from azven.work.ground import permission
 from azven.work.kit.gear import links, planned
 from azven.work.kit.wide_antennas import ENOUGH_DB, AntennaRow, Hearing, alone
+from azven.work.kit.wide_places import carriers, hear_each_other, meets, packs
 from azven.work.listen import Picture
 from azven.work.scope import Scope
 from azven.work.wording import decibel, listed
 
 State = Literal["sound", "tight", "broken"]
-
-
-def carriers(store: Reading, scope: Scope) -> list[Wideband]:
-    return sorted(store.all(Wideband, show_id=scope.show), key=lambda c: (c.spare, c.position, c.id))
-
-
-def packs(store: Reading, scope: Scope) -> list[WidePack]:
-    return sorted(store.all(WidePack, show_id=scope.show), key=lambda p: (p.position, p.id))
-
-
-def wideband_models(store: Reading) -> list[Model]:
-    """Models that are wideband carriers."""
-    return [m for m in store.all(Model) if m.capacity and m.modes]
-
-
-def placed_at(store: Reading, scope: Scope, carrier: Wideband) -> Channel | None:
-    """The raster channel that a carrier stands in; None where it is not placed or the raster has none of that name."""
-    return next((c for c in ground.here(store, scope).channels() if c.name == carrier.channel), None)
-
-
-def span_hz(store: Reading, scope: Scope, carrier: Wideband) -> tuple[float, float] | None:
-    """Edges of a carrier's width; None where it is not placed."""
-    channel = placed_at(store, scope, carrier)
-    if channel is None:
-        return None
-    middle, half = (channel.low_hz + channel.high_hz) / 2, store.get(Model, carrier.model_id).bandwidth_hz / 2
-    return middle - half, middle + half
-
-
-def closes(store: Reading, scope: Scope, zone: int) -> list[tuple[float, float, Wideband]]:
-    """Where wideband carriers keep the narrow links of a room from: centre and reach [Hz] of each that is heard there
-    or in a room that hears it."""
-    related = ground.relations(store, scope)
-    out = []
-    for carrier in carriers(store, scope):
-        span = span_hz(store, scope, carrier)
-        if span is not None and meets(carrier, zone, related):
-            low, high = span
-            out.append(((low + high) / 2, (high - low) / 2 + carrier.guard_hz, carrier))
-    return out
-
-
-@dataclass(frozen=True, kw_only=True)
-class Beside:
-    """A carrier as narrow links see it: where it is, how far they have to stay from its centre [Hz], and the rooms, by
-    their ids in a plan, in which that counts."""
-
-    id: str
-    name: str
-    centre_hz: int
-    width_hz: int
-    reach_hz: int
-    rooms: frozenset[str]
-
-
-def beside(store: Reading, scope: Scope) -> tuple[Beside, ...]:
-    """Every carrier that is placed, as narrow links see it."""
-    related, out = ground.relations(store, scope), []
-    for carrier in carriers(store, scope):
-        span = span_hz(store, scope, carrier)
-        if span is not None:
-            rooms = frozenset(ids.of(z) for z in ground.zones(store, scope) if meets(carrier, z.id, related))
-            low, high = span
-            out.append(
-                Beside(id=ids.of(carrier), name=carrier.name, centre_hz=round((low + high) / 2), rooms=rooms,
-                       width_hz=round(high - low), reach_hz=round((high - low) / 2) + carrier.guard_hz)
-            )  # fmt: skip
-    return tuple(out)
-
-
-def meets(carrier: Wideband, zone: int, related: Mapping[frozenset[int], Any]) -> bool:
-    if not carrier.rooms or zone in carrier.rooms:
-        return True
-    pairs = [related.get(frozenset((zone, room))) for room in carrier.rooms]
-    return any(r is not None and r.relation in ("together", "near") for r in pairs)
 
 
 # -- how it stands ---------------------------------------------------------------------------------------
@@ -377,8 +303,3 @@ def rf_pack(store: Reading, carrier: Wideband, pack: WidePack) -> rf.Pack:
         downlink_slots=down.of_mix(pack.stereo) if down and pack.mix else 0, rooms=frozenset(map(str, pack.rooms)),
         carrier=str(pack.wideband_id) if pack.wideband_id else None, busy=pack.busy and pack.wideband_id is not None,
     )  # fmt: skip
-
-
-def hear_each_other(a: Wideband, b: Wideband, related: Mapping[frozenset[int], Any]) -> bool:
-    """Whether two carriers are heard in one room, or in rooms that hear one another."""
-    return not a.rooms or not b.rooms or any(meets(a, room, related) for room in b.rooms)

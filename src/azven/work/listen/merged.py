@@ -14,9 +14,9 @@ from azven.refusal import Refusal
 from azven.rf import bands
 from azven.rf.emissions import impulses
 from azven.rf.occupancy import ChannelReading, Survey, judge, survey, worst
-from azven.rf.sweep import OWN_SKIRT_HZ, Channel, Line, Sweep, merge, without
+from azven.rf.sweep import OWN_SKIRT_HZ, Channel, Line, Sweep, without
 from azven.work import ground, kit
-from azven.work.kit.bands import of_link
+from azven.work.listen.in_bands import joined, of_shared_band, shared_channels, uses_wanted
 from azven.work.listen.taking import About
 from azven.work.scope import Scope
 
@@ -187,16 +187,10 @@ def _look(store: Store, record: SweepRecord, channels: tuple[Channel, ...], ours
         sweep = load(store, record)
     except BookError:
         return None
-    everything = (*channels, *_shared_channels(record))
+    everything = (*channels, *shared_channels(record))
     surveyed = survey(without(sweep, ours) if record.own_on else sweep, everything)
     lines = survey(sweep, everything).lines if record.own_on else surveyed.lines
     return _Seen(sweep, surveyed, lines)
-
-
-def _shared_channels(record: SweepRecord) -> list[Channel]:
-    """Channels of shared bands that lie in a sweep."""
-    reached = bands.shared([(record.low_hz, record.high_hz)])
-    return [c for b in reached for c in bands.channels(b) if record.low_hz <= c.low_hz and c.high_hz <= record.high_hz]
 
 
 def _to_work_out(store: Store, scope: Scope) -> tuple[list[SweepRecord], tuple[Channel, ...], tuple[int, ...]]:
@@ -276,7 +270,7 @@ def picture(store: Store, scope: Scope, at_once: int | None = None) -> Picture:
     unclaimed, own = _claimed(store, scope, seen)
     return Picture(
         sweeps=tuple(loaded),
-        parts=_merged([s for _, s in loaded]),
+        parts=joined([s for _, s in loaded]),
         decisions=decisions,
         lines=unclaimed,
         ours=own,
@@ -284,18 +278,6 @@ def picture(store: Store, scope: Scope, at_once: int | None = None) -> Picture:
         unreadable=unreadable,
         shared=_shared(seen, len(channels), limits["voice"]),
     )
-
-
-def _merged(sweeps: Sequence[Sweep]) -> tuple[Sweep, ...]:
-    """Sweeps that reach into one another, each such stretch by itself: one of another band does not coarsen it."""
-    groups: list[list[Sweep]] = []
-    end = -1
-    for sweep in sorted(sweeps, key=lambda s: int(s.freq_hz[0])):
-        if int(sweep.freq_hz[0]) > end:
-            groups.append([])
-        groups[-1].append(sweep)
-        end = max(end, int(sweep.freq_hz[-1]))
-    return tuple(merge(g) for g in groups)
 
 
 def _shared(seen: Sequence[tuple[SweepRecord, "_Seen"]], after: int, tolerated_dbm: float) -> tuple[Decision, ...]:
@@ -397,14 +379,3 @@ def open_points(store: Store, scope: Scope, now: datetime) -> tuple[int, int]:
     records = [r for r in records if not of_shared_band(r)]
     unserved = sum(not any(r.hears in HEARD_BY[use] for r in records) for use in wanted)
     return stale, unserved
-
-
-def uses_wanted(store: Store, scope: Scope) -> set[str]:
-    """Uses of the links that stand in the raster: those of shared bands look for themselves."""
-    own = [x for x in kit.links(store, scope) if not x.set_aside and not of_link(store, x).shared]
-    return {"in-ear" if x.service == "in-ear" else "voice" for x in own}
-
-
-def of_shared_band(record: SweepRecord) -> bool:
-    """Whether a sweep lies in a band that everybody shares."""
-    return bands.of_range(record.low_hz, record.high_hz).shared

@@ -15,7 +15,8 @@ from azven.rf.levels import whip_length_mm
 from azven.rf.sweep import Sweep, narrowest_seen_hz, sweep_time_s
 from azven.work import ground, kit, listen
 from azven.work.kit.bands import SHARED_VIEW_HZ, of_model
-from azven.work.listen.merged import HEARD_BY, Picture, of_shared_band, uses_wanted
+from azven.work.listen.in_bands import of_shared_band, uses_wanted
+from azven.work.listen.merged import HEARD_BY, Picture
 from azven.work.scope import Scope
 
 _RBW_HZ = (10_000, 30_000, 50_000, 100_000)

@@ -7,24 +7,22 @@ from dataclasses import dataclass, field, replace
 from itertools import pairwise
 
 from azven.book.reading import Reading
-from azven.book.records import Act, Link, Model, Neighbour, Unit, Wall, Wideband, Zone
+from azven.book.records import Act, Link, Model, Neighbour, Unit, Wideband, Zone
 from azven.rf.by_level import Levels
 from azven.rf.coordinate import Heard
 from azven.rf.density import at_density
-from azven.rf.imlevels import CONVERSION_LOSS_DB, ISOLATED_CONVERSION_LOSS_DB
-from azven.rf.radios import Radio, Room, Rooms, Spot
 from azven.rf.request import Carrier, PlanRequest, Profile, Range, Relation, Request
 from azven.rf.schools import School
 from azven.work import ground, ids, kit
-from azven.work.ground import permission, places
+from azven.work.ground import permission
 from azven.work.ids import EVERYWHERE
-from azven.work.kit import wideband
+from azven.work.kit import wide_places
 from azven.work.listen import Picture
 from azven.work.plan import in_groups
 from azven.work.plan.in_groups import GroupSet
+from azven.work.plan.levels import levels_for
 from azven.work.plan.shared import Shared, is_shared, shared_for
 from azven.work.scope import Scope
-from azven.work.wording import one_line
 
 SPARE_PRIORITY = 90
 UNCLAIMED_SPACING_HZ = 200_000
@@ -63,7 +61,7 @@ class PlanInput:
     """Links that have to share one group of their gear."""
     open_request: PlanRequest | None = None
     """The request with every group open, where one is in use."""
-    wides: tuple[wideband.Beside, ...] = ()
+    wides: tuple[wide_places.Beside, ...] = ()
     """Wideband carriers that are placed, as narrow links see them."""
     shared: Shared = field(default_factory=Shared)
     """Links of bands that everybody shares: they are among `links`, not in the request."""
@@ -108,7 +106,7 @@ class _Known:
             model = kit.as_used(self.models[link.model_id], link)
             self._bars[key] = _bars(self.place, self.acts, self.picture, link, model, racks)
         if link.zone_id not in self._wide:
-            closed = wideband.closes(self._store, self._scope, link.zone_id)
+            closed = wide_places.closes(self._store, self._scope, link.zone_id)
             self._wide[link.zone_id] = tuple(_beside_wideband(closed))
         return self._bars[key] + self._wide[link.zone_id]
 
@@ -198,7 +196,7 @@ def input_for(
             for d in picture.decisions["voice"]
         ),
         group_sets=in_groups.sets_of(request, {k: x for k, x in links.items() if k not in among_all}, known.models),
-        wides=wideband.beside(store, scope),
+        wides=wide_places.beside(store, scope),
         shared=shared,
     )
 
@@ -238,54 +236,6 @@ def with_link(
     request = replace(now.request, requests=asked, profiles=profiles)
     names = {**now.names, **{ids.of(m): m.name for m in models}}
     return replace(now, request=request, links={**now.links, key: link}, bars={**now.bars, key: bars}, names=names)
-
-
-def levels_for(store: Reading, scope: Scope, links: Mapping[str, Link], models: Mapping[int, Model]) -> Levels:
-    """What levels need to know: every link's radio and wearer, the rooms with the antennas that Reach has in them, and
-    what stands between."""
-    spots = kit.spots(store, scope)
-    radios = {
-        key: _radio(kit.as_used(models[link.model_id], link), link, spots.get(link.id, ()))
-        for key, link in links.items()
-    }
-    zones = {z.id: z for z in ground.zones(store, scope)}
-    rooms = {
-        ids.of(z): Room(
-            near_m=z.near_m,
-            far_m=z.far_m,
-            between_m=z.between_m,
-            exponent=z.exponent,
-            receive=places.ends(store, z, "receive"),
-            transmit=places.ends(store, z, "transmit"),
-        )
-        for z in zones.values()
-    }
-    isolation = {
-        frozenset(ids.of(zones[i]) for i in pair): (r.wall_loss_db or 0.0) / 2
-        for pair, r in ground.relations(store, scope).items()
-        if pair <= zones.keys()
-    }
-    walls = places.wall_lines(store.all(Wall, site_id=scope.site))
-    return Levels(radios, Rooms(rooms, isolation, walls))
-
-
-def _radio(model: Model, link: Link, spots: tuple[Spot, ...]) -> Radio:
-    """`spots`: where it is worn; where nobody has said that, the performer has it on."""
-    performer = one_line(link.performer).casefold()
-    return replace(
-        radio_of(model), fixed=link.service == "in-ear", worn=spots or ((Spot(performer),) if performer else ())
-    )
-
-
-def radio_of(model: Model) -> Radio:
-    """The radio of a model, wherever it is."""
-    fixed = model.service == "in-ear"
-    return Radio(
-        power_dbm=10 * math.log10(max(model.power_mw, 1e-3)), gain_dbi=model.gain_dbi, body_db=model.body_db,
-        bandwidth_hz=model.bandwidth_hz, needed_db=model.needed_db, iip3_dbm=model.iip3_dbm, nf_db=model.nf_db,
-        conversion_loss_db=ISOLATED_CONVERSION_LOSS_DB if fixed else CONVERSION_LOSS_DB, fixed=fixed,
-        blocking_dbm=model.blocking_dbm,
-    )  # fmt: skip
 
 
 def _bars(

@@ -126,7 +126,7 @@ def try_out(
     mended = search.mend(standing, progress, elapsed)
     found = {n: now.frequencies[n] for n in now.locked} | {a.id: a.freq_hz for a in mended.plan.assignments}
     after = plan.judge(asked, found, now.locked)
-    lost = tuple(v.id for v in after.verdicts if v.freq_hz is None)
+    lost = tuple(v.id for v in after.verdicts if not v.settled)
     return Outcome(supposition=supposition, before=now, standing=standing, mended=mended, after=after, lost=lost)
 
 

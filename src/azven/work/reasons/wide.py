@@ -62,6 +62,9 @@ def _origins(found: Standing, picture: Picture) -> tuple[Row, ...]:
     rows: list[Row] = [("slots and modes", f"model {found.model.name}")]
     if found.channel is not None:
         rows.insert(0, (f"heard in channel {found.carrier.channel}", heard))
+    for antenna in (r for r in found.rows if r.over_db):
+        least = f"{min(antenna.over_db.values()):.0f} dB over need at least".replace("-", "−")
+        rows.append((f"{antenna.antenna.name}, {antenna.room}", least))
     return tuple(rows)
 
 
