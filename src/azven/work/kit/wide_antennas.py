@@ -10,7 +10,7 @@ from azven.book.records import Antenna, Model, Wideband, WidePack, Zone
 from azven.rf import reach
 from azven.rf.levels import thermal_noise_dbm
 from azven.rf.reach import Surroundings, Wearer
-from azven.rf.sweep import Channel, Sweep, band_power_dbm
+from azven.rf.sweep import Channel, Sweep, band_power_dbm, quantile
 from azven.work import ground
 from azven.work.ground import places
 from azven.work.listen import Picture
@@ -19,7 +19,7 @@ from azven.work.scope import Scope
 ENOUGH_DB = 10.0
 """So much over need at a second antenna, for a pack not to hang on one alone."""
 PLACES = 0.95
-_CELLS, _PACK_M = 24, 1.1
+_CELLS, _PACK_M = 16, 1.1
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -85,7 +85,7 @@ class Hearing:
                      freq_hz=centre_hz)  # fmt: skip
         around = Surroundings(places.walls_of(self._store, zone.site_id), zone.exponent)
         levels = reach.level_dbm(points, places.as_end(antenna), who, around)
-        worst = float(np.quantile(levels[inside] if inside.any() else levels, 1 - PLACES))
+        worst = quantile((levels[inside] if inside.any() else levels).ravel(), 1 - PLACES)
         noise = float(thermal_noise_dbm(model.bandwidth_hz, model.nf_db, 0.0))
         return worst - noise - model.needed_db
 

@@ -4,20 +4,22 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
+import numpy as np
+from numpy.typing import NDArray
+
 from azven.book.reading import Reading
-from azven.book.records import Link, Model, Occupant, Zone
+from azven.book.records import Intercom, Link, Model, Occupant, Zone
 from azven.book.regions import Territory
 from azven.rf import across, bands, dect, dfs
 from azven.rf.band24 import Other, Span
 from azven.rf.bands import Band
 from azven.rf.coordinate.grid import tunable
-from azven.rf.levels import KT0_DBM_HZ, free_space_db, indoor_db
+from azven.rf.levels import KT0_DBM_HZ, Floats, dbm, free_space_db, indoor_db, milliwatts
 from azven.rf.occupancy import LINK_BANDWIDTH_HZ
 from azven.rf.request import Request, contains
 from azven.rf.shared import Seat, SharedRequest
-from azven.rf.sweep import Sweep, band_power_dbm
+from azven.rf.sweep import Sweep
 from azven.work import ground, kit
-from azven.work.kit import intercom_book
 from azven.work.kit.bands import of_model
 from azven.work.kit.gear import planned
 from azven.work.listen import Picture
@@ -108,7 +110,8 @@ class _Around:
         self.region = five_ghz(ground.here(store, scope).region)
         self.sweeps = [(r.own_on, _Running(s)) for r, s in picture.sweeps if bands.shared([(r.low_hz, r.high_hz)])]
         self.readings = [d.reading for d in picture.shared]
-        self.own = planned(store, scope)
+        self.own = [f for f in planned(store, scope).values() if bands.of(f).shared]
+        self._open: dict[tuple[object, ...], tuple[int, ...]] = {}
         self._known: dict[tuple[object, ...], dict[int, float]] = {}
         self._levels: dict[tuple[int, float, int, int], float] = {}
 
@@ -132,16 +135,24 @@ class _Around:
         by_radar = band.name == bands.RLAN
         low, high = wish.ranges[0].low_hz, wish.ranges[0].high_hz
         return Seat(
-            id=key, centres=self._centres(wish, model, by_radar) if model.choosing == "is set" else (),
+            id=key, centres=self._centres(wish, by_radar) if model.choosing == "is set" else (),
             width_hz=model.bandwidth_hz, wanted_dbm=sent - model.body_db - path + _WHIP_DBI, noise_dbm=noise,
             band_hz=(low - model.bandwidth_hz // 2, high + model.bandwidth_hz // 2),
             needed_db=model.needed_db, duty=model.duty, priority=wish.priority, times=wish.times,
             choosing=model.choosing, by_radar=by_radar and model.choosing == "is set", rejoin_s=model.rejoin_s,
             second_radio=model.second_radio, others=self._others(link.zone_id, band),
-            sweep_dbm=self._swept(wish, model, by_radar), reached=self._reached(wish, model, by_radar),
+            sweep_dbm=self._swept(wish, model, by_radar) if model.choosing == "is set" else {},
+            reached=self._reached(wish, model, by_radar) if model.choosing == "is set" else frozenset(),
         )  # fmt: skip
 
-    def _centres(self, wish: Request, model: Model, by_radar: bool) -> tuple[int, ...]:
+    def _centres(self, wish: Request, by_radar: bool) -> tuple[int, ...]:
+        """Channels that are open to a link; links of one kind share them."""
+        key = wish.ranges, wish.allowed, wish.step_hz, wish.origin_hz, by_radar
+        if key not in self._open:
+            self._open[key] = self._open_to(wish, by_radar)
+        return self._open[key]
+
+    def _open_to(self, wish: Request, by_radar: bool) -> tuple[int, ...]:
         open_to = wish.allowed if wish.allowed is not None else wish.ranges
         found = [f for f in tunable(wish) if contains(open_to, f)]
         if not by_radar:
@@ -164,21 +175,22 @@ class _Around:
         return self._known[key]
 
     def _sweep_levels(self, wish: Request, model: Model, by_radar: bool) -> dict[int, float]:
-        out: dict[int, float] = {}
-        for freq in self._centres(wish, model, by_radar) if self.sweeps else ():
-            half = model.bandwidth_hz // 2
-            mine = self.own.values()
-            own_there = any(abs(freq - f) < model.bandwidth_hz for f in mine if bands.of(f).shared)
-            levels = [s.power(freq - half, freq + half) for own_on, s in self.sweeps if not (own_on and own_there)]
-            known = [level for level in levels if level is not None]
-            if known and not (by_radar and max(known) < self._floor(freq, model.bandwidth_hz) + _ABOVE_NOISE_DB):
-                out[freq] = max(known)
-        return out
+        centres = np.array(self._centres(wish, by_radar) if self.sweeps else (), np.int64)
+        own_there = np.array([any(abs(f - o) < model.bandwidth_hz for o in self.own) for f in centres.tolist()], bool)
+        worst = np.full(len(centres), -np.inf)
+        for own_on, sweep in self.sweeps:
+            levels = sweep.powers(centres, model.bandwidth_hz)
+            worst = np.fmax(worst, np.where(own_on & own_there, np.nan, levels))
+        found = dict(zip(centres.tolist(), worst.tolist(), strict=True))
+        return {
+            f: level for f, level in found.items()
+            if level > -math.inf and not (by_radar and level < self._floor(f, model.bandwidth_hz) + _ABOVE_NOISE_DB)
+        }  # fmt: skip
 
     def _reached(self, wish: Request, model: Model, by_radar: bool) -> frozenset[int]:
         """Channels that a sweep covers."""
         half = model.bandwidth_hz // 2
-        centres = self._centres(wish, model, by_radar) if self.sweeps else ()
+        centres = self._centres(wish, by_radar) if self.sweeps else ()
         return frozenset(f for f in centres if any(s.covers(f - half, f + half) for _, s in self.sweeps))
 
     def _floor(self, freq: int, width_hz: int) -> float:
@@ -218,15 +230,19 @@ class _Running:
     """A sweep of which the power in many channels is asked for."""
 
     def __init__(self, sweep: Sweep) -> None:
-        self._sweep = sweep
-        self._low, self._high = int(sweep.freq_hz[0]), int(sweep.freq_hz[-1])
+        self._freq = sweep.freq_hz
+        self._low, self._high = int(sweep.freq_hz[0]), int(sweep.freq_hz[-1] + sweep.spacing_hz)
+        self._sums = np.r_[0.0, np.cumsum(milliwatts(sweep.level_dbm))] * sweep.spacing_hz / sweep.bandwidth_hz
 
-    def power(self, low_hz: int, high_hz: int) -> float | None:
-        """Power in a range [dBm]; None where the sweep does not reach all of it."""
-        return band_power_dbm(self._sweep, low_hz, high_hz) if self.covers(low_hz, high_hz) else None
+    def powers(self, centres: NDArray[np.int64], width_hz: int) -> Floats:
+        """Power [dBm] (n,) in channels about some centres [Hz]; NaN where the sweep does not reach all of one."""
+        low, high = centres - width_hz // 2, centres + width_hz // 2
+        power = self._sums[np.searchsorted(self._freq, high)] - self._sums[np.searchsorted(self._freq, low)]
+        whole = (low >= self._low) & (high <= self._high) & (power > 0)
+        return np.where(whole, dbm(np.where(whole, power, 1.0)), np.nan)
 
     def covers(self, low_hz: int, high_hz: int) -> bool:
-        return self._low <= low_hz and high_hz <= self._high + self._sweep.spacing_hz
+        return self._low <= low_hz and high_hz <= self._high
 
 
 def _slots(store: Reading, scope: Scope, region: Territory | None, links: Mapping[str, Link]) -> dict[str, Slots]:
@@ -234,8 +250,8 @@ def _slots(store: Reading, scope: Scope, region: Territory | None, links: Mappin
     there is a system more. All are taken to hear one another."""
     if not links:
         return {}
-    figures = intercom_book.figures(store, scope)
-    each_takes = 2 if figures.get("wide") else 1
+    said = store.all(Intercom, show_id=scope.show)
+    each_takes = 2 if said and said[0].figures.get("wide") else 1
     systems: dict[int, list[str]] = {}
     for key, link in links.items():
         systems.setdefault(link.unit_id or 0, []).append(key)

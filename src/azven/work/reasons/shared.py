@@ -11,7 +11,6 @@ from azven.rf import bands, dfs
 from azven.rf.coordinate.grid import tunable
 from azven.rf.shared import Seat, SharedStanding, best_for, standing
 from azven.work import plan
-from azven.work.bands import views
 from azven.work.plan import Board, Verdict
 from azven.work.plan.search import beside_products
 from azven.work.plan.verdicts import struck
@@ -120,6 +119,8 @@ def _lock(store: Store, scope: Scope, verdict: Verdict) -> tuple[Option, ...]:
 
 def _tick(verdict: Verdict) -> tuple[Option, ...]:
     """Saying by hand that it is switched on, or no longer."""
+    from azven.work.bands import views
+
     on, link = verdict.link.switched_on, verdict.link
     title, effect = ("It is off", "No longer ticked as on") if on else ("It is on", "Whoever looks next hears it")
     return (Option(title, effect, lambda: views.switch([link], not on)),)
