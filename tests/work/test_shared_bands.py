@@ -8,6 +8,7 @@ from azven.book.edits import Edit, add, replace_record
 from azven.book.records import Antenna, Intercom, Link, Model, Occupant, RadarEvent, Show, Site, TalkGroup, Zone
 from azven.refusal import Refusal
 from azven.rf import bands
+from azven.rf.shared import place
 from azven.work import ground, ids, kit, listen, plan, reasons, shows, sites
 from azven.work.bands import others, views
 from azven.work.kit import bands as kit_bands
@@ -208,8 +209,9 @@ def test_channels_are_read_as_people_write_them(text, centre, width):
 
 @pytest.mark.parametrize(
     "text",
-    ["", "0", "14", "6 40-x", "13 40+", "200", "café", "1e9", "-3", "6 80", "nan", "99", "38", "165 40", "44 160"],
-)
+    ["", "0", "14", "6 40-x", "13 40+", "200", "café", "1e9", "-3", "6 80", "nan", "99", "38", "165 40", "44 160",
+     "24.7.4", "2474,5,6", ",", "2474 / ."],
+)  # fmt: skip
 def test_what_is_no_channel_is_refused(text):
     with pytest.raises(Refusal):
         others.read_channel(text)
@@ -328,14 +330,35 @@ def test_a_placed_link_that_nobody_looked_for_is_never_called_sound(store, board
     assert "Nobody has looked" in look(store, ISM).wrong[-1]
 
 
+def test_a_system_of_slots_that_nobody_looked_for_is_never_called_sound(store, board):
+    assert verdict(board, "Mooring 1").state == "sound"
+    for record in [*occupants(store, here(store))]:
+        store.apply(ground.take_out(record, "g"))
+    now, picture = anew(store), listen.picture(store, here(store))
+    assert verdict(now, "Mooring 1").state == "tight"
+    assert any("Nobody has looked" in w for w in look(store, DECT).wrong)
+    moment = listen.sweeps(store, here(store))[0].taken_at
+    said = reasons.for_link(store, here(store), now, picture, verdict(now, "Mooring 1").id, moment).verdict
+    assert "there may be more" in said
+    store.apply(others.add_other(store, here(store), "Ferry office telephones", "c5", "-70"))
+    assert verdict(anew(store), "Mooring 1").state == "sound"
+
+
+def assigned(store, board, band):
+    """Channels for all links of a band, as the page gives them."""
+    request, held, mine = views.to_assign(store, board, band)
+    placed = {k: f for k, f in place(request, held).items() if k in mine}
+    return views.assigned(store, here(store), board, band, placed)
+
+
 def test_assign_all_gives_channels_to_one_band_only(store, board):
     without(store, "Shanty guitar 1", "Shanty guitar 2", "Tide wire quay")
-    store.apply(views.assign_all(store, here(store), anew(store), ISM))
+    store.apply(assigned(store, anew(store), ISM))
     after = anew(store)
     assert verdict(after, "Shanty guitar 1").freq_hz is not None
     assert verdict(after, "Tide wire quay").freq_hz is None
     with pytest.raises(Refusal, match="Nothing to assign"):
-        views.assign_all(store, here(store), after, ISM)
+        assigned(store, after, ISM)
 
 
 def test_offers_are_the_best_first_and_name_the_listening(store, board):

@@ -42,6 +42,11 @@ def decibel(value: float, unit: str = "dBm") -> str:
     return f"{value:.0f} {unit}".replace("-", "−")
 
 
+def over_need(spare_db: float) -> str:
+    """Decibels over need, with their sign."""
+    return f"{spare_db:+.0f} dB".replace("-", "−")
+
+
 def khz(value_hz: int) -> str:
     return f"{value_hz / 1e3:g} kHz".replace("-", "−")
 

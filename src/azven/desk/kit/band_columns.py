@@ -15,7 +15,7 @@ from azven.work import ground, ids, plan
 from azven.work.bands import others, views
 from azven.work.kit import persons
 from azven.work.plan import Verdict
-from azven.work.wording import mhz
+from azven.work.wording import mhz, over_need
 
 
 class BandColumns(Columns):
@@ -80,7 +80,7 @@ class BandColumns(Columns):
         found = self._verdict(link)
         if found is None or found.shared is None:
             return f"{found.slots.taken} of {found.slots.there_are}" if found is not None and found.slots else ""
-        return f"{found.shared.spare_db:+.0f} dB".replace("-", "−")
+        return over_need(found.shared.spare_db)
 
     def _loudest(self, link: Link) -> str:
         found = self._verdict(link)

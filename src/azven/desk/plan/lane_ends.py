@@ -7,7 +7,7 @@ from azven.desk import theme as look
 from azven.desk.marks import paint_lock, paint_state
 from azven.desk.theme import Theme
 from azven.work.plan import Verdict
-from azven.work.wording import mhz
+from azven.work.wording import mhz, over_need
 
 ROW, NAME_W, TAIL_W, MHZ_W = 21, 152, 154, 66
 _CHOICE_W, _MARGIN_W, _STATE_AT = 126, 60, 134
@@ -44,7 +44,7 @@ def _own_choice(verdict: Verdict) -> str:
     if verdict.slots is not None:
         return f"slots {verdict.slots.taken} of {verdict.slots.there_are}"
     if verdict.shared is not None:
-        return f"hops, {verdict.shared.spare_db:+.0f} dB".replace("-", "−")
+        return f"hops, {over_need(verdict.shared.spare_db)}"
     return "no frequency"
 
 
@@ -53,7 +53,7 @@ def _margin_text(verdict: Verdict) -> str:
     if verdict.fault:
         return "blocked"
     if verdict.shared is not None:
-        return f"{verdict.shared.spare_db:+.0f} dB".replace("-", "−")
+        return over_need(verdict.shared.spare_db)
     if verdict.excused:
         return "excused"
     return "free" if verdict.margin_hz is None else f"{verdict.margin_hz / 1e3:g}".replace("-", "−")

@@ -19,7 +19,8 @@ from azven.work.wording import listed
 _RLAN_HZ = {"20": 16_600_000, "40": 36_000_000, "80": 76_000_000}
 _JOINED = {"20": 1, "40": 2, "80": 4}
 _DECT_HZ = 1_728_000
-_MHZ = re.compile(r"^([\d.,]+)\s*(?:mhz)?(?:\s*[/x]\s*([\d.,]+)\s*(?:mhz)?)?$", re.IGNORECASE)
+_NUMBER = r"(\d+[.,]?\d*|[.,]\d+)\s*(?:mhz)?"
+_MHZ = re.compile(rf"^{_NUMBER}(?:\s*[/x]\s*{_NUMBER})?$", re.IGNORECASE)
 _MOST = 2_000
 _HEADINGS = {"name", "ssid", "network", "who", "access point"}
 

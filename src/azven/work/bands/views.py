@@ -10,7 +10,7 @@ from azven.book.store import Store
 from azven.refusal import Refusal
 from azven.rf import band24, bands, dect, dfs
 from azven.rf.bands import Band
-from azven.rf.shared import Progress, Seat, SharedRequest, Spell, best_for, channel_of, events, place, standing
+from azven.rf.shared import Seat, SharedRequest, Spell, best_for, channel_of, events, standing
 from azven.work import ground, plan
 from azven.work.kit import intercom_book
 from azven.work.kit.bands import of_link
@@ -18,7 +18,7 @@ from azven.work.plan import Board, Verdict
 from azven.work.plan.search import beside_products
 from azven.work.plan.shared import dect_region, five_ghz, occupants
 from azven.work.scope import Scope
-from azven.work.wording import decibel, listed, mhz
+from azven.work.wording import decibel, listed, mhz, over_need
 
 _OFFERED = 14
 DAY_MIN = 24 * 60
@@ -152,13 +152,6 @@ def assigned(store: Store, scope: Scope, board: Board, band: Band, placed: Mappi
     return plan.set_frequencies(store, scope, changed, f"Channels of {count} at {band.name}")
 
 
-def assign_all(store: Store, scope: Scope, board: Board, band: Band, progress: Progress = lambda *_: True) -> Edit:
-    """Channels for every link of the band; locked ones stay. Refusal where nothing would change."""
-    request, held, mine = to_assign(store, board, band)
-    placed = {k: f for k, f in place(request, held, progress).items() if k in mine}
-    return assigned(store, scope, board, band, placed)
-
-
 def offers(board: Board, verdict: Verdict) -> list[tuple[str, int]]:
     """Channels for a link, the best first, with what each leaves over need."""
     request = board.input.shared.request
@@ -170,14 +163,10 @@ def offers(board: Board, verdict: Verdict) -> list[tuple[str, int]]:
     for freq in seat.centres:
         spare = standing(request, seat, others | {verdict.id: freq}).spare_db
         found.append((-round(spare, 1), freq))
-    out = [(f"{channel_words(f)}: {_over(-s)}{_listening(board, seat, f)}", f) for s, f in sorted(found)[:_OFFERED]]
+    out = [(f"{channel_words(f)}: {over_need(-s)}{_listening(board, seat, f)}", f) for s, f in sorted(found)[:_OFFERED]]
     if verdict.freq_hz is not None and verdict.freq_hz not in [f for _, f in out]:
         out.insert(0, (f"{channel_words(verdict.freq_hz)}: as it is", verdict.freq_hz))
     return out
-
-
-def _over(spare_db: float) -> str:
-    return f"{spare_db:+.0f} dB".replace("-", "−")
 
 
 def _listening(board: Board, seat: Seat, freq: int) -> str:
@@ -201,6 +190,8 @@ def _wrong(
     if alone:
         out.append(f"{listed(alone, 3)} would have no other channel after a radar event: silent for half an hour.")
     unknown = [board.input.name(v.id) for v in ours if v.shared is not None and not v.shared.known]
+    if any(v.slots is not None and not v.slots.known for v in ours):
+        out.append("Nobody has looked for other systems: sweep all of the band or list who is on it.")
     if unknown:
         out.append(f"Nobody has looked at the channel of {listed(unknown, 3)}: sweep there or list who is on it.")
     return tuple(out)

@@ -23,6 +23,7 @@ from azven.work import ground, kit
 from azven.work.kit.bands import of_model
 from azven.work.kit.gear import planned
 from azven.work.listen import Picture
+from azven.work.plan.levels import radio_of
 from azven.work.scope import Scope
 
 _ABOVE_NOISE_DB = 3.0
@@ -38,11 +39,13 @@ def is_shared(model: Model, band: str) -> bool:
 @dataclass(frozen=True, kw_only=True)
 class Slots:
     """How a system of time slots stands that chooses its carriers by itself: what it takes, and what is left to it
-    beside `systems` in all that are not synchronised with one another."""
+    beside `systems` in all that are not synchronised with one another. `known`: somebody else is listed there, or a
+    sweep reaches all carriers; without that there may be more systems."""
 
     taken: int
     there_are: int
     systems: int
+    known: bool
 
     @property
     def spare(self) -> int:
@@ -90,7 +93,8 @@ def shared_for(
     around = _Around(store, scope, picture, links, models)
     seats = tuple(around.seat(key, wishes[key]) for key in links)
     request = SharedRequest(seats=seats, heard_dbm=around.heard(), region=five_ghz(place.region))
-    slots = _slots(store, scope, place.region, {k: x for k, x in links.items() if around.band(k).name == bands.DECT})
+    in_slots = {k: x for k, x in links.items() if around.band(k).name == bands.DECT}
+    slots = _slots(store, scope, dect_region(place.region), in_slots, around)
     names = {f"occupant-{o.id}": o.name for o in around.occupants}
     guards = {k: m.guard_hz for k, m in around.models.items() if across.asks(m.guard_hz)}
     return Shared(request=request, wishes=dict(wishes), slots=slots, names=names, guards=guards)
@@ -131,7 +135,7 @@ class _Around:
         middle = (band.low_hz + band.high_hz) / 2
         noise = KT0_DBM_HZ + 10 * math.log10(model.bandwidth_hz) + model.nf_db
         path = float(indoor_db(middle, max(room.far_m, 1.0), room.exponent))
-        sent = 10 * math.log10(max(model.power_mw, 1e-3)) + model.gain_dbi
+        sent = radio_of(model).power_dbm + model.gain_dbi
         by_radar = band.name == bands.RLAN
         low, high = wish.ranges[0].low_hz, wish.ranges[0].high_hz
         return Seat(
@@ -218,7 +222,7 @@ class _Around:
 
     def _reckoned(self, key: str, sender: Link, hearer: Link) -> float:
         model, band = self.models[key], self.band(key)
-        sent = 10 * math.log10(max(model.power_mw, 1e-3)) + model.gain_dbi + _WHIP_DBI
+        sent = radio_of(model).power_dbm + model.gain_dbi + _WHIP_DBI
         room = self.zones[hearer.zone_id]
         relation = self.related.get(frozenset((sender.zone_id, hearer.zone_id)))
         between = (relation.wall_loss_db or 0.0) / 2 if relation is not None else 0.0
@@ -245,7 +249,9 @@ class _Running:
         return self._low <= low_hz and high_hz <= self._high
 
 
-def _slots(store: Reading, scope: Scope, region: Territory | None, links: Mapping[str, Link]) -> dict[str, Slots]:
+def _slots(
+    store: Reading, scope: Scope, region: str, links: Mapping[str, Link], around: _Around
+) -> dict[str, Slots]:  # fmt: skip
     """What systems at 1.9 GHz take: links of one base station are one system, so are those without one; every stranger
     there is a system more. All are taken to hear one another."""
     if not links:
@@ -256,8 +262,11 @@ def _slots(store: Reading, scope: Scope, region: Territory | None, links: Mappin
     for key, link in links.items():
         systems.setdefault(link.unit_id or 0, []).append(key)
     dect_band = bands.named(bands.DECT)
-    strangers = sum(dect_band.holds(o.centre_hz) for o in occupants(store, scope))
+    strangers = sum(dect_band.holds(o.centre_hz) for o in around.occupants)
     count = len(systems) + strangers
-    each = dect.slots_each(len(dect.carriers_hz(dect_region(region))), count)
-    found = {n: Slots(taken=each_takes * len(keys), there_are=each, systems=count) for n, keys in systems.items()}
+    carriers = dect.carriers_hz(region)
+    each = dect.slots_each(len(carriers), count)
+    known = strangers > 0 or any(s.covers(min(carriers), max(carriers)) for _, s in around.sweeps)
+    found = {n: Slots(taken=each_takes * len(keys), there_are=each, systems=count, known=known)
+             for n, keys in systems.items()}  # fmt: skip
     return {key: found[link.unit_id or 0] for key, link in links.items()}

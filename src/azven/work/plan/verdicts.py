@@ -90,7 +90,7 @@ def shared_verdicts(found: PlanInput, frequencies: Mapping[str, int], locked: fr
     for seat in request.seats:
         link, slots = found.links[seat.id], found.shared.slots.get(seat.id)
         if slots is not None and seat.choosing != "is set":
-            state = "broken" if slots.spare < 0 else "sound"
+            state = "broken" if slots.spare < 0 else "sound" if slots.known else "tight"
             out[seat.id] = Verdict(link=link, state=state, slots=slots)
             continue
         stands = known.get(seat.id)

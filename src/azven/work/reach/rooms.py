@@ -40,11 +40,10 @@ _FINE, _COARSE = 120, 40
 
 @dataclass(frozen=True)
 class Radio:
-    """What sends in a band [Hz, dBm], and what a link of it needs [dBm]."""
+    """What sends in a band [Hz, dBm]."""
 
     freq_hz: float
     power_dbm: float
-    level_dbm: float
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -88,7 +87,7 @@ def room(
 def _radio(store: Store, scope: Scope, band: str) -> Radio:
     found, known = bands.named(band), threshold.model_of(store, scope, band)
     power = 10 * math.log10(known.power_mw) + known.gain_dbi if known is not None else 20.0
-    return Radio((found.low_hz + found.high_hz) / 2, power, threshold.of_band(store, scope, band).level_dbm)
+    return Radio((found.low_hz + found.high_hz) / 2, power)
 
 
 def sender(drawn: Room, wearer: str) -> Wearer:

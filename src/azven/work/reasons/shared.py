@@ -60,6 +60,8 @@ def _by_slots(name: str, verdict: Verdict) -> Reasons:
     assert slots is not None
     beside = f", beside {slots.systems - 1} that it is not synchronised with" if slots.systems > 1 else ""
     fits = f"It chooses its carrier by itself. Its system takes {slots.taken} of {slots.there_are} slots{beside}."
+    if not slots.known:
+        fits += " Nobody has looked: no sweep reaches all carriers and no other user is listed, so there may be more."
     rows: tuple[Row, ...] = (("slots taken", str(slots.taken)), ("slots there are", str(slots.there_are)),
             ("systems heard", str(slots.systems)))  # fmt: skip
     return Reasons(title=name, figure="its own choice", state=_WORTH[verdict.state], verdict=fits, arithmetic=rows,
