@@ -1,9 +1,13 @@
 """The command line: the window, and the same work without one."""
 
 import json
+import os
+import signal
 import sys
+import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from contextlib import suppress
 from pathlib import Path
 from typing import Any, Literal, NoReturn, TypeVar
 
@@ -14,7 +18,7 @@ from azven.book.place import Place, place
 from azven.refusal import Refusal
 from azven.work.stages import TITLES
 
-UNUSABLE = 2
+UNUSABLE, UNREACHED = 2, 3
 T = TypeVar("T")
 
 
@@ -242,6 +246,36 @@ def calc(cases: Path | None, kinds: bool, output: Path | None) -> None:
     except FormatError as error:
         _refuse(cases, str(error))
     _answer(results, output)
+
+
+@main.command()
+@click.argument("racks", metavar="RACK…", nargs=-1, required=True)
+@click.option("--for", "for_s", type=click.FloatRange(0, min_open=True), metavar="SECONDS", help="Stop after so long.")
+@click.option("--log", type=click.Path(path_type=Path), help="Keep all status and events here (azven-status-log 1).")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON lines instead of text.")
+def watch(racks: tuple[str, ...], for_s: float | None, log: Path | None, as_json: bool) -> None:
+    """Watch RACKs (rack://host:port, rack+tls://host:port) and print what happens to them, until Ctrl+C.
+
+    A rack that wants a token gets the one in AZVEN_RACK_TOKEN. Exit 0; 3 when no rack was reached.
+    """
+    from azven.gear.racks.adapters import schemes
+    from azven.gear.racks.address import address
+    from azven.work.watch import watching
+
+    def tell(t: float, event: Mapping[str, Any]) -> None:
+        line = json.dumps({"t": t, "event": event}, ensure_ascii=False) if as_json else watching.in_words(event)
+        with suppress(OSError):  # whoever read along is gone; the log goes on
+            click.echo(line if as_json else f"{t:9.1f} s  {line}")
+
+    over = threading.Event()
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, lambda *_: over.set())
+    try:
+        wanted = [address(text, schemes()) for text in racks]
+        reached = watching.watch(wanted, tell, over, for_s, log, os.environ.get("AZVEN_RACK_TOKEN") or None)
+    except Refusal as refusal:
+        _refuse("", str(refusal))
+    sys.exit(0 if reached else UNREACHED)
 
 
 def _answer(answer: dict[str, Any], output: Path | None) -> None:

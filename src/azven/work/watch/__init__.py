@@ -1,0 +1,1 @@
+"""Watching racks: what they say is recorded and told."""
