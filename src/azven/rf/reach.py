@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from itertools import combinations
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
 from azven.rf.fading import rayleigh_db, slow_db
 from azven.rf.levels import Floats, indoor_db
@@ -48,15 +48,24 @@ class Surroundings:
 
 def level_dbm(points: Floats, antenna: End, wearer: Wearer, around: Surroundings) -> Floats:
     """Median level [dBm] (...) at an antenna from a wearer standing at points (..., 3)."""
+    heard = arriving_db(points, antenna, around, wearer.freq_hz, wearer.psi_deg)
+    return np.asarray(wearer.power_dbm + wearer.gain_dbi - wearer.body_db + heard)
+
+
+def arriving_db(
+    points: Floats, antenna: End, around: Surroundings, freq_hz: ArrayLike, psi_deg: ArrayLike = 0.0
+) -> Floats:
+    """What arrives at an antenna's terminals of a power radiated at points (..., 3), median [dB] (...), under 0:
+    antenna gain less path, walls, crowds and the turn of the wave, for frequencies and turns (...)."""
     at = np.asarray(antenna.pos_m, float)
     distance = np.linalg.norm(points - at, axis=-1)
-    turned = float(polarisation_db("linear", antenna.polarisation, wearer.psi_deg - antenna.psi_deg))
-    lost = indoor_db(wearer.freq_hz, distance, around.exponent) + wearer.body_db + turned
+    turned = polarisation_db("linear", antenna.polarisation, np.asarray(psi_deg, float) - antenna.psi_deg)
+    lost = indoor_db(freq_hz, distance, around.exponent) + turned
     if around.walls:
         lost = lost + crossed_db(around.walls, points, at)
     if around.crowds:
         lost = lost + around.crowd_db * through_crowd(points, at, around.crowds)
-    return np.asarray(wearer.power_dbm + wearer.gain_dbi - lost + gain_towards(antenna, points - at))
+    return np.asarray(gain_towards(antenna, points - at) - lost)
 
 
 def through_crowd(points: Floats, antenna: Floats, crowds: Sequence[Sequence[tuple[float, float]]]) -> Bools:

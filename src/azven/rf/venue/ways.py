@@ -1,6 +1,6 @@
 """People on their ways: each walks about the part of a room that is theirs, turns, and stands still.
 
-A way is a loop of about twenty minutes that is made once from a seed; time is an argument. Nobody walks through a wall.
+A way is a loop of about twenty minutes, there and back, that is made once from a seed; time is an argument. Nobody walks through a wall.
 """
 
 from collections.abc import Sequence
@@ -47,8 +47,10 @@ def way(outline: Outline, walls: Sequence[WallLine], seed: int, home: tuple[floa
     start = np.array(home if home is not None else _somewhere(outline, rng), float)
     here, facing, now = start, 2 * np.pi * rng.random(), 0.0
     moments, places, headings = [0.0], [start], [facing]
-    for leg in range(_LEGS + 1):
-        there = start if leg == _LEGS else _next(here, outline, walls, rng)
+    stops = [start]
+    for _ in range(_LEGS // 2):
+        stops.append(_next(stops[-1], outline, walls, rng))
+    for there in (*stops[1:], *stops[-2::-1]):
         ahead = float(np.arctan2(*(there - here))) if np.hypot(*(there - here)) > 0 else facing
         turned = facing + (ahead - facing + np.pi) % (2 * np.pi) - np.pi
         for seconds, place, heading in (

@@ -1,0 +1,192 @@
+"""What receivers of the venue show at a moment: level and quality on each side of each link, as people walk.
+
+The median of a level is that of `rf.reach`, through the walls and the antenna, then through what the antenna system
+does to it; fading, bodies that turn and whatever else is on the air come on top. Time is an argument, chance belongs to
+a seed and a place, so that a moment can be seen again.
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from azven.rf.fading import between_db, slow_db
+from azven.rf.levels import KT0_DBM_HZ, Floats, dbm, man_made_noise_db, milliwatts
+from azven.rf.links import End
+from azven.rf.reach import Surroundings, arriving_db
+from azven.rf.venue.things import Antenna, Emitter, Front
+from azven.rf.venue.ways import Way
+from azven.rf.venue.world import Venue
+
+SLOW_DB = 2.0
+_FACING_DB = 6.0
+"""What a body costs more, or less, as it is turned towards the antenna or away from it."""
+_SWAY_DEG = 10.0
+_REST_EVERY_S = 1.0
+_SOFT_DB = {"analogue": 3.0, "digital": 1.0}
+_HALF_UNDER_DB = 6.0
+"""Quality is half at so many decibels under the needed ratio, and changes over so many."""
+SILENT_DBM = -160.0
+
+
+@dataclass(frozen=True)
+class Side:
+    """A side of an antenna system: the antenna as Reach has it, as the venue has it (with its front), and the room
+    around it."""
+
+    end: End
+    antenna: Antenna
+    around: Surroundings
+
+
+@dataclass(frozen=True, kw_only=True)
+class Receiver:
+    """A receiver: its sides by number, bandwidth [Hz], ratio it needs [dB], and how its quality falls."""
+
+    sides: tuple[int, ...]
+    bandwidth_hz: float = 200_000.0
+    needed_db: float = 20.0
+    digital: bool = False
+
+
+@dataclass(frozen=True, kw_only=True)
+class Carried:
+    """Transmitters as arrays (n,), one for each receiver: whether on, frequency [Hz], radiated power [dBm], bandwidth
+    [Hz], and what their bodies cost in the middle [dB]; `behind`: 1 worn on the back, −1 held in front."""
+
+    on: NDArray[np.bool_]
+    freq_hz: Floats
+    power_dbm: Floats
+    bandwidth_hz: Floats
+    body_db: Floats
+    behind: Floats
+
+
+@dataclass(frozen=True)
+class Shown:
+    """What the receivers measure: level in the channel (n, 2) [dBm] at the receiver's input, ratio of the own carrier
+    to everything else (n, 2) [dB] and whatever else there is (n, 2) [dBm]. One side: the other is NaN."""
+
+    level_dbm: Floats
+    ratio_db: Floats
+    rest_dbm: Floats
+    place_m: Floats
+
+
+@dataclass
+class Reception:
+    """The receivers of a venue and the people who carry their transmitters. `venue` holds everybody else."""
+
+    venue: Venue
+    sides: Sequence[Side]
+    receivers: Sequence[Receiver]
+    ways: Sequence[Way]
+    height_m: float = 1.5
+    _rest: dict[int, Floats] = field(default_factory=dict, repr=False)
+    _rest_key: tuple[object, ...] = field(default=(), repr=False)
+
+    def __post_init__(self) -> None:
+        self._on_side: Mapping[int, NDArray[np.intp]] = {
+            s: np.array([i for i, r in enumerate(self.receivers) if s in r.sides], np.intp)
+            for s in range(len(self.sides))
+        }
+        self._bandwidth = np.array([r.bandwidth_hz for r in self.receivers], float)
+        self._needed = np.array([r.needed_db for r in self.receivers], float)
+        self._soft = np.array([_SOFT_DB["digital" if r.digital else "analogue"] for r in self.receivers], float)
+
+    def places(self, time_s: float) -> tuple[Floats, Floats]:
+        """Where everybody is (n, 3) [m], and which way they face (n,) [rad]."""
+        at = np.array([w.where(time_s) for w in self.ways], float).reshape(-1, 3)
+        return np.column_stack([at[:, :2], np.full(len(at), self.height_m)]), at[:, 2]
+
+    def shown(self, time_s: float, freq_hz: Floats, carried: Carried) -> Shown:
+        """What receivers tuned to frequencies (n,) [Hz] measure at a moment."""
+        n = len(self.receivers)
+        place, facing = self.places(time_s)
+        rest = self._rest_of(time_s, freq_hz, carried, place)
+        inside = _share_inside(carried, freq_hz, self._bandwidth)
+        level, ratio, others = (np.full((n, 2), np.nan) for _ in range(3))
+        for s, side in enumerate(self.sides):
+            who = self._on_side[s]
+            if not len(who):
+                continue
+            own = self._own_dbm(side, who, place, facing, time_s, carried) + inside[who]
+            own = np.where(carried.on[who], own, SILENT_DBM)
+            column = [self.receivers[i].sides.index(s) for i in who]
+            disturbed = dbm(milliwatts(rest[s]) + milliwatts(self._noise_dbm(side.antenna.front, freq_hz[who], who)))
+            level[who, column] = dbm(milliwatts(own) + milliwatts(disturbed))
+            ratio[who, column] = own - disturbed
+            others[who, column] = disturbed
+        return Shown(level, ratio, others, place)
+
+    def quality(self, shown: Shown) -> Floats:
+        """How much of the signal arrives intact (n,), 0…1, on the better side."""
+        better = np.nanmax(np.where(np.isnan(shown.ratio_db), -np.inf, shown.ratio_db), axis=1)
+        spare = np.clip((better - self._needed + _HALF_UNDER_DB) / self._soft, -60, 60)
+        return np.asarray(1 / (1 + np.exp(-spare)))
+
+    def median_dbm(self, side: int, carried: Carried, place_m: Floats) -> Floats:
+        """The link budget (n,) [dBm]: median level at the receivers' inputs on a side with everybody at places (n, 3),
+        bodies as they are in the middle."""
+        there, freq = self.sides[side], carried.freq_hz
+        heard = arriving_db(place_m, there.end, there.around, freq)
+        return np.asarray(carried.power_dbm - carried.body_db + heard + _gain_db(there.antenna.front, freq))
+
+    def _own_dbm(
+        self, side: Side, who: NDArray[np.intp], place: Floats, facing: Floats, time_s: float, carried: Carried
+    ) -> Floats:
+        """Level (k,) of the own carriers at the receivers' inputs, faded."""
+        at, freq = place[who], carried.freq_hz[who]
+        mast = np.asarray(side.end.pos_m, float)
+        away = mast[:2] - at[:, :2]
+        towards = np.cos(np.arctan2(away[:, 0], away[:, 1]) - facing[who])
+        body = carried.body_db[who] + _FACING_DB * carried.behind[who] * towards
+        sway = _SWAY_DEG * np.sin(0.7 * time_s + who)
+        heard = arriving_db(at, side.end, side.around, freq, sway)
+        seed = self.venue.seed
+        faded = between_db(at, mast, freq, seed) + slow_db(at, seed, SLOW_DB)
+        return np.asarray(carried.power_dbm[who] - body + heard + faded + _gain_db(side.antenna.front, freq))
+
+    def _noise_dbm(self, front: Front | None, freq_hz: Floats, who: NDArray[np.intp]) -> Floats:
+        front = front or Front()
+        factor = milliwatts(man_made_noise_db(freq_hz, self.venue.surroundings)) + milliwatts(front.noise_figure_db) - 1
+        return np.asarray(
+            KT0_DBM_HZ + 10 * np.log10(self._bandwidth[who]) + 10 * np.log10(factor) + _gain_db(front, freq_hz)
+        )
+
+    def _rest_of(self, time_s: float, freq_hz: Floats, carried: Carried, place: Floats) -> dict[int, Floats]:
+        """What else arrives on each side in the channels of its receivers [dBm]; worked out anew every second, and when
+        anybody comes on, goes off or changes frequency."""
+        key = (int(time_s / _REST_EVERY_S), freq_hz.tobytes(), carried.on.tobytes(), carried.freq_hz.tobytes())
+        if key != self._rest_key:
+            self._rest_key = key
+            names = [f"own {i}" for i in range(len(freq_hz))]
+            own = tuple(
+                Emitter(
+                    name=names[i], freq_hz=round(carried.freq_hz[i]), power_dbm=float(carried.power_dbm[i]),
+                    position=(float(place[i, 0]), float(place[i, 1]), float(place[i, 2])),
+                    bandwidth_hz=float(carried.bandwidth_hz[i]), extra_loss_db=float(carried.body_db[i]), ours=True,
+                )
+                for i in np.flatnonzero(carried.on)
+            )  # fmt: skip
+            world = Venue(**{**vars(self.venue), "emitters": (*self.venue.emitters, *own)})
+            self._rest = {
+                s: world.channels_dbm(
+                    side.antenna, freq_hz[who], self._bandwidth[who], [names[i] for i in who], time_s
+                )
+                for s, side in enumerate(self.sides) if len(who := self._on_side[s])
+            }  # fmt: skip
+        return self._rest
+
+
+def _gain_db(front: Front | None, freq_hz: Floats) -> Floats:
+    """What an antenna system does to a level [dB]."""
+    return np.zeros(len(freq_hz)) if front is None else np.asarray(dbm(front.gain_at(freq_hz)))
+
+
+def _share_inside(carried: Carried, freq_hz: Floats, bandwidth_hz: Floats) -> Floats:
+    """What of each own carrier falls into the channel that its receiver is tuned to [dB]."""
+    half = (bandwidth_hz + carried.bandwidth_hz) / 2
+    overlap = np.clip((half - np.abs(carried.freq_hz - freq_hz)) / carried.bandwidth_hz, 0.0, 1.0)
+    return np.asarray(dbm(np.maximum(overlap, 1e-12)))
