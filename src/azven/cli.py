@@ -267,15 +267,49 @@ def watch(racks: tuple[str, ...], for_s: float | None, log: Path | None, as_json
         with suppress(OSError):  # whoever read along is gone; the log goes on
             click.echo(line if as_json else f"{t:9.1f} s  {line}")
 
-    over = threading.Event()
-    for number in (signal.SIGINT, signal.SIGTERM):
-        signal.signal(number, lambda *_: over.set())
+    over = _until_stopped()
     try:
         wanted = [address(text, schemes()) for text in racks]
         reached = watching.watch(wanted, tell, over, for_s, log, os.environ.get("AZVEN_RACK_TOKEN") or None)
     except Refusal as refusal:
         _refuse("", str(refusal))
     sys.exit(0 if reached else UNREACHED)
+
+
+@main.command()
+@click.option("--port", type=click.IntRange(1, 65_000), help="First port; any free ones without it.")
+def racks(port: int | None) -> None:
+    """Start the demonstration's stand-in racks on loopback ports and print their addresses, until Ctrl+C."""
+    import tempfile
+
+    from azven.work import demo, demo_story
+    from azven.work.scope import opening
+    from azven.work.simulated_racks import SimulatedRacks
+
+    over = _until_stopped()
+    with tempfile.TemporaryDirectory(prefix="azven-racks-") as folder:
+        store = demo.build(Path(folder))
+        try:
+            there = SimulatedRacks(store, opening(store), demo_story.venue(), demo.script()["rack_faults"])
+        finally:
+            store.close()
+    try:
+        there.start(port or 0)
+    except OSError as error:
+        _refuse("", f"The racks cannot be started from port {port} on ({error.strerror}).")
+    for server in there.house.servers:
+        click.echo(f"{server.address}  {server.rack.id}  {server.rack.rack['name']}")
+    sys.stdout.flush()
+    over.wait()
+    there.stop()
+
+
+def _until_stopped() -> threading.Event:
+    """Set when somebody stops us."""
+    over = threading.Event()
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, lambda *_: over.set())
+    return over
 
 
 def _answer(answer: dict[str, Any], output: Path | None) -> None:

@@ -92,14 +92,17 @@ class Hub:
     def _run(self) -> None:
         self._loop.call_soon(self._tick)
         self._loop.run_forever()
+        self._loop.run_until_complete(self._shut())
+        self._loop.close()
+
+    async def _shut(self) -> None:
         for key in list(self._peers):
             self._remove(key)
-        left = asyncio.all_tasks(self._loop)
+        left = [t for t in asyncio.all_tasks() if t is not asyncio.current_task()]
         for task in left:
             task.cancel()
-        self._loop.run_until_complete(asyncio.gather(*left, return_exceptions=True))
-        self._loop.run_until_complete(asyncio.sleep(0))
-        self._loop.close()
+        await asyncio.gather(*left, return_exceptions=True)
+        await asyncio.sleep(0)
 
     def _tick(self) -> None:
         now_s = self.now()

@@ -6,7 +6,7 @@ a seed and a place, so that a moment can be seen again.
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,11 +23,12 @@ SLOW_DB = 2.0
 _FACING_DB = 6.0
 """What a body costs more, or less, as it is turned towards the antenna or away from it."""
 _SWAY_DEG = 10.0
-_REST_EVERY_S = 1.0
+_REST_EVERY_S = 4.0
 _SOFT_DB = {"analogue": 3.0, "digital": 1.0}
 _HALF_UNDER_DB = 6.0
 """Quality is half at so many decibels under the needed ratio, and changes over so many."""
 SILENT_DBM = -160.0
+_BAND_GAP_HZ = 50e6
 
 
 @dataclass(frozen=True)
@@ -111,8 +112,10 @@ class Reception:
             who = self._on_side[s]
             if not len(who):
                 continue
-            own = self._own_dbm(side, who, place, facing, time_s, carried) + inside[who]
-            own = np.where(carried.on[who], own, SILENT_DBM)
+            own = np.full(len(who), SILENT_DBM)
+            on = carried.on[who]
+            if on.any():
+                own[on] = self._own_dbm(side, who[on], place, facing, time_s, carried) + inside[who[on]]
             column = [self.receivers[i].sides.index(s) for i in who]
             disturbed = dbm(milliwatts(rest[s]) + milliwatts(self._noise_dbm(side.antenna.front, freq_hz[who], who)))
             level[who, column] = dbm(milliwatts(own) + milliwatts(disturbed))
@@ -132,6 +135,18 @@ class Reception:
         there, freq = self.sides[side], carried.freq_hz
         heard = arriving_db(place_m, there.end, there.around, freq)
         return np.asarray(carried.power_dbm - carried.body_db + heard + _gain_db(there.antenna.front, freq))
+
+    def world(self, carried: Carried, place_m: Floats) -> Venue:
+        """The venue with what is on of ours, at places (n, 3)."""
+        own = tuple(
+            Emitter(
+                name=_name(int(i)), freq_hz=round(carried.freq_hz[i]), power_dbm=float(carried.power_dbm[i]),
+                position=(float(place_m[i, 0]), float(place_m[i, 1]), float(place_m[i, 2])),
+                bandwidth_hz=float(carried.bandwidth_hz[i]), extra_loss_db=float(carried.body_db[i]), ours=True,
+            )
+            for i in np.flatnonzero(carried.on)
+        )  # fmt: skip
+        return replace(self.venue, emitters=(*self.venue.emitters, *own))
 
     def _own_dbm(
         self, side: Side, who: NDArray[np.intp], place: Floats, facing: Floats, time_s: float, carried: Carried
@@ -156,28 +171,34 @@ class Reception:
         )
 
     def _rest_of(self, time_s: float, freq_hz: Floats, carried: Carried, place: Floats) -> dict[int, Floats]:
-        """What else arrives on each side in the channels of its receivers [dBm]; worked out anew every second, and when
-        anybody comes on, goes off or changes frequency."""
+        """What else arrives on each side in the channels of its receivers [dBm]; worked out anew every few seconds, and
+        when anybody comes on, goes off or changes frequency."""
         key = (int(time_s / _REST_EVERY_S), freq_hz.tobytes(), carried.on.tobytes(), carried.freq_hz.tobytes())
         if key != self._rest_key:
             self._rest_key = key
-            names = [f"own {i}" for i in range(len(freq_hz))]
-            own = tuple(
-                Emitter(
-                    name=names[i], freq_hz=round(carried.freq_hz[i]), power_dbm=float(carried.power_dbm[i]),
-                    position=(float(place[i, 0]), float(place[i, 1]), float(place[i, 2])),
-                    bandwidth_hz=float(carried.bandwidth_hz[i]), extra_loss_db=float(carried.body_db[i]), ours=True,
-                )
-                for i in np.flatnonzero(carried.on)
-            )  # fmt: skip
-            world = Venue(**{**vars(self.venue), "emitters": (*self.venue.emitters, *own)})
-            self._rest = {
-                s: world.channels_dbm(
-                    side.antenna, freq_hz[who], self._bandwidth[who], [names[i] for i in who], time_s
-                )
-                for s, side in enumerate(self.sides) if len(who := self._on_side[s])
-            }  # fmt: skip
+            names = [_name(i) for i in range(len(freq_hz))]
+            world = self.world(carried, place)
+            self._rest = {}
+            for s, side in enumerate(self.sides):
+                who = self._on_side[s]
+                arriving = np.full(len(who), -np.inf)
+                for band in _bands(freq_hz[who]):
+                    there = who[band]
+                    arriving[band] = world.channels_dbm(
+                        side.antenna, freq_hz[there], self._bandwidth[there], [names[i] for i in there], time_s
+                    )
+                self._rest[s] = arriving
         return self._rest
+
+
+def _bands(freq_hz: Floats) -> list[NDArray[np.intp]]:
+    """Frequencies (n,) by the bands they lie in: parted where nothing is for 50 MHz."""
+    order = np.argsort(freq_hz, kind="stable")
+    return [b for b in np.split(order, np.flatnonzero(np.diff(freq_hz[order]) > _BAND_GAP_HZ) + 1) if len(b)]
+
+
+def _name(i: int) -> str:
+    return f"own {i}"
 
 
 def _gain_db(front: Front | None, freq_hz: Floats) -> Floats:

@@ -1,6 +1,7 @@
 """People on their ways: each walks about the part of a room that is theirs, turns, and stands still.
 
-A way is a loop of about twenty minutes, there and back, that is made once from a seed; time is an argument. Nobody walks through a wall.
+A way is a loop of about twenty minutes, there and back, that is made once from a seed; time is an argument. Nobody
+walks through a wall.
 """
 
 from collections.abc import Sequence

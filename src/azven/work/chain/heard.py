@@ -179,7 +179,7 @@ def hear(
         )
     bearing = None
     if end.kind == "beam" and end.aim_m is not None:
-        bearing = _bearing_deg(place, end.aim_m)
+        bearing = bearing_deg(place, end.aim_m)
     there = Antenna(
         position=place,
         gain_dbi=end.gain_dbi,
@@ -195,5 +195,5 @@ def hear(
     return quiet.sweep(there, SETTINGS, number, own_on=True)
 
 
-def _bearing_deg(here: tuple[float, float, float], there: tuple[float, float, float]) -> float:
+def bearing_deg(here: tuple[float, float, float], there: tuple[float, float, float]) -> float:
     return math.degrees(math.atan2(there[0] - here[0], there[1] - here[1]))
