@@ -254,7 +254,8 @@ OLD_CODES = {"2a-b": "2T3O", "a+b-c": "3T3O", "3a-2b": "2T5O"}
 
 
 NEWER_TABLES = ("reception", "pair", "worn", "person", "route", "port", "wide_pack", "wideband", "occupant",
-                "radar_event", "intercom", "talk_group")  # fmt: skip
+                "radar_event", "intercom", "talk_group", "listed_rack", "rack_network", "mapped", "wanted", "proof",
+                "sign_off", "walk_test")  # fmt: skip
 NEWER_COLUMNS = {
     "link": ("receiver", "power_step_mw", "switched_on"),
     "unit": ("carried", "firmware", "condition", "site_home_id"),

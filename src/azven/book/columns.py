@@ -29,7 +29,8 @@ KINDS: tuple[type[r.Record], ...] = (
     r.Region, r.Site, r.Zone, r.Relation, r.Neighbour, r.Sweep, r.Trace, r.Model, r.Unit, r.Show, r.Act, r.Link,
     r.Plan, r.Assignment, r.KeptPlan, r.Permit, r.Wall, r.Area, r.Mount, r.Antenna, r.Backdrop, r.Design,
     r.Retention, r.Reception, r.Pair, r.Person, r.Worn, r.Route, r.Port, r.Wideband, r.WidePack,
-    r.Occupant, r.RadarEvent, r.Intercom, r.TalkGroup,
+    r.Occupant, r.RadarEvent, r.Intercom, r.TalkGroup, r.ListedRack, r.RackNetwork, r.Mapped, r.Wanted, r.Proof,
+    r.SignOff, r.WalkTest,
 )  # fmt: skip
 """Every kind of record, parents before children."""
 LARGE: tuple[type[r.Record], ...] = (r.Trace, r.Unit)

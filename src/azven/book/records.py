@@ -34,6 +34,9 @@ RouteKind = Literal["console input", "network channel", "analogue port"]
 WideState = Literal["muted", "active", "last"]
 Choosing = Literal["is set", "itself", "hops"]
 PortKind = Literal["two-wire", "four-wire", "radio", "telephone"]
+ProofStep = Literal["reset", "band", "network", "frequency", "off", "sync", "on", "tone", "level", "gain", "lock",
+                    "squelch", "spare"]  # fmt: skip
+Outcome = Literal["held", "remark", "failed", "left open"]
 
 SERVICES: tuple[Service, ...] = get_args(Service)
 USE_CLASSES: tuple[UseClass, ...] = get_args(UseClass)
@@ -59,6 +62,8 @@ ROUTE_KINDS: tuple[RouteKind, ...] = get_args(RouteKind)
 WIDE_STATES: tuple[WideState, ...] = get_args(WideState)
 CHOOSINGS: tuple[Choosing, ...] = get_args(Choosing)
 PORT_KINDS: tuple[PortKind, ...] = get_args(PortKind)
+PROOF_STEPS: tuple[ProofStep, ...] = get_args(ProofStep)
+OUTCOMES: tuple[Outcome, ...] = get_args(Outcome)
 
 EPOCH = datetime(2000, 1, 1, tzinfo=UTC)
 
@@ -619,6 +624,93 @@ class Design(Record):
     site_id: int
     name: str
     document: dict[str, Any] = field(default_factory=dict)
+    note: str = ""
+
+
+@record
+class ListedRack(Record):
+    """A rack as the list of a site has it: where it answers, the id it has of itself (`rack`), and how its network is
+    to be set (`network`: ports by role, as in the card of the rack link). `console`: its number at the console."""
+
+    site_id: int
+    name: str
+    address: str = ""
+    rack: str = ""
+    kind: str = "receivers"
+    channels: int = 0
+    layout: str = "switched"
+    console: int | None = None
+    network: dict[str, Any] = field(default_factory=dict)
+    position: int = 0
+
+
+@record
+class RackNetwork(Record):
+    """What the racks of a site hang on: subnets by role, what consoles show, cables between devices."""
+
+    site_id: int
+    subnets: dict[str, Any] = field(default_factory=dict)
+    consoles: tuple[tuple[str, int, str, tuple[str, ...]], ...] = ()
+    cables: tuple[tuple[str, str], ...] = ()
+
+
+@record
+class Mapped(Record):
+    """The channel of a rack that a link is on: ids of the rack and of the channel, as the rack says them."""
+
+    show_id: int
+    link_id: int
+    rack: str
+    channel: str
+
+
+@record
+class Wanted(Record):
+    """How a link's unit is to be set, by the names of the rack link; what is missing does not matter."""
+
+    show_id: int
+    link_id: int
+    settings: dict[str, Any] = field(default_factory=dict)
+
+
+@record
+class Proof(Record):
+    """A step of a link's bring-up as it ended: what was `measured`, a `note` or the reason why it is left open."""
+
+    show_id: int
+    link_id: int
+    step: ProofStep
+    outcome: Outcome = "held"
+    made_by: str = ""
+    made_at: datetime = EPOCH
+    measured: dict[str, Any] = field(default_factory=dict)
+    note: str = ""
+
+
+@record
+class SignOff(Record):
+    """A show signed off: what was left open, and what every link was like then, as digests by link id."""
+
+    show_id: int
+    made_by: str = ""
+    made_at: datetime = EPOCH
+    left_open: tuple[str, ...] = ()
+    prints: dict[str, str] = field(default_factory=dict)
+    note: str = ""
+
+
+@record
+class WalkTest(Record):
+    """A walk through a room: who walked, `marks` (second, x [m], y [m], letter), and `readings` of its links by link
+    id, each (second, level A, level B, quality)."""
+
+    show_id: int
+    zone_id: int
+    name: str
+    made_by: str = ""
+    made_at: datetime = EPOCH
+    marks: tuple[tuple[float, float, float, str], ...] = ()
+    readings: dict[str, Any] = field(default_factory=dict)
     note: str = ""
 
 

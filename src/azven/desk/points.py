@@ -4,6 +4,8 @@ from azven.book.records import Design
 from azven.desk.session import Session
 from azven.work import ground, kit, listen
 from azven.work.kit import views, wideband
+from azven.work.prove import signing
+from azven.work.prove.proofs import lanes
 
 Points = tuple[tuple[str, str], ...]
 """(text, colour role)."""
@@ -62,6 +64,16 @@ def of_chain(session: Session) -> Points:
     designs = session.store.all(Design, site_id=session.scope.site)
     count = sum(known[d.id][1] for d in designs if known.get(d.id, (None, 0))[0] == d.version)
     return ((f"{count} wrong", "ochre_text"),) if count else ()
+
+
+def of_prove(session: Session) -> Points:
+    """Links to prove, and those that changed since the show was signed off."""
+    standing = signing.standing(session.store, session.scope)
+    if standing.signed is not None:
+        count = len(standing.changed)
+        return ((f"{count} changed", "brick_text"),) if count else ()
+    open_links = sum(not lane.proven for lane in lanes(session.store, session.scope))
+    return ((f"{open_links} to prove", "ochre_text"),) if open_links else ()
 
 
 def of_reach(_: Session) -> Points:

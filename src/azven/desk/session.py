@@ -46,6 +46,7 @@ from azven.work.plan import Board
 from azven.work.scope import Scope, exists, opening
 
 if TYPE_CHECKING:
+    from azven.desk.prove.racks import RackDesk
     from azven.work.surroundings import Surroundings
 
 _PICTURE_DEPENDS_ON = (Sweep, Trace, Neighbour, Region, Site)
@@ -95,6 +96,7 @@ class Session(QObject):
         self.selection: Chosen | None = None
         self.act: int | None = None
         self.theme: Theme = DAYLIGHT
+        self._racks: RackDesk | None = None
         self.held: Callable[[], str] = str
         """What goes on between jobs and would end by going elsewhere, such as a timetable; empty for nothing."""
         self.wrong: dict[int, tuple[int, int]] = {}
@@ -266,6 +268,15 @@ class Session(QObject):
         """The simulated venue, where one is at the site in view."""
         return self.venue if self.venue is not None and self.venue.site == self.scope.site else None
 
+    @property
+    def racks(self) -> "RackDesk":
+        """The racks that this window is connected to; made when they are first asked for."""
+        if self._racks is None:
+            from azven.desk.prove.racks import RackDesk
+
+            self._racks = RackDesk(self)
+        return self._racks
+
     def choose_act(self, act: int | None) -> None:
         """Look at one act: what is not on in it is dimmed; None looks at all."""
         if act != self.act:
@@ -372,8 +383,10 @@ class Session(QObject):
             self.reached.emit()
 
     def rest(self) -> None:
-        """Look no more: the book is being closed."""
+        """Look no more, and let go of the racks: the book is being closed."""
         self._watch.stop()
+        if self._racks is not None:
+            self._racks.stop()
 
     # -- telling -------------------------------------------------------------------------------------
 

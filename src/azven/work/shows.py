@@ -14,18 +14,23 @@ from azven.book.records import (
     Intercom,
     KeptPlan,
     Link,
+    Mapped,
     Model,
     Pair,
     Person,
     Plan,
     Port,
+    Proof,
     RadarEvent,
     Reception,
     Record,
     Route,
     Show,
+    SignOff,
     Site,
     TalkGroup,
+    WalkTest,
+    Wanted,
     Wideband,
     WidePack,
     Worn,
@@ -36,7 +41,9 @@ from azven.refusal import Refusal
 from azven.work import ground, kit
 from azven.work.copying import Copier
 
-_OF_SHOW: tuple[type[Record], ...] = (Pair, Route, Port, RadarEvent, Intercom, TalkGroup)
+_OF_SHOW: tuple[type[Record], ...] = (Pair, Route, Port, RadarEvent, Intercom, TalkGroup, Wanted)
+_PROVEN: tuple[type[Record], ...] = (Mapped, Proof, SignOff, WalkTest)
+"""What was done for a show on its day; a copy of it begins anew."""
 
 
 def shows(store: Store, site_id: int) -> list[Show]:
@@ -159,11 +166,8 @@ def remove_show(store: Store, show: Show) -> Edit:
     people, links = store.all(Person, show_id=show.id), store.all(Link, show_id=show.id)
     gone += [w for p in people for w in store.all(Worn, person_id=p.id)]
     gone += [r for x in links for r in store.all(Reception, link_id=x.id)]
-    gone += [
-        r
-        for kind in (WidePack, Wideband, Pair, Route, Port, RadarEvent, Intercom, TalkGroup)
-        for r in store.all(kind, show_id=show.id)
-    ]
+    of_show: tuple[type[Record], ...] = (WidePack, Wideband, *_OF_SHOW, *_PROVEN)
+    gone += [r for kind in of_show for r in store.all(kind, show_id=show.id)]
     gone += [*people, *plans, *store.all(KeptPlan, show_id=show.id), *links]
     return Edit(f"Remove {show.name}", remove([*gone, *store.all(Act, show_id=show.id), show]))
 

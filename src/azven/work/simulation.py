@@ -3,6 +3,7 @@
 import math
 from collections.abc import Callable
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from azven.book.edits import Edit
 from azven.book.records import Assignment, Hears, Link, Model, Zone
@@ -13,6 +14,9 @@ from azven.rf.venue import Emitter, Venue
 from azven.work import demo, demo_story, ground, ids, kit, plan
 from azven.work.scope import Scope, exists
 from azven.work.surroundings import OnOffer
+
+if TYPE_CHECKING:
+    from azven.work.simulated_racks import SimulatedRacks
 
 _STANDS: dict[str, tuple[str, str, Hears]] = {
     "omni": ("whip, omnidirectional, 1.6 m", "Rope Hall, riser", "in-ears"),
@@ -29,6 +33,7 @@ class SimulatedVenue:
         self.own_on = False
         self.site = scope.site
         self._store = store
+        self._racks: SimulatedRacks | None = None
         self.analysers = {name: StandInAnalyser(self._reader(name), pace) for name in _STANDS}
         self.follow(scope)
         store.listen(self._landed)
@@ -46,6 +51,16 @@ class SimulatedVenue:
     def stop(self) -> None:
         for analyser in self.analysers.values():
             analyser.stop()
+        if self._racks is not None:
+            self._racks.stop()
+
+    def racks(self) -> "SimulatedRacks":
+        if self._racks is None:
+            from azven.work.simulated_racks import SimulatedRacks
+
+            faults = demo.script()["rack_faults"]
+            self._racks = SimulatedRacks(self._store, self._scope, demo_story.venue(), faults).start()
+        return self._racks
 
     def instruments(self) -> tuple[OnOffer, ...]:
         return tuple(OnOffer(a.resource, *_STANDS[name]) for name, a in self.analysers.items())
@@ -63,8 +78,9 @@ class SimulatedVenue:
         intercept = demo.script()["venue"]["front_iip3_dbm"].get(name)
 
         def read(settings: SweepSettings, number: int) -> Sweep:
-            world = replace(self._world, front_iip3_dbm=intercept)
-            return world.sweep(world.antennas[name], settings, 1_000 + number, self.own_on)
+            heard = self._world if self.own_on or self._racks is None else self._racks.air.world()
+            world = replace(heard, front_iip3_dbm=intercept, antennas=self._world.antennas)
+            return world.sweep(world.antennas[name], settings, 1_000 + number, self.own_on or self._racks is not None)
 
         return read
 

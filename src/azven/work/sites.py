@@ -8,10 +8,12 @@ from azven.book.records import (
     Area,
     Backdrop,
     Design,
+    ListedRack,
     Mount,
     Neighbour,
     Occupant,
     Permit,
+    RackNetwork,
     Record,
     Relation,
     Show,
@@ -29,7 +31,7 @@ from azven.work.ground.hours import zone_here
 from azven.work.ground.site import unused
 from azven.work.wording import listed
 
-_OF_SITE: tuple[type[Record], ...] = (Neighbour, Occupant, Permit, Wall, Backdrop, Design)
+_OF_SITE: tuple[type[Record], ...] = (Neighbour, Occupant, Permit, Wall, Backdrop, Design, RackNetwork)
 _OF_ZONE: tuple[type[Record], ...] = (Area, Mount, Antenna)
 
 
@@ -80,7 +82,8 @@ def remove_site(store: Store, site: Site) -> Edit:
     gone: list[Record] = [t for s in sweeps for t in store.all(Trace, sweep_id=s.id)]
     gone += [*sweeps, *_relations(store, rooms)]
     gone += [r for kind in _OF_ZONE for z in rooms for r in store.all(kind, zone_id=z.id)]
-    gone += [r for kind in _OF_SITE for r in store.all(kind, site_id=site.id)]
+    of_site: tuple[type[Record], ...] = (*_OF_SITE, ListedRack)
+    gone += [r for kind in of_site for r in store.all(kind, site_id=site.id)]
     at_home = store.all(Unit, site_home_id=site.id)
     homeless = tuple(c for u in at_home for c in replace_record(u, replace(u, site_home_id=None)))
     return Edit(f"Remove {site.name}", homeless + remove([*gone, *rooms, site]))

@@ -2,7 +2,8 @@
 
 from typing import Literal
 
-StageName = Literal["ground", "listen", "kit", "plan", "chain", "reach"]
+StageName = Literal["ground", "listen", "kit", "plan", "chain", "reach", "prove"]
 TITLES: dict[StageName, str] = {
     "ground": "Ground", "listen": "Listen", "kit": "Kit", "plan": "Plan", "chain": "Chain", "reach": "Reach",
+    "prove": "Prove",
 }  # fmt: skip

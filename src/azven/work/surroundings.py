@@ -2,11 +2,14 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from azven.book.records import Hears
 from azven.rf.venue import Venue
 from azven.work.scope import Scope
+
+if TYPE_CHECKING:
+    from azven.work.simulated_racks import SimulatedRacks
 
 
 @dataclass(frozen=True)
@@ -38,6 +41,10 @@ class Surroundings(Protocol):
 
     def follow(self, scope: Scope) -> None:
         """Our transmitters are those of this show from now on."""
+        ...
+
+    def racks(self) -> "SimulatedRacks":
+        """The racks of the show in view, started when they are first asked for."""
         ...
 
     def stop(self) -> None:

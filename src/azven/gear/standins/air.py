@@ -10,6 +10,7 @@ import numpy as np
 from azven.gear.standins.things import Channel, Fields, Pack
 from azven.rf.levels import Floats
 from azven.rf.sweep import SweepSettings
+from azven.rf.venue import Venue
 from azven.rf.venue.reception import Carried, Reception, Shown
 
 _TICK_S = 0.1
@@ -90,6 +91,10 @@ class Air:
             body_db=np.array([s.body_db for s in self.seats]), behind=np.array([s.behind for s in self.seats]),
         )  # fmt: skip
 
+    def world(self) -> Venue:
+        """The venue with what is on of ours now."""
+        return self.reception.world(self.carried(), self.reception.places(self._clock())[0])
+
     def tuned_hz(self) -> Floats:
         """What every receiver is tuned to; an in-ear pack to what it was last synced with."""
         tuned = []
@@ -158,11 +163,12 @@ class Air:
         freq = np.asarray(freq_hz, float)
         side = self.reception.sides[self.reception.receivers[i].sides[0]]
         step = float(freq[1] - freq[0]) if len(freq) > 1 else 25_000.0
-        settings = SweepSettings(start_hz=round(freq[0]), stop_hz=round(max(freq[-1], freq[0] + step)),
-                                 points=max(len(freq), 2), rbw_hz=max(step, 1_000.0))  # fmt: skip
-        number = int(self._clock() / _TICK_S)
-        world = self.reception.world(self.carried(), self.reception.places(self._clock())[0])
-        return np.asarray(world.sweep(side.antenna, settings, number, True, self._clock()).level_dbm[: len(freq)])
+        settings = SweepSettings(
+            start_hz=round(freq[0]), stop_hz=round(max(freq[-1], freq[0] + step)), points=max(len(freq), 2),
+            rbw_hz=max(step, 1_000.0),
+        )  # fmt: skip
+        swept = self.world().sweep(side.antenna, settings, int(self._clock() / _TICK_S), True, self._clock())
+        return np.asarray(swept.level_dbm[: len(freq)])
 
 
 def _half(level: float) -> float:

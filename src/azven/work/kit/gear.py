@@ -15,16 +15,19 @@ from azven.book.records import (
     Act,
     Assignment,
     Link,
+    Mapped,
     Model,
     Pair,
     Person,
     Plan,
     Port,
+    Proof,
     Reception,
     Record,
     Route,
     Show,
     Unit,
+    Wanted,
     Worn,
     Zone,
 )
@@ -203,7 +206,7 @@ def change_links(store: Reading, chosen: Sequence[Link], models: Sequence[Model]
     return Edit(title, tuple(changes), tuple(x.id for x in chosen))
 
 
-_OF_LINK: tuple[type[Record], ...] = (Assignment, Reception, Worn, Route)
+_OF_LINK: tuple[type[Record], ...] = (Assignment, Reception, Worn, Route, Mapped, Wanted, Proof)
 
 
 def of_links(store: Reading, numbers: AbstractSet[int]) -> list[Record]:

@@ -1,0 +1,1 @@
+"""Prove on the screen."""

@@ -1,0 +1,307 @@
+"""The bring-up: the step that is due above, every link on its way below."""
+
+from functools import partial
+from typing import Any
+
+from PyQt6.QtWidgets import QCheckBox, QLineEdit, QVBoxLayout, QWidget
+
+from azven.book.records import Link, Outcome, ProofStep
+from azven.desk.prove.lanes import LanesView, StepHeads
+from azven.desk.prove.now_panel import NowPanel
+from azven.desk.session import Session
+from azven.desk.stage import FittedLabel, button, choice, label, row, rule, scrolled
+from azven.desk.tabs import Page
+from azven.gear.racks.calls import Call
+from azven.gear.racks.card import ChannelCard
+from azven.work import chosen, ids
+from azven.work.prove import proofs
+from azven.work.prove.here import goes_on
+from azven.work.prove.proofs import Lane
+from azven.work.prove.steps import TOGETHER, Judged
+
+_SYNC_S = 8
+_SCHOOLS: list[tuple[str, object]] = [
+    ("all together, then one by one", False), ("link by link, a sweep between", True),
+]  # fmt: skip
+_SCHOOL_TIP = (
+    "All together: quickest, and every transmitter is looked for beside those that are on already. "
+    "Link by link with a sweep between: slower, and shows which one brings something up."
+)
+_GAINS: list[tuple[str, object]] = [("low at the transmitter", "low"), ("loud in the air", "loud")]
+_GAIN_TIP = (
+    "Low at the transmitter, more at the console: room for a shout, a little more noise. "
+    "Loud in the air: the better ratio, and a shout may clip where nobody can turn it down."
+)
+_WRITES: dict[str, tuple[str, ...]] = {
+    "network": ("name",), "frequency": ("freq_hz",), "level": ("level",), "lock": ("mute_lock",),
+    "squelch": ("squelch_db", "tone_key"),
+}  # fmt: skip
+_HELPERS = (("on", "Switch on"), ("off", "Switch off"), ("unmute", "Unmute"), ("battery", "Fresh battery"),
+            ("quieter", "6 dB quieter"))  # fmt: skip
+
+
+class BringUp(Page):
+    """What is due is the first step that has not ended; a lane that is chosen is looked at instead."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.panel, self.lanes, self.heads = NowPanel(session), LanesView(session), StepHeads(session)
+        self.school = choice(_SCHOOLS, "Order")
+        self.school.setToolTip(_SCHOOL_TIP)
+        self.gain = choice(_GAINS, "Gain")
+        self.gain.setToolTip(_GAIN_TIP)
+        self.by_itself = QCheckBox("measured steps go on by themselves")
+        self.by_itself.setChecked(True)
+        self.count = FittedLabel("dim")
+        self.why = QLineEdit()
+        self.why.setPlaceholderText("Why? It stands on the sign-off.")
+        self.why.setAccessibleName("Reason")
+        self._asked: Outcome | None = None
+        self._shown: tuple[Lane, ProofStep] | None = None
+        self._judged: Judged | None = None
+        self._busy = False
+        self._pinned: int | None = None
+        self._lay_out()
+        self.panel.said.connect(self._said)
+        self.lanes.chosen_changed.connect(self._lane_chosen)
+        self.school.activated.connect(self.refresh)
+        self.why.returnPressed.connect(self._with_reason)
+
+    def _lay_out(self) -> None:
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 2, 0, 0)
+        box.setSpacing(5)
+        box.addWidget(self.panel)
+        self.reason = QWidget()
+        write = button("Write down", self._with_reason)
+        never = button("Never mind", self._no_reason, name="flat")
+        self.reason.setLayout(row(self.why, write, never))
+        self.reason.setVisible(False)
+        box.addWidget(self.reason)
+        self.helper = QWidget()
+        parts: list[QWidget | int] = [label("Demonstration: somebody is at the pack.", "dim")]
+        parts += [button(title, partial(self._help, what), name="flat") for what, title in _HELPERS]
+        self.helper.setLayout(row(*parts, 1, spacing=4))
+        box.addWidget(self.helper)
+        box.addWidget(rule())
+        box.addLayout(row(self.count, self.by_itself, self.school, self.gain, spacing=6))
+        box.addWidget(self.heads)
+        self.lanes.within = scrolled(self.lanes)
+        box.addWidget(self.lanes.within, 1)
+
+    # -- showing -------------------------------------------------------------------------------------
+
+    def read(self) -> Any:
+        return self._session.racks.now
+
+    def show_view(self, view: Any) -> None:
+        due = self._due()
+        self.lanes.show_lanes(view.lanes, (due[0].link.id, due[1]) if due else None)
+        self.heads.show_due(due[1] if due else None)
+        done = sum(x.proven for x in view.lanes)
+        left = sum(bool(x.open) for x in view.lanes)
+        self.count.setText(f"{done} of {len(view.lanes)} proven" + (f", {left} with something open" if left else ""))
+        self._show_now()
+
+    def _due(self) -> tuple[Lane, ProofStep] | None:
+        """The lane that somebody looks at, while it has something to prove, else what comes next."""
+        now = self._session.racks.now
+        pinned = now.lane(self._pinned) if self._pinned is not None else None
+        if pinned is not None and pinned.at is not None:
+            return pinned, pinned.at
+        return proofs.due(now.lanes, bool(self.school.currentData()))
+
+    def tick(self) -> None:
+        """Five times a second: judge what is shown anew, and go on where that was agreed to."""
+        if not self.isVisible():
+            return
+        self._show_now()
+        if self._shown and self._judged and self.by_itself.isChecked() and not self._busy and goes_on(self._judged):
+            if self._shown[1] in TOGETHER and self._pinned is None:
+                self.all_hold()
+            else:
+                self._write("held", self._judged, "")
+
+    def _show_now(self) -> None:
+        due = self._due()
+        self._shown = due
+        there = self._session.surroundings
+        self.helper.setVisible(there is not None and due is not None)
+        if due is None:
+            lanes = self._session.racks.now.lanes
+            self.panel.show_nothing(
+                "Everything has been gone through." if lanes else "There are no links to prove yet."
+            )
+            return
+        here, now = self._session.racks.here, self._session.racks.now
+        school = str(self.gain.currentData())
+        self._judged = here.judged(now, *due, school)
+        self.panel.show_step(*due, here.seen(now, due[0], school), self._judged, self.by_itself.isChecked())
+
+    def _lane_chosen(self) -> None:
+        picked = self.lanes.chosen()
+        self._pinned = picked[0] if len(picked) == 1 else None
+        lane = self._session.racks.now.lane(self._pinned) if self._pinned is not None else None
+        if lane is not None:
+            self._session.select(chosen.Link(ids.of(lane.link)))
+        self._no_reason()
+        self._show_now()
+
+    def next_due(self) -> None:
+        """Look at what comes next by the order."""
+        self._pinned = None
+        self.lanes.choose(set())
+        self._show_now()
+
+    # -- saying --------------------------------------------------------------------------------------
+
+    def _said(self, word: str) -> None:
+        if self._shown is None or self._judged is None:
+            return
+        if word == "send":
+            self._send()
+        elif word == "all":
+            self.all_hold()
+        elif word == "held":
+            self._write("held", self._judged, "")
+        else:
+            self._asked = "failed" if word == "failed" else "left open"
+            self.why.setText(self._judged.said if word == "failed" else "")
+            self.reason.setVisible(True)
+            self.why.setFocus()
+
+    def _with_reason(self) -> None:
+        if (
+            self._asked is not None
+            and self._judged is not None
+            and self._write(self._asked, self._judged, self.why.text())
+        ):
+            self._no_reason()
+
+    def _no_reason(self) -> None:
+        self._asked = None
+        self.reason.setVisible(False)
+
+    def _write(self, outcome: Outcome, judged: Judged, note: str) -> bool:
+        if self._shown is None:
+            return False
+        lane, step = self._shown
+        measured = _measured(judged)
+        session = self._session
+        return session.do(
+            lambda: proofs.record(session.store, session.scope, lane.link, step, outcome, session.now(), measured, note)
+        )
+
+    def all_hold(self) -> None:
+        """Write down at once that the step which is due holds, for every link that stands at it and where it does."""
+        if self._shown is None:
+            return
+        session, racks, step = self._session, self._session.racks, self._shown[1]
+        held: dict[int, dict[str, str]] = {}
+        for lane in racks.now.lanes:
+            judged = racks.here.judged(racks.now, lane, step) if lane.at == step else None
+            if judged is not None and judged.state in ("holds", "by hand"):
+                held[lane.link.id] = _measured(judged)
+        session.do(lambda: proofs.record_all(session.store, session.scope, held, racks.now.lanes, step, session.now()))
+
+    def again(self) -> None:
+        """Prove the step that is pointed at, and all after it, anew."""
+        picked = self.lanes.chosen()
+        lane = self._session.racks.now.lane(picked[0]) if picked else None
+        step = self.lanes.step or (lane.steps[0] if lane else None)
+        session = self._session
+        if lane is None or step is None:
+            session.say("Choose a lane first; pointing at a step says from where on.", trouble=True)
+            return
+        session.do(lambda: proofs.again(session.store, session.scope, lane.link, step))
+
+    # -- sending -------------------------------------------------------------------------------------
+
+    def _send(self) -> None:
+        assert self._shown is not None
+        lane, step = self._shown
+        key = self._session.racks.now.keys.get(lane.link.id)
+        if key is None:
+            self._session.say(f"{lane.link.name} has no channel of a rack yet: see Racks.", trouble=True)
+        elif step == "sync":
+            self._sync(lane, key)
+        elif step in ("off", "on"):
+            power = 0 if step == "off" else max(lane.link.power_step_mw or lane.model.power_mw, 1.0)
+            ask = {"power_mw": _nearest(power, self._session.racks.here.card(key))}
+            self._session.racks.ask(key, "set", lambda call: self._sent([call]), values=ask)
+        else:
+            racks = self._session.racks
+            rows = [d for d in racks.here.differences(racks.now, {lane.link.id}) if d.setting in _WRITES.get(step, ())]
+            racks.send(rows, self._sent)
+
+    def _sync(self, lane: Lane, key: tuple[str, str]) -> None:
+        racks = self._session.racks
+        self._busy = True
+
+        def ended(call: Call) -> None:
+            self._busy = False
+            if call.outcome == "done":
+                racks.here.synced[key] = dict(call.result)
+            else:
+                self._session.say(f"{lane.link.name}: {_why(call)} Try again; it fails now and then.", trouble=True)
+            self._show_now()
+
+        self._session.say(f"{lane.link.name}: the window waits for its transmitter.")
+        racks.ask(key, "sync", ended, seconds=_SYNC_S)
+
+    def send_all(self) -> None:
+        """Send names and frequencies to every unit that is not as it should be."""
+        racks = self._session.racks
+        rows = racks.here.differences(racks.now)
+        if not rows:
+            self._session.say("Every unit that is heard is as it should be.")
+            return
+        racks.send(rows, self._sent)
+
+    def _sent(self, calls: list[Call]) -> None:
+        """Say what became of a batch; each unit answers with its settings, and those are compared."""
+        bad = [c for c in calls if c.outcome != "done"]
+        racks = self._session.racks
+        left = racks.here.differences(racks.now)
+        if bad:
+            self._session.say(f"{len(calls) - len(bad)} of {len(calls)} units took it. {_why(bad[0])}", trouble=True)
+        else:
+            more = f"; {len(left)} settings still differ" if left else ", read back and as they should be"
+            self._session.say(f"{len(calls)} units set{more}.", trouble=bool(left))
+        self._show_now()
+
+    # -- the demonstration -----------------------------------------------------------------------------
+
+    def _help(self, what: str) -> None:
+        there = self._session.surroundings
+        if there is None or self._shown is None:
+            return
+        link: Link = self._shown[0].link
+        pack = there.racks().pack(link.id)
+        if pack is None:
+            return
+        if what in ("on", "off"):
+            pack.on = what == "on"
+        elif what == "unmute":
+            pack.mute = False
+        elif what == "battery":
+            pack.fresh_battery()
+        else:
+            pack.gain_db -= 6.0
+
+
+def _nearest(power_mw: float, card: ChannelCard | None) -> float:
+    """The power that a unit can be set to, next to the one that is wanted."""
+    steps = [x for x in (card.limits.get("power_mw", ()) if card else ()) if not isinstance(x, str)]
+    return min(steps, key=lambda x: abs(x - power_mw), default=power_mw) if power_mw else 0
+
+
+def _measured(judged: Judged) -> dict[str, str]:
+    figures = " ".join(p for p in (judged.figure, judged.beside) if p)
+    return {"said": figures or judged.said, "how": judged.state}
+
+
+def _why(call: Call) -> str:
+    said = {"unanswered": "No answer came.", "cut": "The rack is not connected."}
+    return said.get(call.outcome, call.message or "The rack refused it.")

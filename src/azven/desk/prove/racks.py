@@ -1,0 +1,111 @@
+"""The racks of a window: what they tell comes to the screens here, on the screens' thread."""
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from azven.desk import faults
+from azven.gear.racks.calls import Call
+from azven.gear.racks.told import Told
+from azven.refusal import Refusal
+from azven.work.prove import network
+from azven.work.prove.here import RacksHere, ShowNow, show_now
+from azven.work.prove.sending import Difference, by_channel, call_for
+from azven.work.watch.live import Key
+
+if TYPE_CHECKING:
+    from azven.desk.session import Session
+
+_TICK_MS = 200
+_LOUD = {"lost", "back", "refused", "same-id", "late", "closed"}
+
+
+class RackDesk(QObject):
+    """Made when it is first asked for, let go of with the window. `ticked` comes five times a second while racks are
+    dialled."""
+
+    ticked = pyqtSignal()
+    told = pyqtSignal(object)
+    """Events of racks that came since the last tick."""
+    _answered = pyqtSignal(object, object)
+
+    def __init__(self, session: "Session") -> None:
+        super().__init__(session)
+        self._session = session
+        log = faults.log_file()
+        self.here = RacksHere(session.store.author.who, log.parent / "racks.json" if log else None)
+        self._now: ShowNow | None = None
+        self._answered.connect(lambda call, then: then(call))
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self._tick)
+        session.edited.connect(self._forget)
+        session.moved.connect(self._moved)
+        self.dial()
+
+    @property
+    def now(self) -> ShowNow:
+        """What the book says, read anew when it has changed."""
+        if self._now is None:
+            self._now = show_now(self._session.store, self._session.scope)
+        return self._now
+
+    def dial(self) -> None:
+        """Keep links to the racks of the list."""
+        listed = network.racks(self._session.store, self._session.scope)
+        try:
+            self.here.dial(listed)
+        except Refusal as refusal:
+            self._session.say(str(refusal), trouble=True)
+        if any(r.address for r in listed):
+            self._timer.start(_TICK_MS)
+
+    def ask(self, key: Key, method: str, then: Callable[[Call], None], **params: object) -> None:
+        """Ask a rack; `then` is called here with the answer."""
+        self.here.ask(key, method, lambda call: self._answered.emit(call, then), **params)
+
+    def send(self, rows: list[Difference], then: Callable[[list[Call]], None]) -> None:
+        """Send what differs as one batch, a call a channel; one that does not answer does not hold up the rest."""
+        parts = by_channel(rows)
+        done: list[Call] = []
+
+        def ended(call: Call) -> None:
+            done.append(call)
+            if len(done) == len(parts):
+                then(done)
+
+        for key, part in parts.items():
+            call = call_for(part, self.here.who)
+            call.ended = lambda c: self._answered.emit(c, ended)
+            self.here.hub.call(key[0], call)
+        if not parts:
+            then([])
+
+    def stop(self) -> None:
+        self._timer.stop()
+        self.here.stop()
+
+    def _forget(self) -> None:
+        self._now = None
+        listed = {r.address for r in network.racks(self._session.store, self._session.scope) if r.address}
+        if listed != {x.address for x in self.here.hub.links}:
+            self.dial()
+
+    def _moved(self) -> None:
+        self._now = None
+        self.here.synced.clear()
+        self.dial()
+
+    def _tick(self) -> None:
+        news = self.here.live.news()
+        for told in news:
+            if told.kind in _LOUD:
+                why = told.detail.get("why", "")
+                self._session.say(f"{self._name(told)}: {told.kind}{f', {why}' if why else ''}", told.kind != "back")
+        if news:
+            self.told.emit(news)
+        self.ticked.emit()
+
+    def _name(self, told: Told) -> str:
+        link = self.here.hub.link(told.rack)
+        return f"{link.card.name} ({told.rack})" if link and link.card else told.rack

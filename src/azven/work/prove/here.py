@@ -1,0 +1,140 @@
+"""The racks that this desk is connected to: what they are, what they show, what they are asked."""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from azven.book.records import ListedRack, ProofStep, Wanted, Zone
+from azven.book.store import Store
+from azven.gear.racks import tokens
+from azven.gear.racks.adapters import schemes
+from azven.gear.racks.address import address
+from azven.gear.racks.calls import Call
+from azven.gear.racks.card import ChannelCard
+from azven.gear.racks.hub import Hub
+from azven.gear.racks.link import RackLink
+from azven.gear.racks.trust import Trust
+from azven.gear.racks.values import Fields
+from azven.work import ground, plan
+from azven.work.prove import channels, judging, sending
+from azven.work.prove.channels import Known
+from azven.work.prove.needs import Needs, needs
+from azven.work.prove.proofs import Lane, lanes
+from azven.work.prove.steps import HOLD_S, Judged, Seen
+from azven.work.scope import Scope
+from azven.work.watch.live import Key, LiveBoard
+
+_LOOKED_BACK_S = 20.0
+
+
+@dataclass(frozen=True)
+class ShowNow:
+    """What proving needs of the book, read once: lanes, channels, frequencies, what units should be set to."""
+
+    lanes: tuple[Lane, ...]
+    keys: Mapping[int, Key]
+    freq_hz: Mapping[int, int]
+    wanted: Mapping[int, Mapping[str, object]]
+    zones: Mapping[int, Zone]
+    needs: Needs
+
+    def lane(self, link_id: int) -> Lane | None:
+        return next((x for x in self.lanes if x.link.id == link_id), None)
+
+
+def show_now(store: Store, scope: Scope) -> ShowNow:
+    """Read all of it."""
+    placed = plan.assignments(store, scope)
+    return ShowNow(
+        tuple(lanes(store, scope)), channels.mapped(store, scope), {k: a.freq_hz for k, a in placed.items()},
+        {w.link_id: w.settings for w in store.all(Wanted, show_id=scope.show)},
+        {z.id: z for z in ground.zones(store, scope)}, needs(store, scope),
+    )  # fmt: skip
+
+
+class RacksHere:
+    """A hub with what its racks show. `synced` is what the last sync of a channel said."""
+
+    def __init__(self, who: str, trust: Path | None = None) -> None:
+        self.live = LiveBoard()
+        self.hub = Hub(self.live, Trust(trust), client=f"Azven, {who}")
+        self.who = who
+        self.synced: dict[Key, Fields] = {}
+
+    def dial(self, listed: Sequence[ListedRack]) -> None:
+        """Keep links to the racks of a list, and to no others."""
+        wanted = {str(address(r.address, schemes())) for r in listed if r.address}
+        for link in self.hub.links:
+            if link.address not in wanted:
+                self.hub.remove(address(link.address, schemes()))
+        for text in sorted(wanted):
+            self.hub.add(address(text, schemes()), tokens.stored(text) if text.startswith("rack+tls") else None)
+
+    def stop(self) -> None:
+        self.hub.stop()
+
+    def known(self) -> list[Known]:
+        """Racks whose card was taken, live or not."""
+        return [Known(x.card, x.settings) for x in self.hub.links if x.card is not None]
+
+    def link_at(self, where: str) -> RackLink | None:
+        return next((x for x in self.hub.links if x.address == where), None)
+
+    def heard(self, rack: str) -> bool:
+        """Whether a rack sends frames now."""
+        link = self.hub.link(rack)
+        return link is not None and link.ready and link.state == "live"
+
+    def settings(self, key: Key) -> Fields:
+        """What a channel is set to, as far as it was read."""
+        link = self.hub.link(key[0])
+        return dict(link.settings.get(key[1], {})) if link else {}
+
+    def card(self, key: Key) -> ChannelCard | None:
+        """What a channel is."""
+        link = self.hub.link(key[0])
+        return link.card.channel(key[1]) if link and link.card else None
+
+    def ask(self, key: Key, method: str, ended: Callable[[Call], None], **params: object) -> None:
+        """Ask for something on a channel; `ended` is called on the hub's thread."""
+        self.hub.call(key[0], Call(method, {"channel": key[1], **params}, self.who, ended=ended))
+
+    # judging
+
+    def wanted(self, now: ShowNow, lane: Lane) -> Fields:
+        """How a link's unit is to be set, as far as it can be."""
+        key = now.keys.get(lane.link.id)
+        card = self.card(key) if key else None
+        more, freq_hz = now.wanted.get(lane.link.id, {}), now.freq_hz.get(lane.link.id)
+        return sending.wanted_of(lane.link, freq_hz, more, card.can if card else frozenset())
+
+    def seen(self, now: ShowNow, lane: Lane, school: str = "low") -> Seen:
+        """All that a step of a link is judged by, now."""
+        link, key = lane.link, now.keys.get(lane.link.id)
+        card = self.card(key) if key else None
+        return Seen(
+            name=link.name, freq_hz=now.freq_hz.get(link.id), model=lane.model, card=card,
+            settings=self.settings(key) if key else {}, status=self.live.now(key) if key else {},
+            traces=self.live.traces(key, _LOOKED_BACK_S, self.hub.now()) if key else None,
+            need=now.needs.of(lane.model, now.zones[link.zone_id]), wanted=self.wanted(now, lane),
+            synced=self.synced.get(key, {}) if key else {}, heard=bool(key) and self.heard(key[0]) if key else False,
+            on_channel=card is not None, gain_school=school,
+        )  # fmt: skip
+
+    def judged(self, now: ShowNow, lane: Lane, step: ProofStep, school: str = "low") -> Judged:
+        return judging.judge(step, self.seen(now, lane, school))
+
+    def differences(self, now: ShowNow, only: set[int] | None = None) -> list[sending.Difference]:
+        """What differs between the units and what they should be set to, of links that are on a channel."""
+        found: list[sending.Difference] = []
+        for lane in now.lanes:
+            key = now.keys.get(lane.link.id)
+            there = self.settings(key) if key else {}
+            if key and there and (only is None or lane.link.id in only):
+                found += sending.differences(lane.link, key, self.wanted(now, lane), there)
+        return found
+
+
+def goes_on(judged: Judged) -> bool:
+    """Whether a step may go on by itself: it is measured, and has held long enough."""
+    return judged.state == "holds" and judged.held_s >= HOLD_S

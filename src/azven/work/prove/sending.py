@@ -1,0 +1,50 @@
+"""Sending what the plan and the wanted settings say: what differs is shown before, each unit is read back after."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from azven.book.records import Link
+from azven.gear.racks.calls import Call
+from azven.gear.racks.values import Fields
+from azven.gear.standins.things import LONGEST_NAME
+from azven.work.watch.live import Key
+
+
+@dataclass(frozen=True)
+class Difference:
+    """A setting that is not as it should be: what the unit has, None where it has not told, and what is wanted."""
+
+    link: Link
+    key: Key
+    setting: str
+    there: Any
+    wanted: Any
+
+
+def wanted_of(link: Link, freq_hz: int | None, more: Mapping[str, Any], can: frozenset[str]) -> Fields:
+    """How a link's unit should be set, as far as the unit can be."""
+    found: Fields = {"name": link.name[:LONGEST_NAME], **more}
+    if freq_hz is not None:
+        found["freq_hz"] = freq_hz
+    return {k: v for k, v in found.items() if k in can}
+
+
+def differences(link: Link, key: Key, wanted: Mapping[str, Any], there: Mapping[str, Any]) -> list[Difference]:
+    """What differs between a unit and what it should be."""
+    return [Difference(link, key, k, there.get(k), v) for k, v in wanted.items() if there.get(k) != v]
+
+
+def call_for(rows: Sequence[Difference], by: str) -> Call:
+    """One call that sets what differs at one channel, if the unit is still as it was seen."""
+    values = {d.setting: d.wanted for d in rows}
+    expect = {d.setting: d.there for d in rows if d.there is not None}
+    return Call("set", {"channel": rows[0].key[1], "values": values, "expect": expect}, by)
+
+
+def by_channel(rows: Sequence[Difference]) -> dict[Key, list[Difference]]:
+    """Differences by channel."""
+    found: dict[Key, list[Difference]] = {}
+    for row in rows:
+        found.setdefault(row.key, []).append(row)
+    return found

@@ -1,0 +1,91 @@
+"""Signing a show off, and what takes that back: whatever changes afterwards, link by link."""
+
+import hashlib
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+
+from azven.book.edits import Edit, add, remove
+from azven.book.records import Antenna, Design, Link, SignOff, Unit, Wanted
+from azven.book.store import Store
+from azven.refusal import Refusal
+from azven.work import kit, plan
+from azven.work.prove import channels
+from azven.work.prove.proofs import lanes
+from azven.work.prove.steps import TITLES
+from azven.work.scope import Scope
+
+
+@dataclass(frozen=True)
+class Standing:
+    """The newest sign-off, None where there is none, and the links that are no longer as they were then."""
+
+    signed: SignOff | None
+    changed: tuple[Link, ...] = ()
+
+
+def prints(store: Store, scope: Scope, firmware: Mapping[str, str] | None = None) -> dict[str, str]:
+    """What every link is like now, as digests by link id: frequency, gear, unit, channel, wanted settings, and the
+    antenna systems and antennas of the site. `firmware` by rack id, where it is known."""
+    placed, wanted = plan.assignments(store, scope), {w.link_id: w for w in store.all(Wanted, show_id=scope.show)}
+    units, keys = {u.id: u for u in kit.units(store, scope)}, channels.mapped(store, scope)
+    systems = [(d.id, d.version) for d in store.all(Design, site_id=scope.site)]
+    found = {}
+    for link in kit.links(store, scope):
+        if link.set_aside:
+            continue
+        unit: Unit | None = units.get(link.unit_id or 0)
+        antennas = [(a.id, a.version) for a in store.all(Antenna, zone_id=link.zone_id)]
+        key = keys.get(link.id)
+        parts = [
+            placed[link.id].freq_hz if link.id in placed else None, link.model_id, link.band, link.zone_id,
+            unit and (unit.id, unit.serial, unit.band, unit.firmware), key,
+            (firmware or {}).get(key[0]) if key else None,
+            wanted[link.id].settings if link.id in wanted else None, systems, antennas,
+        ]  # fmt: skip
+        text = json.dumps(parts, sort_keys=True, default=str)
+        found[str(link.id)] = hashlib.sha256(text.encode()).hexdigest()[:16]
+    return found
+
+
+def standing(store: Store, scope: Scope) -> Standing:
+    """The newest sign-off and what has changed since. Firmware is compared where racks are heard, by `prints`."""
+    signed = max(store.all(SignOff, show_id=scope.show), key=lambda s: (s.made_at, s.id), default=None)
+    if signed is None:
+        return Standing(None)
+    now = prints(store, scope)
+    changed = tuple(
+        x for x in kit.links(store, scope) if not x.set_aside and signed.prints.get(str(x.id)) != now.get(str(x.id))
+    )
+    return Standing(signed, changed)
+
+
+def open_points(store: Store, scope: Scope) -> list[str]:
+    """What is not proven, a line for each link."""
+    out = []
+    for lane in lanes(store, scope):
+        out += [
+            f"{lane.link.name}: {TITLES[p.step]} {p.outcome}" + (f", {p.note}" if p.note else "") for p in lane.open
+        ]
+        if lane.at is not None:
+            out.append(f"{lane.link.name}: not proven from “{TITLES[lane.at]}” on")
+    return out
+
+
+def sign(store: Store, scope: Scope, who: str, now: datetime, note: str = "") -> Edit:
+    """Sign the show off, with what is left open. Refusal without a name."""
+    if not who.strip():
+        raise Refusal("A sign-off needs the name of whoever signs.")
+    left = tuple(open_points(store, scope))
+    record = SignOff(id=store.reserve(), show_id=scope.show, made_by=who.strip(), made_at=now, left_open=left,
+                     prints=prints(store, scope), note=note.strip())  # fmt: skip
+    return Edit(f"Signed off by {who.strip()}", add(record))
+
+
+def take_back(store: Store, scope: Scope) -> Edit:
+    """Take the newest sign-off back."""
+    found = standing(store, scope).signed
+    if found is None:
+        raise Refusal("Nothing is signed off.")
+    return Edit("Sign-off taken back", remove([found]))
