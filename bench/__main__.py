@@ -1,4 +1,4 @@
-"""Speed and memory as ratios in one run: ./run bench [plan | start | book | screen | sweep | listen | fuzz]."""
+"""Speed and memory as ratios in one run: ./run bench [plan | start | book | screen | racks | sweep | listen | fuzz]."""
 
 import sys
 from pathlib import Path
@@ -9,6 +9,7 @@ import bench_book
 import bench_fuzz
 import bench_listen
 import bench_plan
+import bench_racks
 import bench_screen
 import bench_start
 import bench_sweep
@@ -19,6 +20,7 @@ PARTS = {
     "sweep": bench_sweep,
     "listen": bench_listen,
     "screen": bench_screen,
+    "racks": bench_racks,
     "plan": bench_plan,
 }
 LONG = {"fuzz": bench_fuzz}

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QEventLoop, QRect, QTimer
 from PyQt6.QtGui import QPainter, QPixmap
 from PyQt6.QtWidgets import QApplication
 
+from azven.book.records import Link as LinkRecord
 from azven.book.records import Person, Wideband
 from azven.desk.app import start
 from azven.desk.window import Window
@@ -25,15 +26,15 @@ VIEWS = (
     ("kit-intercom-daylight", "kit-4", ""),
     ("plan-daylight", "", "Lamp Choir 4"),
     ("plan-backstage", "", "Lamp Choir 4"),
-    ("plan-products-daylight", "plan-1", "Brass 1"),
     ("plan-margins-daylight", "plan-2", "Brass 1"),
-    ("plan-pairs-daylight", "plan-3", "Brass ear 1"),
     ("plan-spacing-daylight", "", "Brass 3"),
     ("plan-excused-daylight", "", "Brass 3"),
     ("plan-level-daylight", "", "Lamp Choir 3"),
     ("chain-daylight", "", ""),
     ("chain-venue-daylight", "chain-4", ""),
     ("reach-daylight", "", ""),
+    ("prove-daylight", "", ""),
+    ("prove-walk-backstage", "", ""),
     ("plan-history-daylight", "history", ""),
 )
 """Picture name (stage, anything, theme), an action to run first, and what is selected: a link by its name, or another
@@ -83,6 +84,8 @@ def prepare(window: Window, name: str) -> None:
         row._move()
     elif name.startswith("chain"):
         window.stage._pick("Rope Hall mast")  # type: ignore[attr-defined]
+    if name.startswith("prove"):
+        prove(window, kind == "walk")
     if name.startswith("reach"):
         window.stage.run_primary()
         wait(lambda: session.jobs.idle)
@@ -100,6 +103,57 @@ def prepare(window: Window, name: str) -> None:
     if kind == "bands":
         window.stage.other_bands.show_band(1)  # type: ignore[attr-defined]
     window.tell("")
+
+
+def prove(window: Window, walk: bool) -> None:
+    """Racks heard, a few links brought up, and a short walk."""
+    session, stage = window.session, window.stage
+    wait(lambda: session.surroundings is not None)
+    stage.racks.add_simulated()  # type: ignore[attr-defined]
+    racks = session.racks
+    wait(lambda: sum(x.state == "live" for x in racks.here.hub.links) == 14)
+    stage.racks.map_all()  # type: ignore[attr-defined]
+    there = session.surroundings.racks()  # type: ignore[union-attr]
+    page = stage.bring_up  # type: ignore[attr-defined]
+    for member in there.members.values():
+        settings, pack = member.channel.settings, member.channel.pack
+        freq = racks.now.freq_hz.get(member.link.id)
+        if "freq_hz" in settings and freq is not None and pack is not None:
+            settings |= {"freq_hz": freq, "name": member.link.name[:16]}
+            pack.on, pack.freq_hz, pack.name = member.link.priority < 3, freq, member.link.name[:16]
+            racks.here.settings((member.rack, member.channel.id))
+    for link in racks.here.hub.links:
+        for channel in link.card.channels if link.card else ():
+            racks.ask((link.id or "", channel.id), "get", lambda call: None)
+    wait(lambda: not racks.here.differences(racks.now))
+    stage.pages.show_page(1 if walk else 0)  # type: ignore[attr-defined]
+    page.all_hold()
+    wait(lambda: page._shown is not None and page._shown[1] not in ("reset", "band", "network", "frequency"))
+    narrator = next(x.link for x in racks.now.lanes if x.link.name == "Narrator")
+    if walk:
+        _walk(window, narrator)
+        return
+    page.lanes.choose({narrator.id})
+    there.pack(narrator.id).on = False  # type: ignore[union-attr]
+    wait(lambda: racks.now.lane(narrator.id).at != "off")  # type: ignore[union-attr]
+
+
+def _walk(window: Window, link: LinkRecord) -> None:
+    session, page = window.session, window.stage.walk  # type: ignore[attr-defined]
+    there = session.surroundings.racks()  # type: ignore[union-attr]
+    page.zone.setCurrentIndex(page.zone.findData(link.zone_id))
+    page.refresh()
+    page.run_primary()
+    number = list(there.members).index(link.id)
+    for k in range(8):
+        x, y, _ = there.air.reception.places(there.clock())[0][number]
+        page._pointed(float(x), float(y))
+        there.pack(link.id).on = k != 5  # type: ignore[union-attr]
+        enough = len(page.recording.rows.get(link.id, [])) + 15
+        wait(lambda n=enough: len(page.recording.rows.get(link.id, [])) > n)  # type: ignore[misc]
+    page.end_walk()
+    page.link.setCurrentIndex(page.link.findData(link.id))
+    page.refresh()
 
 
 def picture(window: Window) -> QPixmap:

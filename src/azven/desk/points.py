@@ -70,8 +70,11 @@ def of_prove(session: Session) -> Points:
     """Links to prove, and those that changed since the show was signed off."""
     standing = signing.standing(session.store, session.scope)
     if standing.signed is not None:
-        count = len(standing.changed)
-        return ((f"{count} changed", "brick_text"),) if count else ()
+        counts = (
+            (len(standing.changed), "changed", "brick_text"),
+            (len(standing.signed.left_open), "open", "ochre_text"),
+        )
+        return tuple((f"{count} {what}", role) for count, what, role in counts if count)
     open_links = sum(not lane.proven for lane in lanes(session.store, session.scope))
     return ((f"{open_links} to prove", "ochre_text"),) if open_links else ()
 

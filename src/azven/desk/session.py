@@ -260,6 +260,8 @@ class Session(QObject):
         self.view_hz = self.full_view()
         if self.venue is not None:
             self.venue.follow(scope)
+        if self._racks is not None:
+            self._racks.move()
         self.moved.emit()
         self.view_changed.emit()
 
@@ -356,6 +358,8 @@ class Session(QObject):
         if kinds & set(_BOARD_DEPENDS_ON) or self._picture is None:
             self._judge_anew()
         self._links = self._full = self._bands = None
+        if self._racks is not None:
+            self._racks.forget()
         if self.band.name != self._band:
             self.choose_band(self.band.name)
         self._tell()

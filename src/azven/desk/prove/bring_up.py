@@ -298,8 +298,8 @@ def _nearest(power_mw: float, card: ChannelCard | None) -> float:
 
 
 def _measured(judged: Judged) -> dict[str, str]:
-    figures = " ".join(p for p in (judged.figure, judged.beside) if p)
-    return {"said": figures or judged.said, "how": judged.state}
+    figures = ", ".join(p for p in (judged.figure, judged.beside) if p)
+    return {"said": figures or ("said so" if judged.state == "by hand" else judged.said), "how": judged.state}
 
 
 def _why(call: Call) -> str:

@@ -1,6 +1,6 @@
 """The step that is due: an order in large type, what must hold, the trace, the figure, and what one may say to it."""
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFont
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
@@ -71,12 +71,14 @@ class NowPanel(QWidget):
         figures.setSpacing(2)
         figures.addWidget(self.figure)
         figures.addWidget(self.beside)
-        figures.addWidget(self.stands)
         figures.addStretch(1)
         below = QHBoxLayout()
         below.addWidget(self.trace, 3)
         below.addLayout(figures, 2)
         left.addLayout(below)
+        self.stands.setMinimumHeight(2 * self.fontMetrics().height() + 4)
+        self.stands.setAlignment(Qt.AlignmentFlag.AlignTop)
+        left.addWidget(self.stands)
         both = QHBoxLayout(self)
         both.setContentsMargins(0, 0, 0, 0)
         both.addLayout(left, 1)

@@ -39,8 +39,6 @@ class RackDesk(QObject):
         self._answered.connect(lambda call, then: then(call))
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._tick)
-        session.edited.connect(self._forget)
-        session.moved.connect(self._moved)
         self.dial()
 
     @property
@@ -85,13 +83,15 @@ class RackDesk(QObject):
         self._timer.stop()
         self.here.stop()
 
-    def _forget(self) -> None:
+    def forget(self) -> None:
+        """The book has changed: it is read anew, and what is in the list now is dialled."""
         self._now = None
         listed = {r.address for r in network.racks(self._session.store, self._session.scope) if r.address}
         if listed != {x.address for x in self.here.hub.links}:
             self.dial()
 
-    def _moved(self) -> None:
+    def move(self) -> None:
+        """Another show is looked at."""
         self._now = None
         self.here.synced.clear()
         self.dial()

@@ -3,7 +3,7 @@ thin is weak, half missing one antenna lost, a gap a dropout, hatched strong but
 
 import numpy as np
 from PyQt6.QtCore import QLineF, QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QBrush, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QBrush, QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from azven.desk import theme as look
@@ -84,6 +84,7 @@ class RopeGraph(QWidget):
             pattern = Qt.BrushStyle.BDiagPattern if lost.sort == "interference" else Qt.BrushStyle.NoBrush
             painter.fillRect(box, QBrush(theme.color("ochre"), pattern) if pattern else QBrush(theme.color("ground")))
             painter.setPen(QPen(theme.color("brick"), 1))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(box)
             painter.setPen(Qt.PenStyle.NoPen)
 
@@ -124,6 +125,9 @@ class RopePlan(PlanView):
         self.picking = False
         self._told: Told | None = None
         self._marks: tuple[tuple[float, float, float, str], ...] = ()
+
+    def _shades(self, theme: look.Theme) -> list[tuple[QColor | None, str]]:
+        return []  # there is no map under the rope
 
     def show_rope(self, told: Told | None, marks: object) -> None:
         self._told, self._marks = told, tuple(marks)  # type: ignore[arg-type]

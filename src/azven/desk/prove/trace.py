@@ -12,7 +12,7 @@ from azven.work.watch.live import Traces
 from azven.work.wording import decibel
 
 _LOW_DBM, _HIGH_DBM = -115.0, -25.0
-_FIGURES_W = 58.0
+_FIGURES_W = 66.0
 _STEP_DB = 20
 
 

@@ -34,6 +34,8 @@ class LostRow:
         self.id, self.lost = number, told.dropouts[k]
         i = int(np.argmin(np.abs(told.readings.at_s - self.lost.from_s)))
         self.place = told.place_m[i]
+        off = told.readings.tx[i] == 0 and self.lost.sort == "signal fell"
+        self.advice = "its transmitter was off" if off else _ADVICE[self.lost.sort]
 
 
 class WalkPage(Page):
@@ -45,6 +47,8 @@ class WalkPage(Page):
         self.recording: Recording | None = None
         self.zone, self.walk = choice([], "Room"), choice([], "Walk")
         self.link = choice([], "Link")
+        self.walk.keep_width(24)
+        self.link.keep_width(16)
         self.plan, self.graph = RopePlan(session), RopeGraph(session)
         self.words = FittedLabel("strong")
         self.start = button("Start a walk", self.run_primary, "Everything that will be on is on. Walk the whole area.")
@@ -221,11 +225,11 @@ def _title(session: Session, walk: WalkTest) -> str:
 
 def _columns() -> list[Column]:
     return [
-        Column(title="No.", width=40, show=lambda r: str(r.id), right=True, mark=lambda r: "broken"),
-        Column(title="At", width=56, show=lambda r: f"{int(r.lost.from_s // 60)}:{r.lost.from_s % 60:04.1f}"),
-        Column(title="For", width=56, show=lambda r: f"{max(r.lost.to_s - r.lost.from_s, 0.1):.1f} s", right=True),
+        Column(title="No.", width=40, show=lambda r: str(r.id), right=True),
+        Column(title="At", width=76, show=lambda r: f"{int(r.lost.from_s // 60)}:{r.lost.from_s % 60:04.1f}"),
+        Column(title="For", width=70, show=lambda r: f"{max(r.lost.to_s - r.lost.from_s, 0.1):.1f} s", right=True),
         Column(title="Place", width=100, show=lambda r: f"{r.place[0]:.0f}, {r.place[1]:.0f} m"
                if np.isfinite(r.place).all() else "not told"),
         Column(title="Sorted as", width=100, show=lambda r: r.lost.sort),
-        Column(title="What that says", width=300, show=lambda r: _ADVICE[r.lost.sort], prose=True),
+        Column(title="What that says", width=300, show=lambda r: r.advice, prose=True),
     ]  # fmt: skip

@@ -46,7 +46,7 @@ def sorted_out(line: bytes) -> tuple[Literal["notification", "answer", "text", "
     if type(value) is not dict or value.get("jsonrpc") != "2.0":
         return "rpc", None
     if "method" in value:
-        good = type(value["method"]) is str and not value.keys() & {"id", "result", "error"}
+        good = type(value["method"]) is str and not ("id" in value or "result" in value or "error" in value)
         return ("notification", value) if good else ("rpc", None)
     good = ("result" in value) != ("error" in value) and "id" in value
     return ("answer", value) if good else ("rpc", None)
@@ -66,6 +66,10 @@ def message(line: bytes) -> Any:
 
 def _decode(text: str) -> Any:
     try:
+        if text.startswith("{"):  # as every line of a rack does; what comes after it is looked at here
+            value, end = _DECODER.raw_decode(text)
+            if end == len(text) or not text[end:].strip(_BLANK):
+                return value
         return _DECODER.decode(text)
     except json.JSONDecodeError:
         raise
@@ -93,5 +97,6 @@ def _depth(value: Any) -> int:
     return deepest
 
 
+_BLANK = " \t\r\n"
 _DECODER = json.JSONDecoder(parse_constant=_refuse)
 _PATIENT = json.JSONDecoder(parse_constant=_refuse, parse_int=_huge)

@@ -237,7 +237,8 @@ class RackLink:
             if back:
                 self._tell(now_s, "back", {})
         self._hands.frame(self, now_s, changes, full)
-        self._fill_gap(now_s)
+        if self.status.gap:
+            self._fill_gap(now_s)
         return None
 
     def _take_changed(self, params: dict[str, Any], now_s: float) -> Word | None:

@@ -5,8 +5,9 @@ from typing import Any
 
 from azven.gear.racks.values import Checker, Fields
 
-_REMEMBERED = 128
-"""So many of the last frames are kept until a snapshot comes: it does not know what they said after it."""
+_LOOKED_BACK, _REMEMBERED = 8, 128
+"""So many of the last frames are kept, and so many while a snapshot is waited for: it does not know what they said
+after it."""
 
 
 class Status:
@@ -44,6 +45,8 @@ class Status:
         self._n, self._ms = n, ms
         changes = self._checked(c, checker)
         self._recent.append((n, changes))
+        if not self._gap_n and len(self._recent) > _LOOKED_BACK:
+            self._recent.popleft()
         if full:
             return self._replace(changes)
         values = self.values

@@ -64,17 +64,20 @@ class Checker:
     def status(self, fields: Fields) -> Fields:
         """Status fields of one channel: those of the table, with null for what cannot be taken. The same dictionary
         where nothing had to be changed."""
-        for key, value in fields.items():
-            limits = NUMBERS.get(key)
-            if limits is not None:
+        try:
+            for key, value in fields.items():
                 kind = type(value)
-                if (kind is float or kind is int) and limits[0] <= value <= limits[1]:
+                if kind is float or kind is int:
+                    low, high = NUMBERS[key]
+                    if low <= value <= high:
+                        continue
+                elif kind is str:
+                    if value in CHOICES[key]:
+                        continue
+                elif kind is bool and key in FLAGS:
                     continue
-            elif key in CHOICES:
-                if type(value) is str and value in CHOICES[key]:
-                    continue
-            elif (value is True or value is False) and key in FLAGS:
-                continue
+                return self._mended(fields)
+        except KeyError:  # a field that is none of these
             return self._mended(fields)
         return fields
 

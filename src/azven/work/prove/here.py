@@ -1,10 +1,10 @@
 """The racks that this desk is connected to: what they are, what they show, what they are asked."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
-from azven.book.records import ListedRack, ProofStep, Wanted, Zone
+from azven.book.records import ListedRack, Neighbour, ProofStep, Wanted, Zone
 from azven.book.store import Store
 from azven.gear.racks import tokens
 from azven.gear.racks.adapters import schemes
@@ -16,13 +16,13 @@ from azven.gear.racks.link import RackLink
 from azven.gear.racks.trust import Trust
 from azven.gear.racks.values import Fields
 from azven.work import ground, plan
-from azven.work.prove import channels, judging, sending
+from azven.work.prove import channels, judging, sending, suspects
 from azven.work.prove.channels import Known
 from azven.work.prove.needs import Needs, needs
 from azven.work.prove.proofs import Lane, lanes
 from azven.work.prove.steps import HOLD_S, Judged, Seen
 from azven.work.scope import Scope
-from azven.work.watch.live import Key, LiveBoard
+from azven.work.watch.live import Key, LiveBoard, Traces
 
 _LOOKED_BACK_S = 20.0
 
@@ -37,6 +37,7 @@ class ShowNow:
     wanted: Mapping[int, Mapping[str, object]]
     zones: Mapping[int, Zone]
     needs: Needs
+    neighbours: tuple[Neighbour, ...] = ()
 
     def lane(self, link_id: int) -> Lane | None:
         return next((x for x in self.lanes if x.link.id == link_id), None)
@@ -49,6 +50,7 @@ def show_now(store: Store, scope: Scope) -> ShowNow:
         tuple(lanes(store, scope)), channels.mapped(store, scope), {k: a.freq_hz for k, a in placed.items()},
         {w.link_id: w.settings for w in store.all(Wanted, show_id=scope.show)},
         {z.id: z for z in ground.zones(store, scope)}, needs(store, scope),
+        tuple(store.all(Neighbour, site_id=scope.site)),
     )  # fmt: skip
 
 
@@ -60,6 +62,7 @@ class RacksHere:
         self.hub = Hub(self.live, Trust(trust), client=f"Azven, {who}")
         self.who = who
         self.synced: dict[Key, Fields] = {}
+        self._tuned: dict[Key, tuple[object, float]] = {}
 
     def dial(self, listed: Sequence[ListedRack]) -> None:
         """Keep links to the racks of a list, and to no others."""
@@ -115,14 +118,36 @@ class RacksHere:
         return Seen(
             name=link.name, freq_hz=now.freq_hz.get(link.id), model=lane.model, card=card,
             settings=self.settings(key) if key else {}, status=self.live.now(key) if key else {},
-            traces=self.live.traces(key, _LOOKED_BACK_S, self.hub.now()) if key else None,
+            traces=self._traces(key) if key else None,
             need=now.needs.of(lane.model, now.zones[link.zone_id]), wanted=self.wanted(now, lane),
             synced=self.synced.get(key, {}) if key else {}, heard=bool(key) and self.heard(key[0]) if key else False,
             on_channel=card is not None, gain_school=school,
         )  # fmt: skip
 
+    def _traces(self, key: Key) -> Traces:
+        """The last seconds of a channel, and nothing of what it heard before it was on the frequency that it is on."""
+        now_s, freq = self.hub.now(), self.settings(key).get("freq_hz")
+        if key not in self._tuned or self._tuned[key][0] != freq:
+            self._tuned[key] = freq, now_s
+        return self.live.traces(key, min(_LOOKED_BACK_S, now_s - self._tuned[key][1]), now_s)
+
     def judged(self, now: ShowNow, lane: Lane, step: ProofStep, school: str = "low") -> Judged:
-        return judging.judge(step, self.seen(now, lane, school))
+        """How a step stands; where something is heard that should not be, with who it could be."""
+        found, freq = judging.judge(step, self.seen(now, lane, school)), now.freq_hz.get(lane.link.id)
+        if step != "off" or found.state != "fails" or freq is None:
+            return found
+        named = suspects.suspects(freq, [x for x in self._on_air(now) if x.link.id != lane.link.id], now.neighbours)
+        who = (
+            f"It could be {'; or '.join(named)}."
+            if named
+            else "Nothing of ours and no known neighbour fits: a stranger."
+        )
+        return replace(found, said=f"{found.said} {who}")
+
+    def _on_air(self, now: ShowNow) -> list[suspects.OnAir]:
+        """Our links whose transmitters are heard now, where they are."""
+        on = [x.link for x in now.lanes if (k := now.keys.get(x.link.id)) and self.live.now(k).get("tx") == "on"]
+        return [suspects.OnAir(x, now.freq_hz[x.id]) for x in on if x.id in now.freq_hz]
 
     def differences(self, now: ShowNow, only: set[int] | None = None) -> list[sending.Difference]:
         """What differs between the units and what they should be set to, of links that are on a channel."""

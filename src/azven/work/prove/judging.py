@@ -32,8 +32,8 @@ def _band(seen: Seen) -> Judged:
         return Judged("by hand", "The unit does not tell its band.")
     span = f"{mhz(card.low_hz)} to {mhz(card.high_hz)}"
     if not card.low_hz <= freq <= card.high_hz:
-        return Judged("fails", f"{mhz(freq)} lies outside of the unit's band, {span}.", span, "band of the unit")
-    return Judged("holds", f"{mhz(freq)} lies in the unit's band.", span, "band of the unit", held_s=HOLD_S)
+        return Judged("fails", f"{mhz(freq)} lies outside of the unit's band, {span}.", span)
+    return Judged("holds", f"{mhz(freq)} lies in the unit's band.", span, held_s=HOLD_S)
 
 
 def _same(what: str, wanted: object, there: object, shown: Callable[[object], str]) -> Judged:
@@ -43,7 +43,7 @@ def _same(what: str, wanted: object, there: object, shown: Callable[[object], st
         return Judged(
             "fails", f"The unit has {shown(there)}, wanted is {shown(wanted)}.", shown(there), f"{what} of the unit"
         )
-    return Judged("holds", f"The unit has it: {shown(wanted)}.", shown(there), f"{what} of the unit", held_s=HOLD_S)
+    return Judged("holds", f"The unit has it: {shown(wanted)}.", shown(there), held_s=HOLD_S)
 
 
 def _network(seen: Seen) -> Judged:
@@ -85,7 +85,7 @@ def _off(seen: Seen) -> Judged:
 def _held(good: NDArray[np.bool_]) -> float:
     """For how many seconds the last values have been good."""
     bad = np.flatnonzero(~good)
-    return (len(good) - 1 - (bad[-1] if len(bad) else -1)) / 10.0
+    return (len(good) - 1 - (int(bad[-1]) if len(bad) else -1)) / 10.0
 
 
 def _sync(seen: Seen) -> Judged:
@@ -98,7 +98,7 @@ def _sync(seen: Seen) -> Judged:
         return Judged("fails", said, there, "the transmitter says")
     if says["txn"] not in (None, seen.settings.get("name")):
         return Judged("fails", f"The transmitter calls itself {says['txn']}: sync again.", str(says["txn"]), "it says")
-    return Judged("holds", "Both ends agree.", mhz(int(says["txf"])) if says["txf"] else "", "both ends", held_s=HOLD_S)
+    return Judged("holds", "Both ends agree.", mhz(int(says["txf"])) if says["txf"] else "", "", held_s=HOLD_S)
 
 
 def _on(seen: Seen) -> Judged:

@@ -1,0 +1,50 @@
+"""Who is heard on a frequency whose own transmitter is off: our links on the air, their products, known neighbours."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from azven.book.records import Link, Neighbour
+from azven.work.wording import formula, mhz
+
+_NEAR_HZ = 150_000
+_MOST = 3
+
+
+@dataclass(frozen=True)
+class OnAir:
+    """One of our transmitters that is on now."""
+
+    link: Link
+    freq_hz: int
+
+
+def suspects(freq_hz: int, on_air: Sequence[OnAir], neighbours: Sequence[Neighbour]) -> list[str]:
+    """What could be heard there, the nearest first, in words with names; empty where nothing known fits: then it is a
+    stranger."""
+    found = [(abs(x.freq_hz - freq_hz), f"{x.link.name} on {mhz(x.freq_hz)}") for x in on_air]
+    found += [(abs(n.freq_hz - freq_hz), f"{n.name} on {mhz(n.freq_hz)}, a known neighbour") for n in neighbours]
+    for a in on_air:
+        for b in on_air:
+            if a.link.id != b.link.id:
+                off = abs(2 * a.freq_hz - b.freq_hz - freq_hz)
+                found.append((off, f"{formula('2a-b')} of {a.link.name} and {b.link.name}"))
+    found += _of_three(freq_hz, on_air)
+    near = sorted((off, said) for off, said in found if off <= _NEAR_HZ)
+    return [said for _, said in near[:_MOST]]
+
+
+def _of_three(freq_hz: int, on_air: Sequence[OnAir]) -> list[tuple[int, str]]:
+    """Products a + b − c of three that are on, near the frequency."""
+    at: dict[int, list[OnAir]] = {}
+    for c in on_air:
+        at.setdefault(c.freq_hz // _NEAR_HZ, []).append(c)
+    found = []
+    for i, a in enumerate(on_air):
+        for b in on_air[i + 1 :]:
+            wanted = a.freq_hz + b.freq_hz - freq_hz
+            for k in range(wanted // _NEAR_HZ - 1, wanted // _NEAR_HZ + 2):
+                for c in at.get(k, ()):
+                    if c.link.id not in (a.link.id, b.link.id):
+                        names = f"{a.link.name}, {b.link.name} and {c.link.name}"
+                        found.append((abs(c.freq_hz - wanted), f"{formula('a+b-c')} of {names}"))
+    return found
