@@ -115,22 +115,19 @@ def prove(window: Window, walk: bool) -> None:
     stage.racks.map_all()  # type: ignore[attr-defined]
     there = session.surroundings.racks()  # type: ignore[union-attr]
     page = stage.bring_up  # type: ignore[attr-defined]
-    for member in there.members.values():
-        settings, pack = member.channel.settings, member.channel.pack
-        freq = racks.now.freq_hz.get(member.link.id)
-        if "freq_hz" in settings and freq is not None and pack is not None:
-            settings |= {"freq_hz": freq, "name": member.link.name[:16]}
-            pack.on, pack.freq_hz, pack.name = member.link.priority < 3, freq, member.link.name[:16]
-            racks.here.settings((member.rack, member.channel.id))
-    for link in racks.here.hub.links:
-        for channel in link.card.channels if link.card else ():
-            racks.ask((link.id or "", channel.id), "get", lambda call: None)
+    wait(lambda: all(x.settings for x in racks.here.hub.links if x.card and x.card.channels))
+    racks.send(racks.here.differences(racks.now), lambda calls: None)
     wait(lambda: not racks.here.differences(racks.now))
-    stage.pages.show_page(1 if walk else 0)  # type: ignore[attr-defined]
+    for member in there.members.values():
+        pack = member.channel.pack
+        if pack is not None and member.link.priority < 3:
+            pack.on, pack.freq_hz, pack.name = True, member.channel.tuned_hz, member.link.name
+    stage.pages.show_page(0)  # type: ignore[attr-defined]
     page.all_hold()
-    wait(lambda: page._shown is not None and page._shown[1] not in ("reset", "band", "network", "frequency"))
+    wait(lambda: racks.now.lanes[-1].at not in ("reset", "band", "network", "frequency"))
     narrator = next(x.link for x in racks.now.lanes if x.link.name == "Narrator")
     if walk:
+        stage.pages.show_page(1)  # type: ignore[attr-defined]
         _walk(window, narrator)
         return
     page.lanes.choose({narrator.id})

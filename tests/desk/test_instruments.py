@@ -239,3 +239,35 @@ def test_closing_does_not_wait_for_work_that_heeds_nothing(window, qtbot):
     assert not window.session.jobs.wait()
     assert 1.5 < time.monotonic() - started < 2.5
     release.set()
+
+
+def test_how_an_instrument_speaks_is_tried_with_everything_shown(window, settle, qtbot, tmp_path):
+    from azven.gear import dialects
+
+    stage = window.open_stage("listen")
+    window.show_stage("listen")
+    panel = stage.instruments.current
+    panel.address.setCurrentIndex(2)
+    panel.choose_speech()
+    dialog = panel.dialog
+    dialog.attempt()
+    qtbot.waitUntil(lambda: "speaks" in dialog.words.text(), timeout=20_000)
+    assert "Plain text" in dialog.words.text()
+    assert "→ START " in dialog.heard.toPlainText()
+    assert "← READY" in dialog.heard.toPlainText()
+    dialog.which.setCurrentIndex(dialog.which.findText(dialects.block().name))
+    dialog.attempt()
+    qtbot.waitUntil(lambda: "Trying" not in dialog.words.text(), timeout=20_000)
+    assert "speaks" not in dialog.words.text()
+    broken = tmp_path / "quay.json"
+    broken.write_text("{}")
+    dialog.take_file(broken)
+    assert "quay.json: format" in dialog.words.text()
+    dialog.which.setCurrentIndex(0)
+    dialog.accept()
+    assert panel.speech is None
+    before = len(listen.sweeps(window.session.store, window.session.scope))
+    panel.count.setCurrentIndex(0)
+    panel.take()
+    settle(window)
+    assert len(listen.sweeps(window.session.store, window.session.scope)) == before + 1

@@ -36,7 +36,7 @@ def test_without_racks_the_page_says_what_to_do(empty_window):
     assert "no links to prove" in stage.bring_up.panel.order.text()
     stage.pages.show_page(1)
     stage.run_primary()
-    stage.pages.show_page(3)
+    stage.pages.show_page(4)
     stage.signed.sign()
     assert not empty_window.session.store.all(SignOff)
 
@@ -51,6 +51,59 @@ def test_an_address_that_is_none_is_told_and_not_listed(window):
     assert [r.address for r in window.session.store.all(ListedRack)] == ["rack://127.0.0.1:9"]
     window.session.step_back()
     assert not window.session.store.all(ListedRack)
+
+
+def test_what_announces_itself_is_dialled_only_when_taken_in(window, monkeypatch):
+    from azven.gear.racks import discovery
+    from azven.gear.racks.address import Address
+
+    class Looking:
+        stopped = False
+
+        def stop(self):
+            self.stopped = True
+
+    looking, found = Looking(), []
+    monkeypatch.setattr(discovery, "look", lambda tell: found.append(tell) or looking)
+    page = window.open_stage("prove").racks
+    window.show_stage("prove")
+    page.look()
+    found[0](discovery.Announced(Address("127.0.0.1", 9), "r-0001", "Rope Hall 1", "receivers"))
+    assert "Rope Hall 1 at rack://127.0.0.1:9" in page.heard_of.text()
+    assert not window.session.racks.here.hub.links
+    page.take_announced()
+    assert [r.name for r in window.session.store.all(ListedRack)] == ["Rope Hall 1"]
+    page.look()
+    assert looking.stopped
+    assert not page.announced.isVisible()
+
+
+def test_a_token_is_asked_for_and_the_rack_is_dialled_with_it(window, qtbot, monkeypatch):
+    from PyQt6.QtWidgets import QInputDialog
+
+    from azven.gear.racks import tokens
+    from azven.gear.standins.house import RackHouse
+    from gear.racks.standing import rack
+
+    kept = {}
+    monkeypatch.setattr(tokens, "store", lambda where, token: kept.update({where: token}) or True)
+    monkeypatch.setattr(QInputDialog, "getText", staticmethod(lambda *a: ("quay", True)))
+    made = rack(1)
+    made.token = "quay"
+    house = RackHouse([made]).start()
+    stage = window.open_stage("prove")
+    window.show_stage("prove")
+    stage.racks.where.setText(house.servers[0].address)
+    stage.racks.add_address()
+    hub = window.session.racks.here.hub
+    qtbot.waitUntil(lambda: any(x.next_try_s is None and not x.up for x in hub.links), timeout=20_000)
+    stage.racks.refresh()
+    assert "refused" in stage.racks.racks.records.records[0].said
+    stage.racks.racks.choose({window.session.store.all(ListedRack)[0].id})
+    stage.racks.ask_token()
+    qtbot.waitUntil(lambda: any(x.state == "live" for x in hub.links), timeout=20_000)
+    assert kept == {house.servers[0].address: "quay"}
+    house.stop()
 
 
 def test_racks_are_taken_in_and_links_follow_their_units(proving, window):
@@ -71,6 +124,10 @@ def test_what_differs_is_sent_as_a_batch_and_read_back(proving, window, qtbot):
     assert len(racks.here.differences(racks.now)) > 60
     proving.pages.show_page(0)
     proving.run_primary()
+    preview = proving.bring_up.preview
+    assert preview.isVisible()
+    assert len(preview.table.records.records) == len(racks.here.differences(racks.now))
+    preview.accept()
     qtbot.waitUntil(lambda: not racks.here.differences(racks.now), timeout=30_000)
     member = window.session.surroundings.racks().members[link_of(window, "Narrator").id]
     assert member.channel.settings["name"] == "Narrator"
@@ -231,7 +288,7 @@ def test_a_walk_is_recorded_sorted_and_kept(proving, window, qtbot):
 
 def test_a_sign_off_falls_for_what_changes_afterwards(proving, window):
     session = window.session
-    proving.pages.show_page(3)
+    proving.pages.show_page(4)
     proving.signed.who.setText("Jory")
     proving.run_primary()
     (signed,) = session.store.all(SignOff)
@@ -248,6 +305,55 @@ def test_a_sign_off_falls_for_what_changes_afterwards(proving, window):
     assert "Narrator" in proving.signed.changed.text()
     session.step_back()
     assert signing.standing(session.store, session.scope).changed == ()
+
+
+def test_settings_are_wanted_compared_and_sent(proving, window, qtbot):
+    session, page, racks = window.session, proving.settings, window.session.racks
+    proving.pages.show_page(3)
+    rows = {r.link.name: r for r in page.table.records.records}
+    page.table.choose({rows["Narrator"].id})
+    page.use_template()
+    narrator = next(r for r in page.read() if r.link.name == "Narrator")
+    assert narrator.wanted["low_cut_hz"] == 80
+    assert narrator.there["low_cut_hz"] == 0
+    assert "1 links differ" in page.words.text()
+    proving.run_primary()
+    proving.bring_up.preview.accept()
+    qtbot.waitUntil(lambda: not racks.here.differences(racks.now), timeout=20_000)
+    member = session.surroundings.racks().members[narrator.id]
+    assert (member.channel.settings["low_cut_hz"], member.channel.settings["mute_lock"]) == (80, True)
+    gain = next(c for c in page.table.records.columns if c.title.startswith("Gain"))
+    assert not gain.change(narrator, "loud")
+    assert gain.change(narrator, "12")
+    assert session.racks.now.wanted[narrator.id]["gain_db"] == 12
+    member.channel.settings = {**member.channel.settings, "squelch_db": 9}
+    racks.ask((member.rack, member.channel.id), "get", lambda call: None)
+    qtbot.waitUntil(lambda: racks.here.settings((member.rack, member.channel.id))["squelch_db"] == 9, timeout=10_000)
+    page.refresh()
+    page.table.choose({narrator.id})
+    page.take_over()
+    assert session.racks.now.wanted[narrator.id]["squelch_db"] == 9
+    session.step_back()
+    assert session.racks.now.wanted[narrator.id]["squelch_db"] == 6
+
+
+def test_a_tone_begins_low_and_goes_to_one_ear(proving, window, qtbot):
+    page, session = proving.settings, window.session
+    proving.pages.show_page(3)
+    rows = {r.link.name: r for r in page.table.records.records}
+    page.table.choose({rows["Narrator"].id})
+    page.tone("left")
+    assert page._tone is None
+    page.table.choose({rows["Brass ear 1"].id})
+    page.tone("left")
+    member = session.surroundings.racks().members[rows["Brass ear 1"].id]
+    rack = next(r for r in session.surroundings.racks().racks if r.id == member.rack)
+    qtbot.waitUntil(lambda: rack.tones.get(member.channel.id) == {"dbfs": -60, "side": "left"}, timeout=10_000)
+    for _ in range(20):
+        page.louder()
+    qtbot.waitUntil(lambda: rack.tones[member.channel.id]["dbfs"] == -18, timeout=10_000)
+    page.tone_off()
+    qtbot.waitUntil(lambda: not rack.tones, timeout=10_000)
 
 
 def test_the_rail_counts_what_is_to_prove(window):

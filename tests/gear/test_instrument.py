@@ -11,7 +11,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from azven.gear.instrument import Reconnecting, ScpiInstrument, sweep_in_parts
+from azven.gear.instrument import DialectInstrument, Reconnecting, sweep_in_parts
 from azven.gear.standin import StandInAnalyser
 from azven.gear.transport import InstrumentError, connect
 from azven.rf.sweep import SweepSettings, sweep_time_s
@@ -31,7 +31,7 @@ def analyser():
 
 @pytest.fixture
 def instrument(analyser):
-    made = ScpiInstrument.at(analyser.resource, timeout_s=2)
+    made = DialectInstrument.at(analyser.resource, timeout_s=2)
     yield made
     made.close()
 
@@ -116,7 +116,7 @@ def test_going_away_in_mid_sweep_is_one_clear_error(analyser, instrument):
     with pytest.raises(InstrumentError, match="closed the connection"):
         instrument.sweep()
     analyser.cut_after_bytes = None
-    again = ScpiInstrument.at(analyser.resource, 2)
+    again = DialectInstrument.at(analyser.resource, 2)
     again.configure(SETTINGS)
     assert len(again.sweep()) == SETTINGS.points
     again.close()
@@ -152,7 +152,7 @@ def test_nonsense_where_a_block_should_be(peer, answer, message):
 
 
 def test_wrong_numbers_are_refused(peer):
-    instrument = ScpiInstrument.at(peer(b"twelve\n").resource, 0.5)
+    instrument = DialectInstrument.at(peer(b"twelve\n").resource, 0.5)
     with pytest.raises(InstrumentError, match="answered “twelve”"):
         instrument.configure(SETTINGS)
     instrument.close()
@@ -260,7 +260,7 @@ def serial_line(analyser):
 
 
 def test_a_serial_instrument_goes_through_the_same_code(serial_line):
-    instrument = ScpiInstrument.at(serial_line, timeout_s=5)
+    instrument = DialectInstrument.at(serial_line, timeout_s=5)
     assert "Stand-in" in instrument.identify()
     taken = taking.take(instrument, SETTINGS, lambda f, v, s: True)
     assert len(taken.sweep.freq_hz) == SETTINGS.points
@@ -299,7 +299,7 @@ def test_an_answer_that_drips_is_not_waited_for_longer_than_one_that_stays_away(
 def set_up(peer, answers, *more, timeout_s=0.5):
     """An instrument behind a peer that answers start, stop, RBW and points with these."""
     there = peer(b"", *(f"{a}\n".encode() for a in answers.split()), *more)
-    return ScpiInstrument.at(there.resource, timeout_s)
+    return DialectInstrument.at(there.resource, timeout_s)
 
 
 @pytest.mark.parametrize(
@@ -369,7 +369,7 @@ class Patient:
 def test_a_sweep_may_take_four_times_what_its_filter_needs_and_the_time_out_on_top(timeout_s):
     slow = SweepSettings(start_hz=470_000_000, stop_hz=694_000_000, points=1_001, rbw_hz=3_000.0)
     line = Patient(slow)
-    instrument = ScpiInstrument(line, timeout_s)
+    instrument = DialectInstrument(line, timeout_s)
     instrument.configure(slow)
     line.allowed.clear()
     instrument.sweep()
@@ -380,5 +380,5 @@ def test_a_silent_instrument_is_given_up_after_its_time_out():
     with socket.create_server(("127.0.0.1", 0)) as server:
         began = time.monotonic()
         with pytest.raises(InstrumentError, match=r"answer"):
-            ScpiInstrument.at(f"TCPIP0::127.0.0.1::{server.getsockname()[1]}::SOCKET", 0.3).identify()
+            DialectInstrument.at(f"TCPIP0::127.0.0.1::{server.getsockname()[1]}::SOCKET", 0.3).identify()
         assert 0.25 < time.monotonic() - began < 4

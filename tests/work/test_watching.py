@@ -92,6 +92,29 @@ def test_every_link_is_named_with_all_its_fields_every_ten_seconds():
         assert max(b - a for a, b in zip([0.0, *named], [*named, 40.0], strict=True)) <= 10.0
 
 
+def test_what_links_are_set_to_is_told_once_it_is_known():
+    exchange = played(load("rack-link.json"), {"after": "live", "steps": []})
+    sink = Sink()
+    recorder = Recorder([sink], 0.0)
+    recorder.frame(exchange.link, 1.0, {}, True)
+    assert sink.events == []
+    exchange.link.settings["1"] = {"freq_hz": 471_150_000, "name": "Lamp Choir 1"}
+    for t in (2.0, 12.0):
+        recorder.frame(exchange.link, t, {}, True)
+    (event,) = sink.events
+    assert event["links"][0]["freq_hz"] == 471_150_000
+    assert event["links"][0]["title"] == "Lamp Choir 1"
+
+
+def test_a_rack_whose_first_frame_is_not_full_is_named_too():
+    exchange = played(load("rack-link.json"), {"after": "live", "steps": []})
+    sink = Sink()
+    recorder = Recorder([sink], 0.0)
+    for k in range(120):
+        recorder.frame(exchange.link, 0.1 * k, {"1": {"q": 90 + k % 5}}, False)
+    assert any(set(c.get("r-0417/2", {})) == {"a", "b", "use", "q"} for _, c in sink.frames)
+
+
 def test_a_rack_cannot_speak_in_our_name():
     exchange = played(load("rack-link.json"), {"after": "live", "steps": []})
     sink = Sink()

@@ -52,7 +52,7 @@ def test_every_box_opens_with_all_its_entries_in_view(start, stage):
         desk.until(f"boxes(window)[{i}].view().isVisible()", False)
 
 
-@pytest.mark.parametrize("stage", ["ground", "kit", "plan"])
+@pytest.mark.parametrize("stage", ["ground", "kit", "plan", "prove"])
 def test_tab_walks_through_everything_that_can_be_pressed_and_comes_back(start, stage):
     desk = start(stage=stage)
     desk.until("session.jobs.idle")
@@ -286,3 +286,38 @@ def test_packs_are_added_and_taken_back_by_keys(start):
     desk.ask(f"{WIDE}.of_packs.setFocus()")
     desk.key("ctrl+z")
     desk.until(f"'Lamp 1' in {WIDE}.words.text()", False)
+
+
+def test_a_link_is_brought_up_with_the_keyboard(start):
+    desk = start()
+    desk.key("ctrl+7")
+    desk.until("window.stage.name", "prove")
+    desk.until("session.surroundings is not None")
+    for words in ("take in the stand-in", "put links on channels"):
+        desk.key("ctrl+k")
+        desk.until(f"{PALETTE} is not None")
+        desk.type(words)
+        desk.until(f"{PALETTE}._text.text()", words)
+        desk.key("Return")
+        desk.until(f"{PALETTE} is None")
+        desk.until("sum(x.state == 'live' for x in session.racks.here.hub.links)", 14)
+    desk.until("len(session.racks.now.keys)", 44)
+    desk.key("ctrl+k")
+    desk.until(f"{PALETTE} is not None")
+    desk.type("bring-up")
+    desk.key("Return")
+    desk.until("window.stage.pages.currentIndex()", 0)
+    desk.until("window.stage.bring_up.panel.all.isVisible() and session.jobs.idle")
+    desk.ask("window.stage.bring_up.panel.all.setFocus()")
+    desk.key("space")
+    desk.until("window.stage.bring_up.lanes._due[1] != 'reset'")
+    desk.ask("window.stage.bring_up.lanes.setFocus()")
+    desk.key("Home", "Down")
+    desk.until("session.link_id is not None")
+    desk.ask("window.stage.bring_up.panel.open.setFocus()")
+    desk.key("space")
+    desk.until("window.stage.bring_up.reason.isVisible()")
+    desk.type("second truck")
+    desk.key("Return")
+    desk.until("window.stage.bring_up.reason.isVisible()", False)
+    desk.until("[p.note for p in session.racks.now.lanes[1].open]", ["second truck"])

@@ -4,7 +4,7 @@ from collections.abc import Callable, Sequence
 from functools import partial
 from typing import Any
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QWidget
 
 from azven.desk.actions import Action
@@ -29,13 +29,21 @@ class Tabs(QWidget):
             made.setChecked(i == 0)
             self._group.addButton(made, i)
             line.addWidget(made)
+        self._one_stop()
 
     def choose(self, number: int) -> None:
         """Mark a title as chosen."""
         made = self._group.button(number)
         if made is not None:
             made.setChecked(True)
+        self._one_stop()
         self.chosen.emit()
+
+    def _one_stop(self) -> None:
+        """The Tab key comes to the title that is chosen; arrow keys go on from there."""
+        for made in self._group.buttons():
+            strong, clicked = Qt.FocusPolicy.StrongFocus, Qt.FocusPolicy.ClickFocus
+            made.setFocusPolicy(strong if made.isChecked() else clicked)
 
     def as_actions(self, stage: str) -> list[Action]:
         """The pages for keys and palette, named `stage-number`."""

@@ -4,6 +4,7 @@ import asyncio
 import threading
 from collections.abc import Callable
 from dataclasses import replace
+from typing import Literal
 
 import numpy as np
 
@@ -14,18 +15,23 @@ _RANGE_HZ = (100_000_000, 6_000_000_000)
 _POINTS = (2, 20_001)
 _RBW_HZ = (1_000.0, 1_000_000.0)
 _ATTENUATION_DB = (0.0, 30.0)
-_IDENTITY = "Azven,Stand-in analyser,0001,1.0"
+Speech = Literal["block", "list", "plain"]
+_IDENTITIES: dict[Speech, str] = {
+    "block": "Azven,Stand-in analyser,0001,1.0", "list": "Azven,Stand-in with a list of numbers,0002,1.0",
+    "plain": "Azven stand-in, plain text, 0003",
+}  # fmt: skip
 
 
 class StandInAnalyser:
     """Serves one simulated analyser. `read(settings, number)` is asked for every sweep.
 
-    `pace` scales the time a sweep takes: 1 as a swept analyser would, 0 at once.
+    `pace` scales the time a sweep takes: 1 as a swept analyser would, 0 at once. `speech`: which dialect it speaks.
     """
 
-    def __init__(self, read: Reader, pace: float = 1.0) -> None:
+    def __init__(self, read: Reader, pace: float = 1.0, speech: Speech = "block") -> None:
         self._read = read
         self._pace = pace
+        self._speech = speech
         self._loop: asyncio.AbstractEventLoop | None = None
         self._server: asyncio.Server | None = None
         self._writers: set[asyncio.StreamWriter] = set()
@@ -73,7 +79,8 @@ class StandInAnalyser:
 
     async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         self._writers.add(writer)
-        session = _Session(self._read, self._pace)
+        made = PlainSession if self._speech == "plain" else _Session
+        session = made(self._read, self._pace, self._speech)
         try:
             while line := await reader.readline():
                 for command in line.decode("ascii", "replace").strip().split(";"):
@@ -100,9 +107,10 @@ class StandInAnalyser:
 class _Session:
     """The settings of one connection and the commands it understands."""
 
-    def __init__(self, read: Reader, pace: float) -> None:
+    def __init__(self, read: Reader, pace: float, speech: Speech) -> None:
         self._read = read
         self._pace = pace
+        self._speech = speech
         self._settings = SweepSettings(start_hz=470_000_000, stop_hz=694_000_000, points=1_001, rbw_hz=100_000.0)
         self._sweep: Sweep | None = None
         self._number = 0
@@ -131,7 +139,7 @@ class _Session:
 
     def _common(self, name: str) -> bytes:
         if name == "*IDN?":
-            return _IDENTITY.encode()
+            return _IDENTITIES[self._speech].encode()
         if name == "*OPC?":
             return b"1"
         return (self._errors.pop(0) if self._errors else '0,"No error"').encode()
@@ -146,9 +154,41 @@ class _Session:
         if self._sweep is None:
             await self._sweep_once()
         assert self._sweep is not None
+        if self._speech == "list":
+            return ",".join(f"{x:.3f}" for x in self._sweep.level_dbm).encode()
         data = self._sweep.level_dbm.astype(">f4").tobytes()
         length = str(len(data))
         return f"#{len(length)}{length}".encode() + data
+
+
+class PlainSession(_Session):
+    """An analyser that knows a handful of words: a word with a figure sets, without one it asks."""
+
+    async def do(self, command: str) -> bytes | None:
+        """Carry out one line; every answer is a line, readings are many."""
+        name, _, argument = command.partition(" ")
+        if name in ("ID", "*IDN?"):
+            return _IDENTITIES["plain"].encode()
+        if name in _WORDS:
+            shown, setter = _WORDS[name]
+            if not argument:
+                return f"{shown(self._settings):.12g}".encode()
+            try:
+                self._settings = setter(self._settings, argument)
+            except ValueError:
+                return b"ERR not a figure"
+        elif name == "DETECT":
+            self._settings = replace(self._settings, detector="peak" if argument == "PEAK" else "average")
+        elif name == "SWEEP":
+            await self._sweep_once()
+        elif name == "STATE":
+            return b"READY" if self._sweep is not None else b"IDLE"
+        elif name == "LEVELS" and self._sweep is not None:
+            pairs = zip(self._sweep.freq_hz, self._sweep.level_dbm, strict=True)
+            return "\n".join([*(f"{f / 1e3:.3f};{x + _DBUV:.2f}" for f, x in pairs), "END"]).encode()
+        elif name:
+            return b"ERR unknown word"
+        return None
 
 
 def _short(name: str) -> str:
@@ -189,4 +229,13 @@ _SETTERS: dict[str, Callable[[SweepSettings, str], SweepSettings]] = {
     "SENS:SWE:POIN": lambda s, a: replace(s, points=round(_clip(a, _POINTS))),
     "INP:ATT": lambda s, a: replace(s, attenuation_db=_clip(a, _ATTENUATION_DB)),
     "SENS:DET": lambda s, a: replace(s, detector=_detector(a)),
+}
+_DBUV = 106.99
+"""dBm at 50 Ω in dBµV."""
+_Word = tuple[Callable[[SweepSettings], float], Callable[[SweepSettings, str], SweepSettings]]
+_WORDS: dict[str, _Word] = {
+    "START": (lambda s: s.start_hz / 1e3, lambda s, a: _SETTERS["SENS:FREQ:STAR"](s, str(1e3 * float(a)))),
+    "STOP": (lambda s: s.stop_hz / 1e3, lambda s, a: _SETTERS["SENS:FREQ:STOP"](s, str(1e3 * float(a)))),
+    "RBW": (lambda s: s.rbw_hz / 1e3, lambda s, a: _SETTERS["SENS:BAND:RES"](s, str(1e3 * float(a)))),
+    "POINTS": (lambda s: s.points, lambda s, a: _SETTERS["SENS:SWE:POIN"](s, a)),
 }

@@ -9,7 +9,7 @@ from typing import Any, Protocol
 from azven.refusal import Refusal
 
 _SOCKET = re.compile(r"^TCPIP\d*::(?P<host>[^:]+|\[[^\]]+\])::(?P<port>\d+)::SOCKET$", re.IGNORECASE)
-_LONGEST_LINE = 65_536
+LONGEST_LINE = 65_536
 _LARGEST_BLOCK = 64 * 1024 * 1024
 
 
@@ -25,8 +25,8 @@ class Transport(Protocol):
     def send(self, line: str) -> None:
         """Send one line of commands."""
 
-    def line(self) -> str:
-        """Read one answer up to its line end."""
+    def line(self, longest: int = LONGEST_LINE) -> str:
+        """Read one answer up to its line end; an answer that is longer is refused."""
 
     def block(self) -> bytes:
         """Read a definite-length block `#<digits><length><data>` (IEEE 488.2, 8.7.9) and its line end."""
@@ -71,12 +71,12 @@ class SocketTransport:
     def wait(self, seconds: float) -> None:
         self._allowed_s = seconds
 
-    def line(self) -> str:
-        return self._line(self._deadline())
+    def line(self, longest: int = LONGEST_LINE) -> str:
+        return self._line(self._deadline(), longest)
 
-    def _line(self, until: float) -> str:
+    def _line(self, until: float, longest: int = LONGEST_LINE) -> str:
         while (end := self._pending.find(b"\n")) < 0:
-            if len(self._pending) > _LONGEST_LINE:
+            if len(self._pending) > longest:
                 self.close()
                 raise InstrumentError(f"{self.name} sent an answer that is too long; the connection was closed.")
             self._receive(until)
@@ -156,8 +156,8 @@ class VisaTransport:
     def send(self, line: str) -> None:
         self._call(lambda: self._resource.write(line))
 
-    def line(self) -> str:
-        return str(self._call(self._resource.read)).strip()
+    def line(self, longest: int = LONGEST_LINE) -> str:
+        return str(self._call(self._resource.read)).strip()[:longest]
 
     def block(self) -> bytes:
         data = self._call(

@@ -254,7 +254,7 @@ def _no_voice(channel: Channel, pack: Pack) -> None:
 
 
 def _weak(channel: Channel, pack: Pack) -> None:
-    pack.power_mw = 0.02
+    pack.power_mw = 2e-5
 
 
 def _too_loud(channel: Channel, pack: Pack) -> None:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from azven.book.edits import Edit
 from azven.book.records import Assignment, Hears, Link, Model, Zone
 from azven.book.store import Store
-from azven.gear.standin import StandInAnalyser
+from azven.gear.standin import Speech, StandInAnalyser
 from azven.rf.sweep import Sweep, SweepSettings
 from azven.rf.venue import Emitter, Venue
 from azven.work import demo, demo_story, ground, ids, kit, plan
@@ -21,8 +21,11 @@ if TYPE_CHECKING:
 _STANDS: dict[str, tuple[str, str, Hears]] = {
     "omni": ("whip, omnidirectional, 1.6 m", "Rope Hall, riser", "in-ears"),
     "rack": ("log-periodic pair, aimed 20°", "Rope Hall, receive antennas", "receivers"),
+    "plain": ("whip, omnidirectional, speaks plain text", "Rope Hall, green room", "in-ears"),
 }
 """Antenna, place and who hears so, by the name of the antenna in the venue."""
+_ANTENNAS = {"plain": "omni"}
+_SPEECH: dict[str, Speech] = {"plain": "plain"}
 _HEARD = {Assignment, Link, Model, Zone}
 
 
@@ -34,7 +37,9 @@ class SimulatedVenue:
         self.site = scope.site
         self._store = store
         self._racks: SimulatedRacks | None = None
-        self.analysers = {name: StandInAnalyser(self._reader(name), pace) for name in _STANDS}
+        self.analysers = {
+            name: StandInAnalyser(self._reader(name), pace, _SPEECH.get(name, "block")) for name in _STANDS
+        }
         self.follow(scope)
         store.listen(self._landed)
 
@@ -80,7 +85,8 @@ class SimulatedVenue:
         def read(settings: SweepSettings, number: int) -> Sweep:
             heard = self._world if self.own_on or self._racks is None else self._racks.air.world()
             world = replace(heard, front_iip3_dbm=intercept, antennas=self._world.antennas)
-            return world.sweep(world.antennas[name], settings, 1_000 + number, self.own_on or self._racks is not None)
+            there = world.antennas[_ANTENNAS.get(name, name)]
+            return world.sweep(there, settings, 1_000 + number, self.own_on or self._racks is not None)
 
         return read
 

@@ -2,7 +2,7 @@
 
 from dataclasses import replace
 from datetime import datetime, timedelta
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QWidget
@@ -16,6 +16,9 @@ from azven.work import listen
 from azven.work.listen import taking
 from azven.work.listen.spectrum import Proposal
 from azven.work.listen.taking import About, Taken
+
+if TYPE_CHECKING:
+    from azven.desk.listen.speech import Speech
 
 _RBW_HZ = (10_000, 30_000, 50_000, 100_000)
 _POINTS = (1_001, 5_001, 10_001, 20_001)
@@ -85,6 +88,8 @@ class InstrumentPanel(QWidget):
         self.repeat = choice(_REPEAT, "How often")
         self.until = _field("Until, local time", hint="until 19:30", width=96)
         self.until.setToolTip("Local time at which repeated sweeps end; empty: when you stop them")
+        self.speech: Speech = None
+        self.speaks = button("Speech …", self.choose_speech, "How this instrument is spoken to", "flat")
         self.twice = button(
             "Overload?", self.prove, "Sweeps twice, the second time behind an attenuator: lines that fall "
             "are made in the instrument, and are left out",
@@ -119,7 +124,7 @@ class InstrumentPanel(QWidget):
         self.detector.setMinimumWidth(86)
         self.attenuation.setMinimumWidth(122)
         rows = (
-            ("Instrument", row(self.address, self.detector, self.attenuation, spacing=6)),
+            ("Instrument", row(self.address, self.speaks, self.detector, self.attenuation, spacing=6)),
             ("Range", row(self.start, label("to"), self.stop, label("MHz"), self.rbw, self.count, 1, spacing=6)),
             ("Place", row(self.place, self.antenna, self.hears, spacing=6)),
             ("Sweep", row(self.repeat, self.until, self.own_on, 1, spacing=6)),
@@ -233,15 +238,17 @@ class InstrumentPanel(QWidget):
         self._sweep(self._resource(), settings, about, twice)
 
     def _sweep(self, resource: str, settings: SweepSettings, about: About, twice: bool) -> None:
-        from azven.gear.instrument import Reconnecting, ScpiInstrument
+        from azven.desk.listen.speech import opened
+        from azven.gear.instrument import Instrument, Reconnecting
         from azven.gear.transport import InstrumentError
 
         holder: list[Job] = []
+        speech = self.speech
 
-        def connect() -> ScpiInstrument:
+        def connect() -> Instrument:
             if holder[0].stopped:
                 raise InstrumentError(_STOPPED)
-            instrument = ScpiInstrument.at(resource)
+            instrument = opened(resource, speech)
             holder[0].on_stop(instrument.close)
             return instrument
 
@@ -276,6 +283,19 @@ class InstrumentPanel(QWidget):
         job.signals.failed.connect(self._failed)
         self.began.emit(self.number)
         self.changed.emit()
+
+    def choose_speech(self) -> None:
+        """Choose the dialect of the instrument, and try it."""
+        from azven.desk.listen.speech import SpeechDialog
+
+        try:
+            settings = self.settings()
+        except ValueError as error:
+            self.session.say(str(error), trouble=True)
+            return
+        self.dialog = SpeechDialog(self.session, self._resource(), settings, self.speech, self)
+        self.dialog.finished.connect(lambda _: setattr(self, "speech", self.dialog.chosen))
+        self.dialog.show()
 
     def _over(self) -> None:
         self._job = None

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QCheckBox, QLineEdit, QVBoxLayout, QWidget
 from azven.book.records import Link, Outcome, ProofStep
 from azven.desk.prove.lanes import LanesView, StepHeads
 from azven.desk.prove.now_panel import NowPanel
+from azven.desk.prove.sending import SendingDialog
 from azven.desk.session import Session
 from azven.desk.stage import FittedLabel, button, choice, label, row, rule, scrolled
 from azven.desk.tabs import Page
@@ -20,14 +21,16 @@ from azven.work.prove.proofs import Lane
 from azven.work.prove.steps import TOGETHER, Judged
 
 _SYNC_S = 8
+_TOGETHER_EVERY = 5
+"""Ticks between two looks at the steps that many links do at once."""
 _SCHOOLS: list[tuple[str, object]] = [
-    ("all together, then one by one", False), ("link by link, a sweep between", True),
+    ("together, then one by one", False), ("link by link, sweep between", True),
 ]  # fmt: skip
 _SCHOOL_TIP = (
     "All together: quickest, and every transmitter is looked for beside those that are on already. "
     "Link by link with a sweep between: slower, and shows which one brings something up."
 )
-_GAINS: list[tuple[str, object]] = [("low at the transmitter", "low"), ("loud in the air", "loud")]
+_GAINS: list[tuple[str, object]] = [("low at transmitter", "low"), ("loud in the air", "loud")]
 _GAIN_TIP = (
     "Low at the transmitter, more at the console: room for a shout, a little more noise. "
     "Loud in the air: the better ratio, and a shout may clip where nobody can turn it down."
@@ -51,8 +54,9 @@ class BringUp(Page):
         self.school.setToolTip(_SCHOOL_TIP)
         self.gain = choice(_GAINS, "Gain")
         self.gain.setToolTip(_GAIN_TIP)
-        self.by_itself = QCheckBox("measured steps go on by themselves")
+        self.by_itself = QCheckBox("measured steps go on")
         self.by_itself.setChecked(True)
+        self.by_itself.setToolTip("What is measured and has held for 5 s is written down, noted as measured")
         self.count = FittedLabel("dim")
         self.why = QLineEdit()
         self.why.setPlaceholderText("Why? It stands on the sign-off.")
@@ -61,7 +65,9 @@ class BringUp(Page):
         self._shown: tuple[Lane, ProofStep] | None = None
         self._judged: Judged | None = None
         self._busy = False
+        self._ticks = 0
         self._pinned: int | None = None
+        self.preview: SendingDialog | None = None
         self._lay_out()
         self.panel.said.connect(self._said)
         self.lanes.chosen_changed.connect(self._lane_chosen)
@@ -117,11 +123,18 @@ class BringUp(Page):
         if not self.isVisible():
             return
         self._show_now()
-        if self._shown and self._judged and self.by_itself.isChecked() and not self._busy and goes_on(self._judged):
-            if self._shown[1] in TOGETHER and self._pinned is None:
-                self.all_hold()
-            else:
-                self._write("held", self._judged, "")
+        if not self.by_itself.isChecked() or self._busy:
+            return
+        self._ticks += 1
+        if self._ticks % _TOGETHER_EVERY == 0 and self._together_goes_on():
+            return
+        if self._shown and self._judged and self._shown[1] not in TOGETHER and goes_on(self._judged):
+            self._write("held", self._judged, "")
+
+    def _together_goes_on(self) -> bool:
+        """Write down the common steps that are measured and hold, for all links that stand at them: one that does not
+        answer does not hold up the rest."""
+        return any(self._all_at(step, measured=True) for step in TOGETHER)
 
     def _show_now(self) -> None:
         due = self._due()
@@ -197,13 +210,21 @@ class BringUp(Page):
         """Write down at once that the step which is due holds, for every link that stands at it and where it does."""
         if self._shown is None:
             return
-        session, racks, step = self._session, self._session.racks, self._shown[1]
+        self._all_at(self._shown[1], measured=False)
+
+    def _all_at(self, step: ProofStep, measured: bool) -> bool:
+        """Whether anything was written down: that a step holds, for the links that stand at it and where it does."""
+        session, racks = self._session, self._session.racks
         held: dict[int, dict[str, str]] = {}
         for lane in racks.now.lanes:
             judged = racks.here.judged(racks.now, lane, step) if lane.at == step else None
-            if judged is not None and judged.state in ("holds", "by hand"):
+            if judged is not None and (goes_on(judged) if measured else judged.state in ("holds", "by hand")):
                 held[lane.link.id] = _measured(judged)
-        session.do(lambda: proofs.record_all(session.store, session.scope, held, racks.now.lanes, step, session.now()))
+        if not held:
+            return False
+        return session.do(
+            lambda: proofs.record_all(session.store, session.scope, held, racks.now.lanes, step, session.now())
+        )
 
     def again(self) -> None:
         """Prove the step that is pointed at, and all after it, anew."""
@@ -251,13 +272,14 @@ class BringUp(Page):
         racks.ask(key, "sync", ended, seconds=_SYNC_S)
 
     def send_all(self) -> None:
-        """Send names and frequencies to every unit that is not as it should be."""
+        """Show what every unit that is not as it should be would be sent, and send it."""
         racks = self._session.racks
         rows = racks.here.differences(racks.now)
         if not rows:
             self._session.say("Every unit that is heard is as it should be.")
             return
-        racks.send(rows, self._sent)
+        self.preview = SendingDialog(self._session, rows, lambda: racks.send(rows, self._sent), self)
+        self.preview.show()
 
     def _sent(self, calls: list[Call]) -> None:
         """Say what became of a batch; each unit answers with its settings, and those are compared."""

@@ -7,6 +7,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from azven.desk import faults
 from azven.gear.racks.calls import Call
+from azven.gear.racks.discovery import Browsing
 from azven.gear.racks.told import Told
 from azven.refusal import Refusal
 from azven.work.prove import network
@@ -36,6 +37,8 @@ class RackDesk(QObject):
         log = faults.log_file()
         self.here = RacksHere(session.store.author.who, log.parent / "racks.json" if log else None)
         self._now: ShowNow | None = None
+        self.browsing: Browsing | None = None
+        """Looking for racks that announce themselves, while somebody wants it."""
         self._answered.connect(lambda call, then: then(call))
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._tick)
@@ -81,6 +84,8 @@ class RackDesk(QObject):
 
     def stop(self) -> None:
         self._timer.stop()
+        if self.browsing is not None:
+            self.browsing.stop()
         self.here.stop()
 
     def forget(self) -> None:

@@ -4,7 +4,8 @@ from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any
 
-from PyQt6.QtWidgets import QLineEdit, QVBoxLayout
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QInputDialog, QLineEdit, QVBoxLayout, QWidget
 
 from azven.book.records import Link, ListedRack
 from azven.desk import files
@@ -12,15 +13,17 @@ from azven.desk.session import Session
 from azven.desk.stage import FittedLabel, button, label, row
 from azven.desk.tables import Column, RecordTable
 from azven.desk.tabs import Page
+from azven.gear.racks import discovery
 from azven.gear.racks.adapters import schemes
 from azven.gear.racks.address import address
 from azven.gear.racks.calls import Call
+from azven.gear.racks.discovery import Announced
 from azven.refusal import Refusal
 from azven.work import chosen, ids
 from azven.work.prove import channels, network
 from azven.work.prove.channels import Proposal
 from azven.work.watch.live import Key
-from azven.work.wording import mhz
+from azven.work.wording import listed, mhz
 
 _STATES = {"live": "sound", "silent": "tight", "lost": "broken", "new": "unknown"}
 _LOCATE_S = 10
@@ -54,6 +57,9 @@ class ChannelRow:
 class RacksPage(Page):
     """Addresses are dialled while they are in the list; what they answer is compared with it."""
 
+    found = pyqtSignal(object)
+    """A rack that announces itself; it comes from another thread."""
+
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
@@ -70,6 +76,8 @@ class RacksPage(Page):
         self.proposed = FittedLabel("dim")
         self._proposals: list[Proposal] = []
         self._names: dict[str, str] = {}
+        self._found: dict[str, Announced] = {}
+        self.found.connect(self._announce)
         self._lay_out()
         self.links.picked.connect(lambda r: session.select(chosen.Link(ids.of(r.link))))
 
@@ -80,10 +88,22 @@ class RacksPage(Page):
         add = button("Add", self.add_address, "Dial a rack at this address, and keep it in the list")
         self.there = button("Take in the stand-in racks", self.add_simulated, "Racks that are played here, with people")
         flash = button("Locate", self.locate, f"Let the chosen rack flash for {_LOCATE_S} s")
+        self.looks = button(
+            "Look for racks", self.look, "Racks that announce themselves on this network; nothing is dialled"
+        )
+        token = button("Token …", self.ask_token, "What the chosen rack wants to hear", "flat")
+        trust = button(
+            "New certificate", self.trust_again, "The chosen rack shows another certificate on purpose", "flat"
+        )
         again = button("Try again", self.try_again, "Dial the chosen racks now, a refused token or certificate too")
         out = button("Take out", self.take_out, "Take the chosen racks out of the list", "flat")
-        box.addLayout(row(self.where, add, self.there, 1, flash, again, out, spacing=6))
-        box.addWidget(self.words)
+        box.addLayout(row(self.where, add, self.looks, self.there, 1, flash, again, out, spacing=6))
+        box.addLayout(row(self.words, 1, token, trust, spacing=6))
+        self.announced = QWidget()
+        self.heard_of = label("", wrap=True)
+        self.announced.setLayout(row(self.heard_of, 1, button("Take these in", self.take_announced)))
+        self.announced.setVisible(False)
+        box.addWidget(self.announced)
         box.addWidget(self.racks, 3)
         sheet = button("Address sheet …", self.save_sheet, "The list as CSV", "flat")
         follow = button("Take over what racks say", self.take_over, "The list follows the racks that answer", "flat")
@@ -225,6 +245,50 @@ class RacksPage(Page):
                 name = str(server.rack.rack["name"])
                 session.do(partial(network.list_address, session.store, session.scope, server.address, name))
         session.racks.dial()
+
+    def look(self) -> None:
+        """Look for racks that announce themselves, or look no more."""
+        racks = self._session.racks
+        if racks.browsing is not None:
+            racks.browsing.stop()
+            racks.browsing = None
+        else:
+            racks.browsing = discovery.look(self.found.emit)
+        self.looks.setText("Look no more" if racks.browsing else "Look for racks")
+        self._announce(None)
+
+    def _announce(self, found: Announced | None) -> None:
+        if found is not None:
+            self._found[str(found.address)] = found
+        known = {r.address for r in network.racks(self._session.store, self._session.scope)}
+        self._found = {where: rack for where, rack in self._found.items() if where not in known}
+        said = [
+            f"{rack.name or rack.rack or 'a rack without a name'} at {where}" for where, rack in self._found.items()
+        ]
+        words = f"Announced: {listed(said, 4)}." if said else "Looking. Nothing announces itself yet."
+        self.heard_of.setText(words)
+        self.announced.setVisible(self._session.racks.browsing is not None)
+
+    def take_announced(self) -> None:
+        """Take what announced itself into the list; only then it is dialled."""
+        session = self._session
+        for where, rack in list(self._found.items()):
+            session.do(partial(network.list_address, session.store, session.scope, where, rack.name))
+        self._announce(None)
+
+    def ask_token(self) -> None:
+        """Ask for the token of the chosen rack; it goes into the system's keyring, or is asked for each time."""
+        for rack in self._chosen()[:1]:
+            why = f"The token that {rack.name} wants. It goes only over an encrypted connection or on this machine."
+            text, given = QInputDialog.getText(self, "Token", why, QLineEdit.EchoMode.Password)
+            if given and text:
+                self._session.say(self._session.racks.here.give_token(rack.address, text))
+
+    def trust_again(self) -> None:
+        """The certificate of a rack was changed on purpose: forget the one that is remembered, and try again."""
+        for rack in self._chosen():
+            self._session.racks.here.trust_again(rack.address, rack.rack)
+            self._session.say(f"{rack.name}: the certificate that comes next is taken and remembered.")
 
     def _chosen(self) -> list[ListedRack]:
         return [r.rack for r in self.racks.chosen()]

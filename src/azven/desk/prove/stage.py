@@ -2,31 +2,33 @@
 
 from functools import partial
 
-from PyQt6.QtWidgets import QVBoxLayout
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from azven.desk.actions import Action
 from azven.desk.prove.bring_up import BringUp
 from azven.desk.prove.racks_page import RacksPage
+from azven.desk.prove.settings_page import SettingsPage
 from azven.desk.prove.signed_page import SignedPage
 from azven.desk.prove.walk_page import WalkPage
 from azven.desk.session import Session
 from azven.desk.stage import FittedLabel, Stage, row
 from azven.desk.tabs import Pages
 
-BRING_UP, WALK, RACKS, SIGNED = range(4)
+BRING_UP, WALK, RACKS, SETTINGS, SIGNED = range(5)
 
 
 class ProveStage(Stage):
-    """Four pages; racks stay connected while others are in view."""
+    """Five pages; racks stay connected while others are in view."""
 
     name, title = "prove", "Prove"
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.bring_up, self.racks = BringUp(session), RacksPage(session)
-        self.walk, self.signed = WalkPage(session), SignedPage(session)
+        self.walk, self.settings, self.signed = WalkPage(session), SettingsPage(session), SignedPage(session)
         self.pages = Pages([
-            ("Bring-up", self.bring_up), ("Walk", self.walk), ("Racks", self.racks), ("Open and signed", self.signed),
+            ("Bring-up", self.bring_up), ("Walk", self.walk), ("Racks", self.racks), ("Settings", self.settings),
+            ("Open and signed", self.signed),
         ])  # fmt: skip
         self.heard = FittedLabel("dim")
         box = QVBoxLayout(self)
@@ -41,11 +43,18 @@ class ProveStage(Stage):
 
     def primary(self) -> tuple[str, bool]:
         return [
-            ("Send what differs", True), self.walk.primary(), ("Put links on channels", True), ("Sign off", True),
+            ("Send what differs", True), self.walk.primary(), ("Put links on channels", True),
+            ("Send what differs", True), ("Sign off", True),
         ][self.pages.currentIndex()]  # fmt: skip
 
     def run_primary(self) -> None:
-        deeds = (self.bring_up.send_all, self.walk.run_primary, self.racks.map_all, self.signed.sign)
+        deeds = (
+            self.bring_up.send_all,
+            self.walk.run_primary,
+            self.racks.map_all,
+            self.bring_up.send_all,
+            self.signed.sign,
+        )
         deeds[self.pages.currentIndex()]()
         self.primary_changed.emit()
 
@@ -55,7 +64,9 @@ class ProveStage(Stage):
             Action("send-all", "Send names and frequencies to all units", self.bring_up.send_all),
             Action("next-due", "Go to the step that is due", self._next_due),
             Action("prove-again", "Prove the chosen link again", self.bring_up.again),
+            Action("stand-in-racks", "Take in the stand-in racks of the demonstration", self.racks.add_simulated),
             Action("map-all", "Put links on the channels that are proposed", self.racks.map_all),
+            Action("tone-off", "Switch the test tone off", self.settings.tone_off),
             Action("take-racks", "Let the list of racks follow what they say", self.racks.take_over),
             Action("sign-off", "Sign the show off", partial(self.pages.show_page, SIGNED)),
         ]  # fmt: skip
@@ -69,7 +80,11 @@ class ProveStage(Stage):
 
     def take_focus(self) -> None:
         page = self.pages.currentIndex()
-        (self.bring_up.lanes if page == BRING_UP else self.pages).setFocus()
+        fields: dict[int, QWidget] = {
+            BRING_UP: self.bring_up.lanes, WALK: self.walk.zone, RACKS: self.racks.where, SETTINGS: self.settings.table,
+            SIGNED: self.signed.who,
+        }  # fmt: skip
+        fields[page].setFocus()
 
     def _next_due(self) -> None:
         self.pages.show_page(BRING_UP)

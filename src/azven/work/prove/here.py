@@ -71,7 +71,24 @@ class RacksHere:
             if link.address not in wanted:
                 self.hub.remove(address(link.address, schemes()))
         for text in sorted(wanted):
-            self.hub.add(address(text, schemes()), tokens.stored(text) if text.startswith("rack+tls") else None)
+            self.hub.add(address(text, schemes()), tokens.stored(text))
+
+    def give_token(self, where: str, token: str) -> str:
+        """A token for the rack at an address: it is dialled anew with it. Returns where the token is kept, in words."""
+        kept = tokens.store(where, token)
+        there = address(where, schemes())
+        self.hub.remove(there)
+        self.hub.add(there, token)
+        return (
+            "The token is in the keyring of this system."
+            if kept
+            else "There is no keyring: it is kept until you leave."
+        )
+
+    def trust_again(self, where: str, rack: str) -> None:
+        """Whatever certificate a rack shows next is the right one."""
+        self.hub.trust.forget(where, rack or None)
+        self.hub.ask_again(where)
 
     def stop(self) -> None:
         self.hub.stop()

@@ -31,19 +31,29 @@ class Recorder:
         self._key = key or (lambda rack, channel: f"{rack}/{channel}")
         self._keys: dict[tuple[str, str], str] = {}
         self._named_s: dict[str, float] = {}
+        self._settings: dict[str, dict[str, Any]] = {}
         self.reached: set[str] = set()
 
     def frame(self, link: RackLink, now_s: float, changes: dict[str, Fields], full: bool) -> None:
         rack = link.id or link.address
         if full:
             self._named_s[rack] = now_s
-        elif now_s - self._named_s.get(rack, now_s) >= _NAMED_EVERY_S:
+        elif now_s - self._named_s.setdefault(rack, now_s) >= _NAMED_EVERY_S:
             self._named_s[rack] = now_s
             changes = {channel: dict(fields) for channel, fields in link.status.values.items() if fields}
         if changes:
             told = {self._link(rack, channel): fields for channel, fields in changes.items()}
             for sink in self._sinks:
                 sink.frame(now_s - self._start_s, told)
+        if full:
+            self._tell_settings(link, now_s)
+
+    def _tell_settings(self, link: RackLink, now_s: float) -> None:
+        """What links are set to is known some time after their rack is: it is told once then."""
+        known = {channel: settings.get("freq_hz") for channel, settings in link.settings.items()}
+        if known and self._settings.get(_rack(link)) != known:
+            self._settings[_rack(link)] = known
+            self._say(now_s, {"rack": _rack(link), "kind": "links", "links": self._links(link)})
 
     def told(self, link: RackLink, told: Told) -> None:
         event = self._event(told)
