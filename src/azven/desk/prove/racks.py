@@ -13,7 +13,7 @@ from azven.refusal import Refusal
 from azven.work.prove import network
 from azven.work.prove.here import RacksHere, ShowNow, show_now
 from azven.work.prove.sending import Difference, by_channel, call_for
-from azven.work.watch.live import Key
+from azven.work.watch.traces import Key
 
 if TYPE_CHECKING:
     from azven.desk.session import Session

@@ -22,7 +22,7 @@ from azven.refusal import Refusal
 from azven.work import chosen, ids
 from azven.work.prove import channels, network
 from azven.work.prove.channels import Proposal
-from azven.work.watch.live import Key
+from azven.work.watch.traces import Key
 from azven.work.wording import listed, mhz
 
 _STATES = {"live": "sound", "silent": "tight", "lost": "broken", "new": "unknown"}

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from azven.desk import theme as look
 from azven.desk.session import Session
-from azven.work.watch.live import Traces
+from azven.work.watch.traces import Traces
 from azven.work.wording import decibel
 
 _LOW_DBM, _HIGH_DBM = -115.0, -25.0

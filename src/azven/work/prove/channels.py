@@ -2,24 +2,27 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 from azven.book.edits import Change, Edit, add, remove, replace_record
 from azven.book.reading import Reading
 from azven.book.records import Link, Mapped, Unit
 from azven.book.store import Store
-from azven.gear.racks.card import Card, ChannelCard
-from azven.gear.racks.values import Fields
 from azven.work import kit, plan
 from azven.work.scope import Scope
-from azven.work.watch.live import Key
+
+if TYPE_CHECKING:
+    from azven.gear.racks.card import Card, ChannelCard
+    from azven.gear.racks.values import Fields
+    from azven.work.watch.traces import Key
 
 
 @dataclass(frozen=True)
 class Known:
     """A rack that answers: its card, and the settings of its channels as far as they were read."""
 
-    card: Card
-    settings: Mapping[str, Fields]
+    card: "Card"
+    settings: "Mapping[str, Fields]"
 
 
 @dataclass(frozen=True)
@@ -27,11 +30,11 @@ class Proposal:
     """A channel for a link, and why it fits."""
 
     link: Link
-    key: Key
+    key: "Key"
     why: str
 
 
-def mapped(store: Reading, scope: Scope) -> dict[int, Key]:
+def mapped(store: Reading, scope: Scope) -> "dict[int, Key]":
     """Channels by link id, as the book has them."""
     return {m.link_id: (m.rack, m.channel) for m in store.all(Mapped, show_id=scope.show)}
 
@@ -62,29 +65,29 @@ def propose(store: Store, scope: Scope, racks: Sequence[Known]) -> list[Proposal
     return sorted(found, key=lambda p: order[p.link.id])
 
 
-def _fits(link: Link, freq_hz: int | None, channel: ChannelCard) -> bool:
+def _fits(link: Link, freq_hz: int | None, channel: "ChannelCard") -> bool:
     if channel.service != link.service or channel.low_hz is None or channel.high_hz is None:
         return False
     return freq_hz is None or channel.low_hz <= freq_hz <= channel.high_hz
 
 
-def _by_unit(link: Link, unit: Unit | None, freq_hz: int | None, rack: Known, channel: ChannelCard) -> str:
+def _by_unit(link: Link, unit: Unit | None, freq_hz: int | None, rack: Known, channel: "ChannelCard") -> str:
     if unit is None or unit.name.casefold() != rack.card.name.casefold():
         return ""
     return "" if link.receiver and str(link.receiver) != channel.id else f"its unit is {unit.name}"
 
 
-def _by_name(link: Link, unit: Unit | None, freq_hz: int | None, rack: Known, channel: ChannelCard) -> str:
+def _by_name(link: Link, unit: Unit | None, freq_hz: int | None, rack: Known, channel: "ChannelCard") -> str:
     name = rack.settings.get(channel.id, {}).get("name")
     return "the channel has its name" if name and name.casefold() == link.name.casefold() else ""
 
 
-def _by_frequency(link: Link, unit: Unit | None, freq_hz: int | None, rack: Known, channel: ChannelCard) -> str:
+def _by_frequency(link: Link, unit: Unit | None, freq_hz: int | None, rack: Known, channel: "ChannelCard") -> str:
     there = rack.settings.get(channel.id, {}).get("freq_hz")
     return "the channel is on its frequency" if freq_hz is not None and there == freq_hz else ""
 
 
-def _by_band(link: Link, unit: Unit | None, freq_hz: int | None, rack: Known, channel: ChannelCard) -> str:
+def _by_band(link: Link, unit: Unit | None, freq_hz: int | None, rack: Known, channel: "ChannelCard") -> str:
     if unit is not None or freq_hz is None:
         return ""
     return "service and band fit"

@@ -22,7 +22,8 @@ from azven.work.prove.needs import Needs, needs
 from azven.work.prove.proofs import Lane, lanes
 from azven.work.prove.steps import HOLD_S, Judged, Seen
 from azven.work.scope import Scope
-from azven.work.watch.live import Key, LiveBoard, Traces
+from azven.work.watch.live import LiveBoard
+from azven.work.watch.traces import Key, Traces
 
 _LOOKED_BACK_S = 20.0
 

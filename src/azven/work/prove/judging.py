@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from azven.book.records import ProofStep
-from azven.work.prove.needs import FULL_OVER_NEED_DB
+from azven.work.prove.need import FULL_OVER_NEED_DB
 from azven.work.prove.steps import GAIN_DBFS, HOLD_S, Judged, Seen, State
 from azven.work.wording import decibel, mhz
 

@@ -1,8 +1,6 @@
-"""What a link needs at its receiver's input, and what is there when nobody sends, from the antenna systems of Chain."""
+"""What the receivers of every room need, from the antenna systems of Chain."""
 
 from dataclasses import dataclass
-
-import numpy as np
 
 from azven.book.records import Model, Zone
 from azven.book.store import Store
@@ -10,37 +8,9 @@ from azven.rf.chain.design import solve_design
 from azven.rf.levels import thermal_noise_dbm
 from azven.work import chain, ground
 from azven.work.chain import templates
+from azven.work.prove.need import Need
 from azven.work.scope import Scope
 from azven.work.wording import decibel
-
-QUIET_OVER_NOISE_DB = 6.0
-"""What is heard with the transmitter off may stand so far over the noise that is planned with."""
-LOW_OVER_NEED_DB = 6.0
-"""Under this much over need a level is low (domain, section 8)."""
-FULL_OVER_NEED_DB = 10.0
-
-
-@dataclass(frozen=True)
-class Need:
-    """Noise that is planned with at a receiver's input [dBm], and the ratio a link needs over it [dB]."""
-
-    noise_dbm: float
-    needed_db: float
-    source: str
-
-    @property
-    def level_dbm(self) -> float:
-        """The level under which the link does not work."""
-        return self.noise_dbm + self.needed_db
-
-    @property
-    def quiet_dbm(self) -> float:
-        """What is heard with the transmitter off has to stay under this."""
-        return self.noise_dbm + QUIET_OVER_NOISE_DB
-
-    def over(self, level_dbm: float | None) -> float | None:
-        """How far a level is over need [dB]."""
-        return None if level_dbm is None or np.isnan(level_dbm) else level_dbm - self.level_dbm
 
 
 def needs(store: Store, scope: Scope) -> "Needs":

@@ -8,7 +8,7 @@ from azven.book.records import Link
 from azven.gear.racks.calls import Call
 from azven.gear.racks.values import Fields
 from azven.gear.standins.things import LONGEST_NAME
-from azven.work.watch.live import Key
+from azven.work.watch.traces import Key
 
 
 @dataclass(frozen=True)

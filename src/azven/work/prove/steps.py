@@ -5,14 +5,16 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 from azven.book.records import PROOF_STEPS, Model, ProofStep
-from azven.gear.racks.card import ChannelCard
-from azven.gear.racks.values import Fields
-from azven.work.prove.needs import FULL_OVER_NEED_DB, Need
-from azven.work.watch.live import Traces
+from azven.work.prove.need import FULL_OVER_NEED_DB, Need
 from azven.work.wording import mhz
+
+if TYPE_CHECKING:
+    from azven.gear.racks.card import ChannelCard
+    from azven.gear.racks.values import Fields
+    from azven.work.watch.traces import Traces
 
 State = Literal["waits", "holds", "fails", "by hand"]
 TITLES: dict[ProofStep, str] = {
@@ -35,13 +37,13 @@ class Seen:
     name: str
     freq_hz: int | None
     model: Model
-    card: ChannelCard | None
-    settings: Fields
-    status: Fields
-    traces: Traces | None
+    card: "ChannelCard | None"
+    settings: "Fields"
+    status: "Fields"
+    traces: "Traces | None"
     need: Need
-    wanted: Fields = field(default_factory=dict)
-    synced: Fields = field(default_factory=dict)
+    wanted: "Fields" = field(default_factory=dict)
+    synced: "Fields" = field(default_factory=dict)
     heard: bool = False
     """Its rack is heard now."""
     on_channel: bool = False

@@ -14,7 +14,7 @@ from azven.gear.racks.values import Fields
 from azven.refusal import Refusal
 from azven.rf import walks as rf
 from azven.rf.walks import Dropout, Readings
-from azven.work.prove.needs import Need
+from azven.work.prove.need import Need
 from azven.work.scope import Scope
 
 _MOST_S = 3600.0

@@ -1,40 +1,20 @@
 """What racks show, kept for looking back: rings of the last ten minutes for every channel, and what is known now."""
 
 import threading
-from dataclasses import dataclass
 from operator import itemgetter
 
 import numpy as np
-from numpy.typing import NDArray
 
 from azven.gear.racks.link import RackLink
 from azven.gear.racks.told import Told
 from azven.gear.racks.values import Fields
+from azven.work.watch.traces import Key, Traces
 
 KEPT_S, RATE_HZ = 600, 10
 _FIELDS = ("a", "b", "q", "af")
 _HEARD_S = 2.0
 _NOTHING: Fields = {}
 _FOUR = itemgetter(*_FIELDS)
-Floats32 = NDArray[np.float32]
-Key = tuple[str, str]
-"""A channel: ids of rack and channel."""
-
-
-@dataclass(frozen=True)
-class Traces:
-    """The last seconds of a channel: times (n,) [s, negative, 0 now] and its fields (n,), NaN where not known."""
-
-    at_s: Floats32
-    a: Floats32
-    b: Floats32
-    q: Floats32
-    af: Floats32
-
-    @property
-    def louder(self) -> Floats32:
-        """The level of the stronger antenna [dBm]."""
-        return np.fmax(self.a, self.b)
 
 
 class LiveBoard:
