@@ -5,6 +5,7 @@ import random
 
 import pytest
 
+from azven.gear.racks.calls import Call
 from azven.gear.racks.words import BAD_LINES
 from gear.racks.exchange import Exchange, played
 from vectors import DATA
@@ -95,8 +96,6 @@ def test_ten_minutes_of_nonsense_keep_nothing_and_close_the_link_each_time():
 
 def test_a_rack_that_never_answers_leaves_no_calls_behind():
     exchange = live()
-    from azven.gear.racks.calls import Call
-
     ended = []
     for k in range(200):
         exchange.until(0.2 + k * 0.05)
@@ -108,6 +107,17 @@ def test_a_rack_that_never_answers_leaves_no_calls_behind():
     assert {c.outcome for c in ended} <= {"unanswered", "cut"}
 
 
+def test_a_call_ends_even_when_its_answer_closes_the_link():
+    exchange = live()
+    for _ in range(BAD_LINES - 1):
+        exchange.bytes(b"?\n")
+    ended = []
+    exchange.link.call(Call("set", {"channel": "1", "values": {"mute": True}}, "a test", ended=ended.append), 0.2)
+    exchange.bytes(json.dumps({"jsonrpc": "2.0", "id": exchange.sent[-1]["id"], "error": "no"}).encode() + b"\n")
+    assert not exchange.link.up
+    assert [c.outcome for c in ended] == ["cut"]
+
+
 def test_one_changing_call_at_a_time_on_a_channel_and_sixteen_in_all():
     exchange = Exchange()
     exchange.link.opened(0.0)
@@ -115,8 +125,6 @@ def test_one_changing_call_at_a_time_on_a_channel_and_sixteen_in_all():
         **DOCUMENT["preambles"]["live"][2]["result"], "channels": [{"id": str(k)} for k in range(40)],
     }})  # fmt: skip
     assert len(exchange.sent) <= 1 + 16
-    from azven.gear.racks.calls import Call
-
     for _ in range(2):
         exchange.link.call(Call("set", {"channel": "1", "values": {"mute": True}}, "a test"), 0.1)
     while exchange.times()["get"] < 40:

@@ -313,9 +313,11 @@ class RackLink:
             call.result, outcome = value["result"], "done"
         if call.changes:
             self._tell(now_s, "answered", _answered(call, outcome, self.checker))
-        if self.up:
-            self._learn(call, outcome)
-            call.end("done" if outcome == "done" else "failed")
+        if not self.up:  # the answer was the last bad line that was borne
+            call.end("cut")
+            return
+        self._learn(call, outcome)
+        call.end("done" if outcome == "done" else "failed")
 
     def _learn(self, call: Call, outcome: str) -> None:
         """What an answer says about settings and scans."""
@@ -418,7 +420,7 @@ class RackLink:
                 self._close(now_s, "no frame came for 10 s", None, as_cut=True)
             return
         self._fill_gap(now_s)
-        if now_s - self._sent_s >= PING_AFTER_S and self.ready:
+        if now_s - self._sent_s >= PING_AFTER_S and self.ready and not self._calls.open("ping"):
             self._calls.add(Call("ping"), now_s)
 
     def _state(self, now_s: float, state: Kind) -> None:
