@@ -89,7 +89,8 @@ def _held(good: NDArray[np.bool_]) -> float:
 
 
 def _sync(seen: Seen) -> Judged:
-    says = {k: seen.synced.get(k, seen.status.get(k)) for k in ("txf", "txn")}
+    heard, synced = seen.status, seen.synced  # what is heard now outranks what the last sync said
+    says = {k: synced.get(k) if heard.get(k) is None else heard[k] for k in ("txf", "txn")}
     if says["txf"] is None and says["txn"] is None:
         return Judged("waits", "The transmitter has not told its frequency and name yet.")
     if seen.freq_hz is not None and says["txf"] not in (None, seen.freq_hz):
