@@ -149,8 +149,9 @@ class BringUp(Page):
             return
         here, now = self._session.racks.here, self._session.racks.now
         school = str(self.gain.currentData())
-        self._judged = here.judged(now, *due, school)
-        self.panel.show_step(*due, here.seen(now, due[0], school), self._judged, self.by_itself.isChecked())
+        seen = here.seen(now, due[0], school)
+        self._judged = here.judged_of(now, *due, seen)
+        self.panel.show_step(*due, seen, self._judged, self.by_itself.isChecked())
 
     def _lane_chosen(self) -> None:
         picked = self.lanes.chosen()

@@ -166,11 +166,6 @@ def _port(value: dict[str, Any] | None, reader: "_Reader") -> PortCard | None:
     return PortCard(**{key: reader.text(value, key) for key in ("mode", "ip", "mask", "gateway", "mac")})
 
 
-def read_network(value: Any, checker: Checker) -> NetworkCard:
-    """The network that a rack answers to a change of it."""
-    return _network(value if isinstance(value, dict) else None, _Reader(checker))
-
-
 class _Reader:
     """Members that are not needed: None where they are missing, null or of a wrong type; the last is counted."""
 

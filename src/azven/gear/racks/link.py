@@ -100,7 +100,7 @@ class RackLink:
         self._begin(now_s)
         self.up, self.ready = True, False
         self._splitter, self._calls = Splitter(), Calls(self._write)
-        self._opened_s = self._sent_s = self._now_s = now_s
+        self._sent_s = self._now_s = now_s
         self._first_frame_s: float | None = None
         self._frame_s = now_s
         self._frames = Bucket(STALL_S * RATE_HZ, CATCH_UP * RATE_HZ, now_s)

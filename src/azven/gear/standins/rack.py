@@ -8,14 +8,14 @@ from typing import Any
 import numpy as np
 
 from azven.gear.racks.values import is_int, is_number
-from azven.gear.racks.words import BUSY, MOST_LEVELS, NO_TRANSMITTER, NOT_SUPPORTED, ON_AIR, WRONG_PARAMS
+from azven.gear.racks.words import BUSY, NO_TRANSMITTER, NOT_SUPPORTED, ON_AIR, WRONG_PARAMS
 from azven.gear.standins.rules import RackError, check_raster, take
 from azven.gear.standins.things import Channel, Faults, Fields
 
 Tell = Callable[[str, Fields], None]
 """Sends a notification to one link."""
 _SYNC_AFTER_S = 1.2
-_LEVELS_A_SECOND = 4_000
+_LEVELS_A_SECOND, _LEVELS_A_PIECE = 4_000, 400
 _LAYOUTS = ("switched", "split", "redundant")
 
 
@@ -159,7 +159,7 @@ class StandInRack:
         sent = 0
         try:
             while sent < len(freq):
-                part = freq[sent : sent + min(MOST_LEVELS, 400)]
+                part = freq[sent : sent + _LEVELS_A_PIECE]
                 await asyncio.sleep(len(part) / _LEVELS_A_SECOND)
                 levels = channel.heard_dbm(part) if channel.heard_dbm else np.full(len(part), -110.0)
                 sent += len(part)

@@ -19,7 +19,6 @@ _PACE_M_S = (0.7, 1.4)
 _STANDS_S = (1.0, 15.0)
 _TURN_RAD_S = 2.5
 _TRIES = 24
-_APART_M = 0.6
 
 
 @dataclass(frozen=True)

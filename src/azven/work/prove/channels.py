@@ -42,27 +42,25 @@ def mapped(store: Reading, scope: Scope) -> "dict[int, Key]":
 def propose(store: Store, scope: Scope, racks: Sequence[Known]) -> list[Proposal]:
     """A free channel for every link that has none and that one fits: its unit's name and receiver first, then the name
     or the frequency that the channel has already, then service and band in their order."""
-    taken = set(mapped(store, scope).values())
-    links = [x for x in kit.links(store, scope) if x.id not in mapped(store, scope) and not x.set_aside]
+    known = mapped(store, scope)
+    links = [x for x in kit.links(store, scope) if x.id not in known and not x.set_aside]
     units = {u.id: u for u in kit.units(store, scope)}
     placed = plan.assignments(store, scope)
+    taken = set(known.values())
     free = [(k, c) for k in racks for c in k.card.channels if (k.card.id, c.id) not in taken and c.service]
-    found: list[Proposal] = []
+    found: dict[int, Proposal] = {}
     for rank in (_by_unit, _by_name, _by_frequency, _by_band):
         for link in links:
-            if any(p.link.id == link.id for p in found):
+            if link.id in found:
                 continue
-            freq = placed[link.id].freq_hz if link.id in placed else None
+            freq, unit = placed[link.id].freq_hz if link.id in placed else None, units.get(link.unit_id or 0)
             for rack, channel in free:
-                why = (
-                    rank(link, units.get(link.unit_id or 0), freq, rack, channel) if _fits(link, freq, channel) else ""
-                )
+                why = rank(link, unit, freq, rack, channel) if _fits(link, freq, channel) else ""
                 if why:
-                    found.append(Proposal(link, (rack.card.id, channel.id), why))
+                    found[link.id] = Proposal(link, (rack.card.id, channel.id), why)
                     free.remove((rack, channel))
                     break
-    order = {x.id: i for i, x in enumerate(links)}
-    return sorted(found, key=lambda p: order[p.link.id])
+    return [found[x.id] for x in links if x.id in found]
 
 
 def _fits(link: Link, freq_hz: int | None, channel: "ChannelCard") -> bool:
@@ -99,8 +97,8 @@ def take(store: Store, scope: Scope, proposals: Iterable[Proposal]) -> Edit:
     known = {m.link_id: m for m in store.all(Mapped, show_id=scope.show)}
     changes: tuple[Change, ...] = ()
     for m in known.values():
-        if (m.rack, m.channel) in chosen.values() and chosen.get(m.link_id) != (m.rack, m.channel):
-            changes += remove([m]) if m.link_id not in chosen else ()
+        if (m.rack, m.channel) in chosen.values() and m.link_id not in chosen:
+            changes += remove([m])
     first = store.reserve(len(chosen)) if chosen else 0
     for i, (link_id, (rack, channel)) in enumerate(chosen.items()):
         if link_id in known:

@@ -150,16 +150,18 @@ class RacksHere:
         return self.live.traces(key, min(_LOOKED_BACK_S, now_s - self._tuned[key][1]), now_s)
 
     def judged(self, now: ShowNow, lane: Lane, step: ProofStep, school: str = "low") -> Judged:
-        """How a step stands; where something is heard that should not be, with who it could be."""
-        found, freq = judging.judge(step, self.seen(now, lane, school)), now.freq_hz.get(lane.link.id)
-        if step != "off" or found.state != "fails" or freq is None:
+        """How a step stands."""
+        return self.judged_of(now, lane, step, self.seen(now, lane, school))
+
+    def judged_of(self, now: ShowNow, lane: Lane, step: ProofStep, seen: Seen) -> Judged:
+        """How a step stands by what is seen; where something is heard that should not be, with who it could be."""
+        found = judging.judge(step, seen)
+        if step != "off" or found.state != "fails" or seen.freq_hz is None:
             return found
-        named = suspects.suspects(freq, [x for x in self._on_air(now) if x.link.id != lane.link.id], now.neighbours)
-        who = (
-            f"It could be {'; or '.join(named)}."
-            if named
-            else "Nothing of ours and no known neighbour fits: a stranger."
-        )
+        others = [x for x in self._on_air(now) if x.link.id != lane.link.id]
+        named = suspects.suspects(seen.freq_hz, others, now.neighbours)
+        stranger = "Nothing of ours and no known neighbour fits: a stranger."
+        who = f"It could be {'; or '.join(named)}." if named else stranger
         return replace(found, said=f"{found.said} {who}")
 
     def _on_air(self, now: ShowNow) -> list[suspects.OnAir]:

@@ -6,8 +6,6 @@ import numpy as np
 
 QUIET_OVER_NOISE_DB = 6.0
 """What is heard with the transmitter off may stand so far over the noise that is planned with."""
-LOW_OVER_NEED_DB = 6.0
-"""Under this much over need a level is low (domain, section 8)."""
 FULL_OVER_NEED_DB = 10.0
 
 

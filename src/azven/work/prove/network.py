@@ -125,19 +125,6 @@ def take_out(chosen: Sequence[ListedRack]) -> Edit:
     return Edit(f"{in_words([r.name for r in chosen], 3)} out of the list", remove(list(chosen)))
 
 
-def set_network(store: Store, scope: Scope, **values: Any) -> Edit:
-    """Subnets, consoles or cables. Refusal for a subnet that is none."""
-    for role, text in values.get("subnets", {}).items():
-        try:
-            addresses.subnet_of(text)
-        except ValueError:
-            raise Refusal(f"“{text}” is no subnet ({role}). It is written like 10.20.1.0/24.") from None
-    told = settings(store, scope)
-    if told.id:
-        return Edit("Network of the racks", replace_record(told, replace(told, **values)))
-    return Edit("Network of the racks", add(replace(told, id=store.reserve(), **values)))
-
-
 def as_csv(store: Reading, scope: Scope) -> str:
     """The address sheet."""
     out = io.StringIO()

@@ -14,7 +14,6 @@ from azven.work import kit
 from azven.work.prove.steps import TITLES, TOGETHER, steps_of
 from azven.work.scope import Scope
 
-Proofs = Mapping[tuple[int, ProofStep], Proof]
 DONE: tuple[Outcome, ...] = ("held", "remark")
 
 

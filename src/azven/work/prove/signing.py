@@ -2,7 +2,6 @@
 
 import hashlib
 import json
-from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -25,9 +24,9 @@ class Standing:
     changed: tuple[Link, ...] = ()
 
 
-def prints(store: Store, scope: Scope, firmware: Mapping[str, str] | None = None) -> dict[str, str]:
+def prints(store: Store, scope: Scope) -> dict[str, str]:
     """What every link is like now, as digests by link id: frequency, gear, unit, channel, wanted settings, and the
-    antenna systems and antennas of the site. `firmware` by rack id, where it is known."""
+    antenna systems and antennas of the site."""
     placed, wanted = plan.assignments(store, scope), {w.link_id: w for w in store.all(Wanted, show_id=scope.show)}
     units, keys = {u.id: u for u in kit.units(store, scope)}, channels.mapped(store, scope)
     systems = [(d.id, d.version) for d in store.all(Design, site_id=scope.site)]
@@ -37,11 +36,9 @@ def prints(store: Store, scope: Scope, firmware: Mapping[str, str] | None = None
             continue
         unit: Unit | None = units.get(link.unit_id or 0)
         antennas = [(a.id, a.version) for a in store.all(Antenna, zone_id=link.zone_id)]
-        key = keys.get(link.id)
         parts = [
             placed[link.id].freq_hz if link.id in placed else None, link.model_id, link.band, link.zone_id,
-            unit and (unit.id, unit.serial, unit.band, unit.firmware), key,
-            (firmware or {}).get(key[0]) if key else None,
+            unit and (unit.id, unit.serial, unit.band, unit.firmware), keys.get(link.id),
             wanted[link.id].settings if link.id in wanted else None, systems, antennas,
         ]  # fmt: skip
         text = json.dumps(parts, sort_keys=True, default=str)
@@ -50,7 +47,7 @@ def prints(store: Store, scope: Scope, firmware: Mapping[str, str] | None = None
 
 
 def standing(store: Store, scope: Scope) -> Standing:
-    """The newest sign-off and what has changed since. Firmware is compared where racks are heard, by `prints`."""
+    """The newest sign-off and what has changed since."""
     signed = max(store.all(SignOff, show_id=scope.show), key=lambda s: (s.made_at, s.id), default=None)
     if signed is None:
         return Standing(None)

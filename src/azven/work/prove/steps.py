@@ -31,8 +31,8 @@ GAIN_DBFS: dict[str, tuple[float, float]] = {"low": (-24.0, -9.0), "loud": (-14.
 
 @dataclass(frozen=True, kw_only=True)
 class Seen:
-    """All that a step is judged by. `settings` and `status` are what the rack says, `since` seconds with a pack that is
-    off (None where it is on); `synced` is what the last sync said."""
+    """All that a step is judged by. `settings` and `status` are what the rack says, `traces` what it said in the last
+    seconds; `synced` is what the last sync said."""
 
     name: str
     freq_hz: int | None
@@ -75,7 +75,7 @@ class Judged:
     held_s: float = 0.0
 
 
-def applies(step: ProofStep, model: Model, can: frozenset[str] = frozenset()) -> bool:
+def applies(step: ProofStep, model: Model) -> bool:
     """Whether a link of a model goes through a step: gear that chooses its channel by itself is sent none, an in-ear
     transmitter has no microphone."""
     if step in ("band", "frequency", "off", "sync"):

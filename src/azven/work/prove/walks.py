@@ -1,13 +1,13 @@
 """Walk tests as a show keeps them: recorded, sorted, compared with what Reach reckons, reported."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
 import numpy as np
 
-from azven.book.edits import Edit, add, remove, replace_record
+from azven.book.edits import Edit, add, remove
 from azven.book.records import Link, WalkTest, Zone
 from azven.book.store import Store
 from azven.gear.racks.values import Fields
@@ -66,10 +66,6 @@ def of_room(store: Store, scope: Scope, zone: Zone) -> list[WalkTest]:
 
 def remove_walk(walk: WalkTest) -> Edit:
     return Edit(f"Remove {walk.name}", remove([walk]))
-
-
-def rename(walk: WalkTest, **values: Any) -> Edit:
-    return Edit(f"{walk.name}", replace_record(walk, replace(walk, **values)))
 
 
 def readings(rows: Sequence[Sequence[float | None]]) -> Readings:
