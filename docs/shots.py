@@ -111,17 +111,17 @@ def prove(window: Window, walk: bool) -> None:
     wait(lambda: session.surroundings is not None)
     stage.racks.add_simulated()  # type: ignore[attr-defined]
     racks = session.racks
-    wait(lambda: sum(x.state == "live" for x in racks.here.hub.links) == 14)
+    wait(lambda: sum(x.state == "live" for x in racks.here.hub.links) == 16)
     stage.racks.map_all()  # type: ignore[attr-defined]
     there = session.surroundings.racks()  # type: ignore[union-attr]
     page = stage.bring_up  # type: ignore[attr-defined]
     wait(lambda: all(x.settings for x in racks.here.hub.links if x.card and x.card.channels))
     racks.send(racks.here.differences(racks.now), lambda calls: None)
     wait(lambda: not racks.here.differences(racks.now))
-    for member in there.members.values():
-        pack = member.channel.pack
-        if pack is not None and member.link.priority < 3:
-            pack.on, pack.freq_hz, pack.name = True, member.channel.tuned_hz, member.link.name
+    for link in (lane.link for lane in racks.now.lanes):
+        pack = there.pack(link.id)
+        if pack is not None and link.priority < 3:
+            pack.on, pack.freq_hz, pack.name = True, there.members[link.id].channel.tuned_hz, link.name
     stage.pages.show_page(0)  # type: ignore[attr-defined]
     page.all_hold()
     wait(lambda: racks.now.lanes[-1].at not in ("reset", "band", "network", "frequency"))

@@ -1,6 +1,8 @@
 """The command line as scripts use it: exit codes, one-line errors, clean plans."""
 
 import json
+import subprocess
+import sys
 
 import numpy as np
 import pytest
@@ -180,3 +182,28 @@ def test_set_gains_prints_the_design_and_what_changed(tmp_path):
     design["nodes"][1].pop("steps_db")
     path.write_text(json.dumps(design), encoding="utf-8")
     assert "steps to choose from" in run("chain", path, "--set-gains").stderr
+
+
+def test_stand_in_racks_follow_a_script_and_what_comes_over_standard_input(tmp_path):
+    script = tmp_path / "faults.jsonl"
+    script.write_text('{"rack": "r-0401", "fault": "old firmware"}\n', "utf-8")
+    command = [sys.executable, "-m", "azven", "racks", "--script"]
+    with subprocess.Popen([*command, str(script)], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True) as racks:
+        assert "r-0401" in racks.stdout.readline()
+        assert racks.stderr.readline().strip() == "r-0401 old firmware"
+        racks.terminate()
+        assert racks.wait(20) == 0
+    script.write_text('{"rack": "r-0401", "fault": "storm"}\n', "utf-8")
+    refused = subprocess.run([*command, str(script)], capture_output=True, text=True, timeout=60, check=False)
+    assert refused.returncode == 2
+    assert "Line 1 of the script is no fault" in refused.stderr
+    with subprocess.Popen(
+        [*command, "-"], stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+    ) as racks:
+        assert "r-0401" in racks.stdout.readline()
+        racks.stdin.write('quay\n{"rack": "r-0402", "channel": "1", "fault": "muted"}\n')
+        racks.stdin.flush()
+        assert "is no fault" in racks.stderr.readline()
+        assert racks.stderr.readline().strip() == "r-0402 1 muted"
+        racks.terminate()
+        assert racks.wait(20) == 0

@@ -278,14 +278,25 @@ def watch(racks: tuple[str, ...], for_s: float | None, log: Path | None, as_json
 
 @main.command()
 @click.option("--port", type=click.IntRange(1, 65_000), help="First port; any free ones without it.")
-def racks(port: int | None) -> None:
-    """Start the demonstration's stand-in racks on loopback ports and print their addresses, until Ctrl+C."""
+@click.option(
+    "--script", type=click.Path(exists=True, dir_okay=False, allow_dash=True),
+    help="What goes wrong and when: a JSON object a line; - reads as it comes.",
+)  # fmt: skip
+def racks(port: int | None, script: str | None) -> None:
+    """Start the demonstration's stand-in racks on loopback ports and print their addresses, until Ctrl+C.
+
+    A line of a script: {"at": 5, "rack": "r-0401", "fault": "silence", "for": 4}; "channel" for gear.
+    """
     import tempfile
 
-    from azven.work import demo, demo_story
+    from azven.work import demo, demo_story, faults
     from azven.work.scope import opening
     from azven.work.simulated_racks import SimulatedRacks
 
+    try:
+        planned = faults.script(script)
+    except Refusal as refusal:
+        _refuse("", str(refusal))
     over = _until_stopped()
     with tempfile.TemporaryDirectory(prefix="azven-racks-") as folder:
         store = demo.build(Path(folder))
@@ -300,6 +311,7 @@ def racks(port: int | None) -> None:
     for server in there.house.servers:
         click.echo(f"{server.address}  {server.rack.id}  {server.rack.rack['name']}")
     sys.stdout.flush()
+    faults.follow(there, planned, over)
     over.wait()
     there.stop()
 

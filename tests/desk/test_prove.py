@@ -14,7 +14,7 @@ def proving(window, qtbot):
     window.show_stage("prove")
     stage.racks.add_simulated()
     racks = window.session.racks
-    qtbot.waitUntil(lambda: sum(x.state == "live" for x in racks.here.hub.links) == 14, timeout=30_000)
+    qtbot.waitUntil(lambda: sum(x.state == "live" for x in racks.here.hub.links) == 16, timeout=30_000)
     qtbot.waitUntil(lambda: all(len(x.settings) == len(x.card.channels) for x in racks.here.hub.links), timeout=30_000)
     stage.racks.map_all()
     return stage
@@ -65,17 +65,17 @@ def test_what_announces_itself_is_dialled_only_when_taken_in(window, monkeypatch
 
     looking, found = Looking(), []
     monkeypatch.setattr(discovery, "look", lambda tell: found.append(tell) or looking)
-    page = window.open_stage("prove").racks
+    page = window.open_stage("prove").racks.announced
     window.show_stage("prove")
     page.look()
     found[0](discovery.Announced(Address("127.0.0.1", 9), "r-0001", "Rope Hall 1", "receivers"))
     assert "Rope Hall 1 at rack://127.0.0.1:9" in page.heard_of.text()
     assert not window.session.racks.here.hub.links
-    page.take_announced()
+    page.take()
     assert [r.name for r in window.session.store.all(ListedRack)] == ["Rope Hall 1"]
     page.look()
     assert looking.stopped
-    assert not page.announced.isVisible()
+    assert not page.isVisible()
 
 
 def test_a_token_is_asked_for_and_the_rack_is_dialled_with_it(window, qtbot, monkeypatch):
@@ -114,9 +114,16 @@ def test_racks_are_taken_in_and_links_follow_their_units(proving, window):
     assert named["Harbour Master"][0] == named["Lamp Choir 8"][0] != named["Narrator"][0]
     assert len(set(named.values())) == 44
     proving.racks.take_over()
-    assert {r.kind for r in network.racks(store, scope)} == {"receivers", "ears", "intercom", "charger", "switch"}
+    assert {r.kind for r in network.racks(store, scope)} == {
+        "receivers",
+        "ears",
+        "intercom",
+        "wideband",
+        "charger",
+        "switch",
+    }
     proving.racks.refresh()
-    assert "Nothing is wrong" in proving.racks.findings.text()
+    assert set(proving.racks.findings.buttons()) == {"Set its band", "Send names", "Give another number"}
 
 
 def test_what_differs_is_sent_as_a_batch_and_read_back(proving, window, qtbot):
@@ -131,7 +138,7 @@ def test_what_differs_is_sent_as_a_batch_and_read_back(proving, window, qtbot):
     qtbot.waitUntil(lambda: not racks.here.differences(racks.now), timeout=30_000)
     member = window.session.surroundings.racks().members[link_of(window, "Narrator").id]
     assert member.channel.settings["name"] == "Narrator"
-    assert member.channel.settings["freq_hz"] == racks.now.freq_hz[member.link.id]
+    assert member.channel.settings["freq_hz"] == racks.now.freq_hz[link_of(window, "Narrator").id]
 
 
 def test_what_changed_at_the_panel_meanwhile_is_not_written_over(proving, window, qtbot):
@@ -148,8 +155,15 @@ def test_what_changed_at_the_panel_meanwhile_is_not_written_over(proving, window
 
 def brought_to(proving, window, qtbot, name, step):
     racks, link = window.session.racks, link_of(window, name)
-    racks.send([d for d in racks.here.differences(racks.now) if d.link.id == link.id], lambda calls: None)
-    qtbot.waitUntil(lambda: not racks.here.differences(racks.now, {link.id}), timeout=10_000)
+    for _ in range(
+        3
+    ):  # on a machine that is busy an answer may come too late: what is not answered is not taken as done
+        ended = []
+        racks.send(racks.here.differences(racks.now, {link.id}), ended.append)
+        qtbot.waitUntil(lambda ended=ended: bool(ended), timeout=30_000)
+        if not racks.here.differences(racks.now, {link.id}):
+            break
+    assert not racks.here.differences(racks.now, {link.id})
     lane, session = racks.now.lane(link.id), window.session
     for before in lane.steps[: lane.steps.index(step)]:
         session.do(lambda s=before: proofs.record(session.store, session.scope, link, s, "held", session.now()))
@@ -361,3 +375,246 @@ def test_the_rail_counts_what_is_to_prove(window):
 
     assert of_prove(window.session) == (("44 to prove", "ochre_text"),)
     assert here(window.session.store) == window.session.scope
+
+
+def test_a_wrong_band_is_mended_with_one_button(proving, window, qtbot):
+    racks, page = window.session.racks, proving.racks
+    link = link_of(window, "Lamp Choir 7")
+    key = racks.now.keys[link.id]
+    assert racks.here.card(key).low_hz == 606_000_000
+    page.refresh()
+    page.mend(next(t for t in page.findings.troubles if t.title == "Set its band"))
+    qtbot.waitUntil(lambda: racks.here.card(key).low_hz == 470_000_000, timeout=10_000)
+    page.refresh()
+    assert "Set its band" not in page.findings.buttons()
+    names = [t for t in page.findings.troubles if t.title == "Send names" and t.asks[0].rack == key[0]]
+    page.mend(names[0])
+    qtbot.waitUntil(lambda: not any(d.setting == "name" and d.key[0] == key[0]
+                                    for d in racks.here.differences(racks.now)), timeout=10_000)  # fmt: skip
+    page.refresh()
+    assert not [t for t in page.findings.troubles if t.title == "Send names" and t.asks[0].rack == key[0]]
+
+
+def test_a_batch_sets_bands_before_frequencies(proving, window, qtbot):
+    racks = window.session.racks
+    link = link_of(window, "Lamp Choir 7")
+    rows = racks.here.differences(racks.now, {link.id})
+    assert {d.setting for d in rows} >= {"band", "freq_hz", "name"}
+    ended = []
+    racks.send(rows, ended.append)
+    qtbot.waitUntil(lambda: bool(ended), timeout=15_000)
+    assert all(c.outcome == "done" for c in ended[0])
+    assert not racks.here.differences(racks.now, {link.id})
+
+
+def test_the_network_is_told_in_fields_and_judged(proving, window, qtbot):
+    page, session = proving.racks, window.session
+    page.show_network()
+    dialog = page.dialog
+    dialog.subnets["control"].setText("169.254.10.0/24")
+    dialog.keep_subnets()
+    dialog.subnets["audio"].setText("quay")
+    dialog.keep_subnets()
+    told = network.settings(session.store, session.scope)
+    assert told.subnets == {"control": "169.254.10.0/24"}
+    dialog.add_console()
+    limit = dialog.consoles.records.columns[1]
+    assert not limit.change(dialog.consoles.records.records[0], "many")
+    assert limit.change(dialog.consoles.records.records[0], "1")
+    dialog.add_cable()
+    told = network.settings(session.store, session.scope)
+    assert told.consoles[0][1] == 1
+    assert len(told.cables) == 1
+    page.refresh()
+    said = " ".join(t.said for t in page.findings.troubles)
+    assert "shows fewer" in said
+    assert "mask" in said
+    masks = next(t for t in page.findings.troubles if t.title.startswith("Set mask"))
+    page.mend(masks)
+    rack = masks.asks[0].rack
+    qtbot.waitUntil(
+        lambda: session.racks.here.hub.link(rack).card.network.control.mask == "255.255.255.0", timeout=10_000
+    )
+    dialog.remove_consoles()
+    for _ in range(6):
+        session.step_back()
+    dialog.accept()
+
+
+def test_a_rack_that_moves_by_our_own_call_is_followed_to_its_new_address(window, qtbot):
+    from azven.gear.standins.house import RackHouse
+    from azven.work.prove.troubles import Ask
+    from gear.racks.standing import rack
+
+    here_, there = RackHouse([rack(1)]).start(), RackHouse([rack(1)])
+    there.servers[0].host = "127.0.0.9"
+    port = here_.servers[0].port
+    there.start(port)
+    stage, racks = window.open_stage("prove"), window.session.racks
+    window.show_stage("prove")
+    stage.racks.where.setText(f"rack://127.0.0.1:{port}")
+    stage.racks.add_address()
+    qtbot.waitUntil(lambda: any(x.state == "live" for x in racks.here.hub.links), timeout=20_000)
+    stage.racks.take_over()
+    ended = []
+    racks.carry_out([Ask("r-0001", "network", {"control": {"mode": "fixed", "ip": "127.0.0.9"}})], ended.append)
+    qtbot.waitUntil(lambda: bool(ended), timeout=10_000)
+    here_.stop()
+    moved = f"rack://127.0.0.9:{port}"
+    qtbot.waitUntil(lambda: [r.address for r in window.session.store.all(ListedRack)] == [moved], timeout=30_000)
+    qtbot.waitUntil(lambda: [x.address for x in racks.here.hub.links] == [moved], timeout=10_000)
+    there.stop()
+
+
+def test_racks_are_reset_only_after_asking(proving, window, qtbot):
+    page, racks = proving.racks, window.session.racks
+    member = window.session.surroundings.racks().members[link_of(window, "Narrator").id]
+    racks.send([d for d in racks.here.differences(racks.now) if d.key[0] == member.rack], lambda calls: None)
+    qtbot.waitUntil(lambda: member.channel.settings["name"] == "Narrator", timeout=20_000)
+    page.ask_reset()
+    row = next(r for r in page.racks.records.records if r.rack.rack == member.rack)
+    page.racks.choose({row.id})
+    page.ask_reset()
+    assert member.channel.settings["name"] == "Narrator"
+    page.reset_button.click()
+    qtbot.waitUntil(lambda: member.channel.settings["name"] == "CH 1", timeout=10_000)
+
+
+def test_the_address_sheet_is_written_as_pages_and_as_a_list(proving, window, tmp_path):
+    for name in ("racks.pdf", "racks.csv"):
+        proving.racks.write_sheet(tmp_path / name)
+    assert (tmp_path / "racks.pdf").read_bytes().startswith(b"%PDF")
+    assert "r-0401" in (tmp_path / "racks.csv").read_text("utf-8")
+    assert not window.session.store.all(ListedRack)[0].rack  # the list itself was not changed by it
+
+
+def test_a_pack_of_ours_on_a_foreign_frequency_is_offered_by_name(proving, window, qtbot):
+    link = brought_to(proving, window, qtbot, "Lamp Choir 2", "off")
+    racks, page = window.session.racks, proving.bring_up
+    page.by_itself.setChecked(False)
+    brought_to(proving, window, qtbot, "Lamp Choir 4", "off")
+    member = window.session.surroundings.racks().members[link_of(window, "Lamp Choir 4").id]
+    member.channel.settings = {**member.channel.settings, "freq_hz": racks.now.freq_hz[link.id]}
+    member.channel.pack.on, member.channel.pack.freq_hz = True, racks.now.freq_hz[link.id]
+    page.lanes.choose({link.id})
+
+    def offered():
+        page.tick()
+        return [o.title for o in page.panel._offers]
+
+    qtbot.waitUntil(lambda: "See Lamp Choir 4, which is on it" in offered(), timeout=30_000)
+    assert "Another frequency, in Plan" in offered()
+    page._take_offer(page.panel._offers[0])
+    assert page._shown[0].link.name == "Lamp Choir 4"
+    page.lanes.choose({link.id})
+    page._take_offer(page.panel._offers[-1])
+    assert window.stage.name == "plan"
+
+
+def test_what_goes_wrong_on_request_is_seen_and_passes(proving, window, qtbot):
+    racks, page = window.session.racks, proving.bring_up
+    proving.pages.show_page(0)
+    lane = page._shown[0]
+    page.helper.let("silence")
+    key = racks.now.keys[lane.link.id]
+    qtbot.waitUntil(lambda: racks.here.hub.link(key[0]).state == "silent", timeout=15_000)
+    assert racks.here.judged(racks.now, lane, "frequency").state == "waits"
+    qtbot.waitUntil(lambda: racks.here.heard(key[0]), timeout=15_000)
+
+
+def test_a_rack_sweeps_for_listen_at_its_own_antennas(proving, window, qtbot, settle):
+    from azven.book.records import Sweep
+
+    stage = window.open_stage("listen")
+    window.show_stage("listen")
+    panel = stage.instrument
+    panel.look_round()
+    at = next(i for i in range(panel.address.count()) if "Lamp Choir 2" in panel.address.itemText(i))
+    panel.address.setCurrentIndex(at)
+    assert panel.place.text() == "Rope Hall, receive antennas"
+    assert not panel.rbw.isVisible()
+    panel.start.setText("470")
+    panel.stop.setText("486")
+    panel.take()
+    settle(window)
+    newest = max(window.session.store.all(Sweep), key=lambda s: s.id)
+    assert (newest.low_hz, newest.high_hz, newest.points, newest.hears) == (470_000_000, 486_000_000, 641, "receivers")
+    helper(window, "Lamp Choir 2").on = True
+    panel.take()
+    settle(window)
+    assert max(s.id for s in window.session.store.all(Sweep)) == newest.id  # its transmitter is on: no sweep
+
+
+def walked(proving, window, name, ways):
+    """A walk begun in the room of a link, with its pack on."""
+    page, link, racks = proving.walk, link_of(window, name), window.session.racks
+    pack = helper(window, name)
+    pack.on, pack.freq_hz = True, racks.now.freq_hz[link.id]
+    proving.pages.show_page(1)
+    page.zone.setCurrentIndex([page.zone.itemData(i) for i in range(page.zone.count())].index(link.zone_id))
+    page.ways.setCurrentIndex([page.ways.itemData(i) for i in range(page.ways.count())].index(ways))
+    page.refresh()
+    page.run_primary()
+    return page, link
+
+
+def test_a_walk_by_letters_with_a_survey_beside_an_earlier_one(proving, window, qtbot, tmp_path):
+    brought_to(proving, window, qtbot, "Narrator", "on")
+    page, link = walked(proving, window, "Narrator", "timed")
+    qtbot.waitUntil(lambda: len(page.recording.rows.get(link.id, [])) > 15, timeout=20_000)
+    page.run_primary()
+    (first,) = window.session.store.all(WalkTest)
+    assert len(first.marks) == 3
+    page, _ = walked(proving, window, "Narrator", "letters")
+    qtbot.keyClicks(page, "az")
+    page.say("some")
+    qtbot.waitUntil(lambda: len(page.recording.rows.get(link.id, [])) > 15, timeout=20_000)
+    qtbot.keyClicks(page, "k")
+    page.run_primary()
+    second = max(window.session.store.all(WalkTest), key=lambda w: w.id)
+    assert [(m[3], m[4]) for m in second.marks] == [("A", "some"), ("K", "")]
+    assert page.walk.currentData() == second.id
+    page.earlier.setCurrentIndex(1)
+    page.link.setCurrentIndex([page.link.itemData(i) for i in range(page.link.count())].index(link.id))
+    page.refresh()
+    row = next(r for r in page.links.records.records if r.id == link.id)
+    assert row.told is not None
+    assert row.before is not None
+    assert "1 mark" in page.words.text()
+    page.write_report(tmp_path / "walk.pdf")
+    assert (tmp_path / "walk.pdf").read_bytes().startswith(b"%PDF")
+    window.session.step_back()
+    assert len(window.session.store.all(WalkTest)) == 1
+
+
+def test_other_firmware_takes_the_sign_off_back(proving, window, qtbot):
+    session = window.session
+    proving.pages.show_page(4)
+    proving.signed.who.setText("Jory")
+    proving.run_primary()
+    assert signing.standing(session.store, session.scope, session.firmware()).changed == ()
+    runs = {**session.firmware(), "r-0403": "1.9"}
+    changed = signing.standing(session.store, session.scope, runs).changed
+    assert {x.name for x in changed} >= {"Brass ear 1", "Brass ear 6"}
+    assert all(session.racks.now.keys[x.id][0] == "r-0403" for x in changed)
+
+
+def test_another_key_is_told_and_synced_again(proving, window, qtbot):
+    link = brought_to(proving, window, qtbot, "Brass 3", "on")
+    racks, page, pack = window.session.racks, proving.bring_up, helper(window, "Brass 3")
+    page.by_itself.setChecked(False)
+    pack.on, pack.freq_hz = True, racks.now.freq_hz[link.id]
+
+    def offered():
+        page.tick()
+        return [o.deed for o in page.panel._offers]
+
+    qtbot.waitUntil(lambda: offered() == ["sync"], timeout=30_000)
+    for _ in range(4):  # the window fails now and then
+        page._take_offer(page.panel._offers[0])
+        qtbot.waitUntil(lambda: not page._busy, timeout=15_000)
+        if pack.enc == "ok":
+            break
+    qtbot.waitUntil(
+        lambda: racks.here.judged(racks.now, racks.now.lane(link.id), "on").state == "holds", timeout=20_000
+    )

@@ -300,7 +300,7 @@ def test_a_link_is_brought_up_with_the_keyboard(start):
         desk.until(f"{PALETTE}._text.text()", words)
         desk.key("Return")
         desk.until(f"{PALETTE} is None")
-        desk.until("sum(x.state == 'live' for x in session.racks.here.hub.links)", 14)
+        desk.until("sum(x.state == 'live' for x in session.racks.here.hub.links)", 16)
     desk.until("len(session.racks.now.keys)", 44)
     desk.key("ctrl+k")
     desk.until(f"{PALETTE} is not None")

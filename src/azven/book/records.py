@@ -701,15 +701,15 @@ class SignOff(Record):
 
 @record
 class WalkTest(Record):
-    """A walk through a room: who walked, `marks` (second, x [m], y [m], letter), and `readings` of its links by link
-    id, each (second, level A, level B, quality)."""
+    """A walk through a room: who walked, `marks` (second, x [m], y [m], letter, and for a survey what was heard there),
+    and `readings` of its links by link id, each (second, level A, level B, quality, battery, transmitter)."""
 
     show_id: int
     zone_id: int
     name: str
     made_by: str = ""
     made_at: datetime = EPOCH
-    marks: tuple[tuple[float, float, float, str], ...] = ()
+    marks: tuple[tuple[float | str, ...], ...] = ()
     readings: dict[str, Any] = field(default_factory=dict)
     note: str = ""
 

@@ -34,3 +34,16 @@ def write_bytes(session: Session, path: Path, data: bytes, what: str) -> bool:
         return False
     session.say(f"Wrote {what} to {path.name}.")
     return True
+
+
+def write_pages(session: Session, path: Path, html: str, title: str) -> bool:
+    """Write pages as PDF, `title` at the foot, and say how many. True when they are on disk."""
+    from azven.desk.pdf import write_pdf
+
+    try:
+        pages = write_pdf(html, path, title)
+    except OSError as error:
+        session.say(f"{path} could not be written: {error.strerror or error}.", trouble=True)
+        return False
+    session.say(f"Wrote {pages} page{'' if pages == 1 else 's'} to {path.name}.")
+    return True

@@ -68,7 +68,7 @@ def of_chain(session: Session) -> Points:
 
 def of_prove(session: Session) -> Points:
     """Links to prove, and those that changed since the show was signed off."""
-    standing = signing.standing(session.store, session.scope)
+    standing = signing.standing(session.store, session.scope, session.firmware())
     if standing.signed is not None:
         counts = (
             (len(standing.changed), "changed", "brick_text"),

@@ -47,7 +47,7 @@ from azven.work.scope import Scope, exists, opening
 
 if TYPE_CHECKING:
     from azven.desk.prove.racks import RackDesk
-    from azven.work.surroundings import Surroundings
+    from azven.work.surroundings import OnOffer, Surroundings
 
 _PICTURE_DEPENDS_ON = (Sweep, Trace, Neighbour, Region, Site)
 _BOARD_DEPENDS_ON = (
@@ -278,6 +278,19 @@ class Session(QObject):
 
             self._racks = RackDesk(self)
         return self._racks
+
+    def instruments(self) -> "list[OnOffer]":
+        """What can sweep for us: stand-ins of a demonstration, and channels of racks, once racks were looked at."""
+        found = list(self.surroundings.instruments()) if self.surroundings is not None else []
+        if self._racks is not None:
+            from azven.work.prove import scanning
+
+            found += scanning.offers(self._racks.here, self._racks.now)
+        return found
+
+    def firmware(self) -> dict[str, str]:
+        """What racks say that they run, by their ids; nothing before racks were looked at."""
+        return self._racks.here.firmware() if self._racks is not None else {}
 
     def choose_act(self, act: int | None) -> None:
         """Look at one act: what is not on in it is dimmed; None looks at all."""

@@ -130,12 +130,16 @@ class Choice(QComboBox):
     and is cut after a few.
     """
 
+    opening = pyqtSignal()
+    """The list is about to be shown."""
+
     def keep_width(self, characters: int) -> None:
         """Do not measure every entry: with hundreds of them that is most of the time a change of theme takes."""
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.setMinimumContentsLength(characters)
 
     def showPopup(self) -> None:
+        self.opening.emit()
         self.setMaxVisibleItems(max(self.count(), 1))
         view = self.view()
         if view is not None:

@@ -83,6 +83,11 @@ def subnet_of(text: str) -> IPv4Network:
     return IPv4Network(text)
 
 
+def is_nowhere(ip: IPv4Address) -> bool:
+    """Whether nobody can be at an address: unspecified, of a group, for everybody."""
+    return ip.is_unspecified or ip.is_multicast or ip == IPv4Address("255.255.255.255")
+
+
 def mask_of(text: str) -> IPv4Address:
     """A mask: ones, then zeros; ValueError for anything else."""
     mask = address_of(text)

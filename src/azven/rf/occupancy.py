@@ -47,6 +47,8 @@ AS_QUIET_DB = 6.0
 COVERED_SHARE, FEW_LINES_SHARE = 0.25, 0.2
 """Emissions over more of a channel than the first make it taken, over more than the second keep it from being quiet."""
 _SCATTER_SLACK, _UNSURE_SIGMAS = 1.3, 4.0
+_HOLE_BINS = 2.5
+"""Bins further apart than so many times the usual distance leave a hole."""
 _TILE_HZ, _MOST_TILES = 8_000_000, 1_000
 """Where there is no raster, noise is looked for in pieces as wide as a channel, wider ones where they would be many."""
 
@@ -163,7 +165,7 @@ def _reading(
     first_hz, last_hz = sweep.freq_hz[0] - sweep.spacing_hz, sweep.freq_hz[-1] + 2 * sweep.spacing_hz
     at = sweep.between(channel.low_hz, channel.high_hz)
     levels = window[at]
-    if not len(levels) or first_hz > channel.low_hz or last_hz < channel.high_hz:
+    if not len(levels) or first_hz > channel.low_hz or last_hz < channel.high_hz or _has_hole(sweep, at):
         return ChannelReading(channel=channel, occupancy="unknown")
     clear = ~_near_emissions(sweep, found.lines)[at] if found.lines and not filled else np.ones(len(levels), bool)
     lowered = PEAK_ABOVE_AVERAGE_DB if sweep.detector == "peak" else 0.0
@@ -187,6 +189,12 @@ def _reading(
         as_quiet=as_quiet,
         unsure_db=float(unsure),
     )
+
+
+def _has_hole(sweep: Sweep, at: slice) -> bool:
+    """Whether bins are missing in the middle of a sweep there: what was not measured is not known."""
+    around = sweep.freq_hz[max(at.start - 1, 0) : at.stop + 1]
+    return bool(np.max(np.diff(around), initial=0) > _HOLE_BINS * sweep.spacing_hz)
 
 
 def _independent(sweep: Sweep) -> float:

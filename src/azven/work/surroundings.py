@@ -20,6 +20,12 @@ class OnOffer:
     antenna: str
     place: str
     hears: Hears
+    kind: str = "stand-in"
+
+    @property
+    def said(self) -> str:
+        """As it is called in a list."""
+        return f"{self.kind}: {self.antenna}"
 
 
 class Surroundings(Protocol):

@@ -1,5 +1,6 @@
 """One instrument: where it stands, how it sweeps and how often, and the sweeps it takes."""
 
+from collections.abc import Sequence
 from dataclasses import replace
 from datetime import datetime, timedelta
 from typing import TYPE_CHECKING, Any
@@ -9,13 +10,14 @@ from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QWidget
 
 from azven.desk.jobs import Job, Progress
 from azven.desk.session import Session
-from azven.desk.stage import FittedLabel, button, choice, label, row
+from azven.desk.stage import FittedLabel, button, choice, fill, label, row
 from azven.refusal import Refusal
 from azven.rf.sweep import SweepSettings
 from azven.work import listen
 from azven.work.listen import taking
 from azven.work.listen.spectrum import Proposal
 from azven.work.listen.taking import About, Taken
+from azven.work.surroundings import OnOffer
 
 if TYPE_CHECKING:
     from azven.desk.listen.speech import Speech
@@ -30,6 +32,7 @@ _REPEAT: list[tuple[str, object]] = [
 _HEARS: list[tuple[str, object]] = [
     ("for every use", "everyone"), ("for in-ear packs", "in-ears"), ("for receivers", "receivers"),
 ]  # fmt: skip
+_SCAN_HZ = 25_000
 _BREATH_MS, _WAIT_MS = 300, 5_000
 
 _STOPPED = "The sweep was stopped before anything had arrived."
@@ -54,17 +57,14 @@ class InstrumentPanel(QWidget):
         self._make_fields()
         self._lay_out()
         self._name_antenna()
-        self._foretell()
 
     def _make_fields(self) -> None:
-        here = self.session.surroundings
-        on_offer = here.instruments() if here is not None else ()
-        addresses: list[tuple[str, object]] = [(f"stand-in: {i.antenna}", i.address) for i in on_offer]
-        self.address = choice(addresses, "Instrument address")
+        self._on_offer = self.session.instruments()
+        self.address = choice(_addresses(self._on_offer), "Instrument address")
         self.address.setEditable(True)
         self.address.setCurrentIndex(min(self.number, self.address.count()) - 1)
         edit = self.address.lineEdit()
-        if edit is not None and not addresses:
+        if edit is not None and not self._on_offer:
             edit.setPlaceholderText("TCPIP::192.0.2.7::5025::SOCKET")
         self.start, self.stop = _field("From MHz", width=54), _field("To MHz", width=54)
         self._band, self._usual = "", ("", "")
@@ -99,6 +99,7 @@ class InstrumentPanel(QWidget):
             field.textChanged.connect(self._foretell)
         for box in (self.rbw, self.count):
             box.currentIndexChanged.connect(self._foretell)
+        self.address.opening.connect(self.look_round)
         self.address.currentIndexChanged.connect(self._name_antenna)
         self.address.editTextChanged.connect(lambda _: self.changed.emit())
 
@@ -153,6 +154,8 @@ class InstrumentPanel(QWidget):
             raise Refusal("The range needs two numbers in MHz.") from None
         if not 0 < low < high:
             raise Refusal("The range has to end above its start.")
+        if self._is_rack:
+            return SweepSettings(start_hz=low, stop_hz=high, points=(high - low) // _SCAN_HZ + 1, rbw_hz=_SCAN_HZ)
         return SweepSettings(
             start_hz=low,
             stop_hz=high,
@@ -169,17 +172,26 @@ class InstrumentPanel(QWidget):
         self.rbw.setCurrentIndex(self.rbw.findData(proposal.rbw_hz))
         self.count.setCurrentIndex(min(range(len(_POINTS)), key=lambda i: abs(_POINTS[i] - proposal.points)))
 
+    @property
+    def _is_rack(self) -> bool:
+        return any(i.kind == "rack" and i.address == self._resource() for i in self._on_offer)
+
     def _foretell(self) -> None:
         try:
             text = taking.forecast(self.settings()).sentence
+            if self._is_rack:
+                text = "in steps of the rack; the channel carries no audio meanwhile, its transmitter has to be off"
         except ValueError as error:
             text = str(error)
         self._forecast.setText(text)
         self.changed.emit()
 
     def _name_antenna(self) -> None:
-        here = self.session.surroundings
-        for known in here.instruments() if here is not None else ():
+        rack = self._is_rack
+        for part in (self.speaks, self.rbw, self.count, self.detector, self.attenuation, self.twice):
+            part.setVisible(not rack)
+        self._foretell()
+        for known in self._on_offer:
             if known.address == self._resource():
                 self.antenna.setText(known.antenna)
                 self.place.setText(known.place)
@@ -187,6 +199,20 @@ class InstrumentPanel(QWidget):
                     if shown is not None:
                         shown.setCursorPosition(0)
                 self.hears.setCurrentIndex(self.hears.findData(known.hears))
+
+    def look_round(self) -> None:
+        """Offer what can be asked now: stand-ins, and channels of racks that can scan. What was typed stays."""
+        found = self.session.instruments()
+        if found == self._on_offer:
+            return
+        self._on_offer, typed, resource = found, self.address.currentText(), self._resource()
+        self.address.blockSignals(True)
+        fill(self.address, _addresses(found))
+        at = next((i for i, known in enumerate(found) if known.address == resource), -1)
+        self.address.setCurrentIndex(at)
+        if at < 0:
+            self.address.setEditText(typed)
+        self.address.blockSignals(False)
 
     def _resource(self) -> str:
         text = self.address.currentText().strip()
@@ -241,14 +267,21 @@ class InstrumentPanel(QWidget):
         from azven.desk.listen.speech import opened
         from azven.gear.instrument import Instrument, Reconnecting
         from azven.gear.transport import InstrumentError
+        from azven.work.prove import scanning
 
         holder: list[Job] = []
         speech = self.speech
+        racks = self.session.racks if resource.startswith(scanning.SCHEME) else None
+        now = racks.now if racks is not None else None
 
         def connect() -> Instrument:
             if holder[0].stopped:
                 raise InstrumentError(_STOPPED)
-            instrument = opened(resource, speech)
+            instrument: Instrument
+            if racks is not None and now is not None:
+                instrument = scanning.opened(racks.here, now, resource)
+            else:
+                instrument = opened(resource, speech)
             holder[0].on_stop(instrument.close)
             return instrument
 
@@ -341,6 +374,10 @@ class InstrumentPanel(QWidget):
             self._timetable.start(_WAIT_MS)
         else:
             self.take()
+
+
+def _addresses(on_offer: Sequence[OnOffer]) -> list[tuple[str, object]]:
+    return [(i.said, i.address) for i in on_offer]
 
 
 def _field(name: str, hint: str = "", width: int = 0, text: str = "") -> QLineEdit:

@@ -87,6 +87,11 @@ class Instruments(QWidget):
             title.deleteLater()
         self.choose(self.panels[0])
 
+    def look_round(self) -> None:
+        """Offer what can be asked now."""
+        for panel in self.panels:
+            panel.look_round()
+
     def choose(self, panel: InstrumentPanel) -> None:
         """Show an instrument's controls."""
         self._stack.setCurrentWidget(panel)

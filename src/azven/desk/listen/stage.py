@@ -120,6 +120,7 @@ class ListenStage(Stage):
     # -- showing -------------------------------------------------------------------------------------
 
     def refresh(self) -> None:
+        self.instruments.look_round()
         records = listen.sweeps(self.session.store, self.session.scope)
         picture = self.session.picture
         used = len(picture.sweeps)

@@ -1,22 +1,24 @@
 """The bring-up: the step that is due above, every link on its way below."""
 
-from functools import partial
 from typing import Any
 
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QLineEdit, QVBoxLayout, QWidget
 
-from azven.book.records import Link, Outcome, ProofStep
+from azven.book.records import Outcome, ProofStep
+from azven.desk.prove.at_the_pack import AtThePack
 from azven.desk.prove.lanes import LanesView, StepHeads
 from azven.desk.prove.now_panel import NowPanel
 from azven.desk.prove.sending import SendingDialog
 from azven.desk.session import Session
-from azven.desk.stage import FittedLabel, button, choice, label, row, rule, scrolled
+from azven.desk.stage import FittedLabel, button, choice, row, rule, scrolled
 from azven.desk.tabs import Page
 from azven.gear.racks.calls import Call
 from azven.gear.racks.card import ChannelCard
 from azven.work import chosen, ids
-from azven.work.prove import proofs
+from azven.work.prove import offers, proofs
 from azven.work.prove.here import goes_on
+from azven.work.prove.offers import Offer
 from azven.work.prove.proofs import Lane
 from azven.work.prove.steps import TOGETHER, Judged
 
@@ -36,15 +38,16 @@ _GAIN_TIP = (
     "Loud in the air: the better ratio, and a shout may clip where nobody can turn it down."
 )
 _WRITES: dict[str, tuple[str, ...]] = {
-    "network": ("name",), "frequency": ("freq_hz",), "level": ("level",), "lock": ("mute_lock",),
+    "network": ("name",), "frequency": ("freq_hz",), "band": ("band",), "level": ("level",), "lock": ("mute_lock",),
     "squelch": ("squelch_db", "tone_key"),
 }  # fmt: skip
-_HELPERS = (("on", "Switch on"), ("off", "Switch off"), ("unmute", "Unmute"), ("battery", "Fresh battery"),
-            ("quieter", "6 dB quieter"))  # fmt: skip
 
 
 class BringUp(Page):
     """What is due is the first step that has not ended; a lane that is chosen is looked at instead."""
+
+    elsewhere = pyqtSignal(str)
+    """What is to be done about a step is done elsewhere: in Plan, or on the page of the racks."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -70,6 +73,7 @@ class BringUp(Page):
         self.preview: SendingDialog | None = None
         self._lay_out()
         self.panel.said.connect(self._said)
+        self.panel.offered.connect(self._take_offer)
         self.lanes.chosen_changed.connect(self._lane_chosen)
         self.school.activated.connect(self.refresh)
         self.why.returnPressed.connect(self._with_reason)
@@ -85,10 +89,7 @@ class BringUp(Page):
         self.reason.setLayout(row(self.why, write, never))
         self.reason.setVisible(False)
         box.addWidget(self.reason)
-        self.helper = QWidget()
-        parts: list[QWidget | int] = [label("Demonstration: somebody is at the pack.", "dim")]
-        parts += [button(title, partial(self._help, what), name="flat") for what, title in _HELPERS]
-        self.helper.setLayout(row(*parts, 1, spacing=4))
+        self.helper = AtThePack(self._session, lambda: self._shown[0] if self._shown else None)
         box.addWidget(self.helper)
         box.addWidget(rule())
         box.addLayout(row(self.count, self.by_itself, self.school, self.gain, spacing=6))
@@ -138,6 +139,10 @@ class BringUp(Page):
 
     def _show_now(self) -> None:
         due = self._due()
+        before = (self._shown[0].link.id, self._shown[1]) if self._shown is not None else None
+        if due is not None and before != (due[0].link.id, due[1]):
+            self.lanes.point_at(due[0].link.id, due[1])
+            self.heads.show_due(due[1])
         self._shown = due
         there = self._session.surroundings
         self.helper.setVisible(there is not None and due is not None)
@@ -152,6 +157,7 @@ class BringUp(Page):
         seen = here.seen(now, due[0], school)
         self._judged = here.judged_of(now, *due, seen)
         self.panel.show_step(*due, seen, self._judged, self.by_itself.isChecked())
+        self.panel.show_offers(offers.offers(here, now, *due, self._judged))
 
     def _lane_chosen(self) -> None:
         picked = self.lanes.chosen()
@@ -182,6 +188,26 @@ class BringUp(Page):
         else:
             self._asked = "failed" if word == "failed" else "left open"
             self.why.setText(self._judged.said if word == "failed" else "")
+            self.reason.setVisible(True)
+            self.why.setFocus()
+
+    def _take_offer(self, offer: Offer) -> None:
+        """Do what was offered because a step fails."""
+        now = self._session.racks.now
+        other = now.lane(offer.link_id)
+        if other is None:
+            return
+        key = now.keys.get(offer.link_id)
+        if offer.deed == "sync" and key is not None:
+            self._sync(other, key)
+        elif offer.deed == "look at":
+            self.lanes.choose({offer.link_id})
+        elif offer.deed in ("plan", "racks"):
+            self._session.select(chosen.Link(ids.of(other.link)))
+            self.elsewhere.emit(offer.deed)
+        elif self._shown is not None and self._judged is not None:
+            self._asked = "left open"
+            self.why.setText(f"{other.link.name} is taken instead: {self._judged.said}")
             self.reason.setVisible(True)
             self.why.setFocus()
 
@@ -246,7 +272,7 @@ class BringUp(Page):
         key = self._session.racks.now.keys.get(lane.link.id)
         if key is None:
             self._session.say(f"{lane.link.name} has no channel of a rack yet: see Racks.", trouble=True)
-        elif step == "sync":
+        elif step == "sync" or (step == "off" and self._is_off(lane)):
             self._sync(lane, key)
         elif step in ("off", "on"):
             power = 0 if step == "off" else max(lane.link.power_step_mw or lane.model.power_mw, 1.0)
@@ -256,6 +282,11 @@ class BringUp(Page):
             racks = self._session.racks
             rows = [d for d in racks.here.differences(racks.now, {lane.link.id}) if d.setting in _WRITES.get(step, ())]
             racks.send(rows, self._sent)
+
+    def _is_off(self, lane: Lane) -> bool:
+        """Whether an in-ear transmitter is off, so that its pack may be synced and look."""
+        seen = self._session.racks.here.seen(self._session.racks.now, lane)
+        return seen.is_ear and bool(seen.off)
 
     def _sync(self, lane: Lane, key: tuple[str, str]) -> None:
         racks = self._session.racks
@@ -293,25 +324,6 @@ class BringUp(Page):
             more = f"; {len(left)} settings still differ" if left else ", read back and as they should be"
             self._session.say(f"{len(calls)} units set{more}.", trouble=bool(left))
         self._show_now()
-
-    # -- the demonstration -----------------------------------------------------------------------------
-
-    def _help(self, what: str) -> None:
-        there = self._session.surroundings
-        if there is None or self._shown is None:
-            return
-        link: Link = self._shown[0].link
-        pack = there.racks().pack(link.id)
-        if pack is None:
-            return
-        if what in ("on", "off"):
-            pack.on = what == "on"
-        elif what == "unmute":
-            pack.mute = False
-        elif what == "battery":
-            pack.fresh_battery()
-        else:
-            pack.gain_db -= 6.0
 
 
 def _nearest(power_mw: float, card: ChannelCard | None) -> float:

@@ -86,6 +86,18 @@ class LanesView(ChosenRows):
         self._lanes, self._due = tuple(ways), due
         self.show_rows([x.link.id for x in ways], [ROW] * len(ways))
 
+    def point_at(self, link_id: int, step: ProofStep) -> None:
+        """What is looked at, and its lane in view."""
+        self._due = link_id, step
+        self.update()
+        self.bring_into_view(link_id)
+
+    def bring_into_view(self, link_id: int) -> None:
+        """Scroll to a lane."""
+        at = next((i for i, x in enumerate(self._lanes) if x.link.id == link_id), None)
+        if at is not None and self.within is not None:
+            self.within.ensureVisible(0, round(self.tops[at] + ROW / 2), 0, round(ROW))
+
     def sentence(self, at: int) -> str:
         if at >= len(self._lanes):
             return ""

@@ -1,5 +1,8 @@
 """The step that is due: an order in large type, what must hold, the trace, the figure, and what one may say to it."""
 
+from collections.abc import Sequence
+from functools import partial
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFont
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
@@ -8,6 +11,7 @@ from azven.book.records import ProofStep
 from azven.desk.prove.trace import TraceView
 from azven.desk.session import Session
 from azven.desk.stage import FittedLabel, button, label, row
+from azven.work.prove.offers import Offer
 from azven.work.prove.proofs import Lane
 from azven.work.prove.steps import HOLD_S, TOGETHER, Judged, Seen, order
 from azven.work.wording import mhz
@@ -22,6 +26,8 @@ class NowPanel(QWidget):
     """Shows one step of one link. `said` carries what a person says to it: held, failed, left open, send."""
 
     said = pyqtSignal(str)
+    offered = pyqtSignal(object)
+    """What was offered because the step fails, and was taken."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -42,7 +48,7 @@ class NowPanel(QWidget):
         )
         self.progress = QProgressBar()
         self.progress.setTextVisible(False)
-        self.progress.setFixedHeight(5)
+        self.progress.setObjectName("thin")
         self._lay_out()
 
     def _lay_out(self) -> None:
@@ -52,6 +58,9 @@ class NowPanel(QWidget):
         self.order.setFont(big)
         self.order.setStyleSheet("font-size: 23px; font-weight: bold;")
         self.figure.setStyleSheet("font-size: 26px; font-weight: bold;")
+        self._offers: list[Offer] = []
+        self.offers = QVBoxLayout()
+        self.offers.setSpacing(4)
         left = QVBoxLayout()
         left.setSpacing(3)
         for part in (self.where, self.order, self.must):
@@ -63,6 +72,7 @@ class NowPanel(QWidget):
         say.addWidget(self.sends)
         say.addWidget(self.all)
         say.addLayout(row(self.fails, self.open, spacing=6))
+        say.addLayout(self.offers)
         say.addStretch(1)
         side = QWidget()
         side.setLayout(say)
@@ -92,6 +102,18 @@ class NowPanel(QWidget):
             text.setText("")
         for part in (self.trace, self.holds, self.fails, self.open, self.sends, self.all, self.progress):
             part.setVisible(False)
+        self.show_offers([])
+
+    def show_offers(self, offers: Sequence[Offer]) -> None:
+        """Buttons for what may be done about a step that fails."""
+        if list(offers) == self._offers:
+            return
+        self._offers = list(offers)
+        while (item := self.offers.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.deleteLater()
+        for offer in offers:
+            self.offers.addWidget(button(offer.title, partial(self.offered.emit, offer)))
 
     def show_step(self, lane: Lane, step: ProofStep, seen: Seen, judged: Judged, goes_on: bool) -> None:
         """A step as it stands now."""
@@ -104,14 +126,17 @@ class NowPanel(QWidget):
         _put(self.figure, judged.figure)
         _put(self.beside, judged.beside)
         _put(self.stands, judged.said)
-        self.stands.setObjectName("bad" if judged.state == "fails" else "")
+        wrong = "bad" if judged.state == "fails" else ""
+        if self.stands.objectName() != wrong:
+            self.stands.setObjectName(wrong)
+            self.stands.setStyle(self.stands.style())
         self.trace.setVisible(step in ("off", "on", "sync"))
         self.trace.show_traces(seen.traces, judged.limit_dbm, step == "on")
         for part in (self.holds, self.fails, self.open, self.progress):
             part.setVisible(True)
         sends = _SENDS.get(step, "")
         if seen.is_ear and step in ("off", "on"):
-            sends = f"Switch the transmitter {step}"
+            sends = "Sync" if step == "off" and seen.off else f"Switch the transmitter {step}"
         self.sends.setVisible(bool(sends))
         _put_title(self.sends, sends)
         self.sends.setEnabled(judged.state != "holds" and seen.on_channel)

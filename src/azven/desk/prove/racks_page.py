@@ -1,64 +1,37 @@
 """The racks page: what the list says and what answers, the address plan, which link is on which channel."""
 
-from dataclasses import dataclass, replace
 from functools import partial
+from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QInputDialog, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QInputDialog, QLineEdit, QMessageBox, QVBoxLayout
 
-from azven.book.records import Link, ListedRack
+from azven.book.records import ListedRack
 from azven.desk import files
+from azven.desk.prove.announced import AnnouncedBar
+from azven.desk.prove.network_dialog import NetworkDialog
+from azven.desk.prove.rack_rows import ChannelRow, RackRow, channel_rows, rack_columns, rack_rows
+from azven.desk.prove.troubles_panel import TroublesPanel
 from azven.desk.session import Session
 from azven.desk.stage import FittedLabel, button, label, row
 from azven.desk.tables import Column, RecordTable
 from azven.desk.tabs import Page
-from azven.gear.racks import discovery
 from azven.gear.racks.adapters import schemes
 from azven.gear.racks.address import address
 from azven.gear.racks.calls import Call
-from azven.gear.racks.discovery import Announced
 from azven.refusal import Refusal
 from azven.work import chosen, ids
-from azven.work.prove import channels, network
+from azven.work.prove import channels, network, papers, troubles
 from azven.work.prove.channels import Proposal
+from azven.work.prove.troubles import Trouble
 from azven.work.watch.traces import Key
-from azven.work.wording import listed, mhz
+from azven.work.wording import listed
 
-_STATES = {"live": "sound", "silent": "tight", "lost": "broken", "new": "unknown"}
 _LOCATE_S = 10
-
-
-@dataclass(frozen=True)
-class RackRow:
-    """A rack of the list with how it stands now."""
-
-    id: int
-    rack: ListedRack
-    state: str
-    said: str
-    channels: int
-    taken: int
-
-
-@dataclass(frozen=True)
-class ChannelRow:
-    """A link with its channel, or what is proposed for it."""
-
-    id: int
-    link: Link
-    key: Key | None
-    proposal: Proposal | None
-    planned: str
-    there: str
-    name_there: str
 
 
 class RacksPage(Page):
     """Addresses are dialled while they are in the list; what they answer is compared with it."""
-
-    found = pyqtSignal(object)
-    """A rack that announces itself; it comes from another thread."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -68,16 +41,16 @@ class RacksPage(Page):
         self.where.setAccessibleName("Address of a rack")
         self.where.returnPressed.connect(self.add_address)
         self.words = label("", wrap=True)
-        self.racks = RecordTable(_rack_columns(), "Racks of this site")
+        self.racks = RecordTable(rack_columns(), "Racks of this site")
         self.racks.theme = lambda: session.theme
-        self.findings = label("", wrap=True)
+        self.findings = TroublesPanel()
+        self.findings.wanted.connect(self.mend)
         self.links = RecordTable(self._link_columns(), "Links and their channels")
         self.links.theme = lambda: session.theme
         self.proposed = FittedLabel("dim")
         self._proposals: list[Proposal] = []
         self._names: dict[str, str] = {}
-        self._found: dict[str, Announced] = {}
-        self.found.connect(self._announce)
+        self.announced = AnnouncedBar(session)
         self._lay_out()
         self.links.picked.connect(lambda r: session.select(chosen.Link(ids.of(r.link))))
 
@@ -87,27 +60,23 @@ class RacksPage(Page):
         box.setSpacing(5)
         add = button("Add", self.add_address, "Dial a rack at this address, and keep it in the list")
         self.there = button("Take in the stand-in racks", self.add_simulated, "Racks that are played here, with people")
-        flash = button("Locate", self.locate, f"Let the chosen rack flash for {_LOCATE_S} s")
-        self.looks = button(
-            "Look for racks", self.look, "Racks that announce themselves on this network; nothing is dialled"
-        )
+        flash = button("Locate", self.locate, f"Let the chosen rack flash for {_LOCATE_S} s", "flat")
         token = button("Token …", self.ask_token, "What the chosen rack wants to hear", "flat")
         trust = button(
             "New certificate", self.trust_again, "The chosen rack shows another certificate on purpose", "flat"
         )
-        again = button("Try again", self.try_again, "Dial the chosen racks now, a refused token or certificate too")
+        tip = "Dial the chosen racks now, a refused token or certificate too"
+        again = button("Try again", self.try_again, tip, "flat")
+        reset = button("Reset …", self.ask_reset, "Factory settings for the chosen racks: new or rented gear", "flat")
         out = button("Take out", self.take_out, "Take the chosen racks out of the list", "flat")
-        box.addLayout(row(self.where, add, self.looks, self.there, 1, flash, again, out, spacing=6))
-        box.addLayout(row(self.words, 1, token, trust, spacing=6))
-        self.announced = QWidget()
-        self.heard_of = label("", wrap=True)
-        self.announced.setLayout(row(self.heard_of, 1, button("Take these in", self.take_announced)))
-        self.announced.setVisible(False)
+        box.addLayout(row(self.where, add, self.announced.looks, self.there, spacing=6))
+        box.addLayout(row(self.words, 1, flash, again, token, trust, reset, out, spacing=6))
         box.addWidget(self.announced)
         box.addWidget(self.racks, 3)
-        sheet = button("Address sheet …", self.save_sheet, "The list as CSV", "flat")
+        sheet = button("Address sheet …", self.save_sheet, "The list, as PDF or CSV by the name of the file", "flat")
+        wires = button("Network …", self.show_network, "Subnets, what consoles show, cables", "flat")
         follow = button("Take over what racks say", self.take_over, "The list follows the racks that answer", "flat")
-        box.addLayout(row(label("Address plan", "section"), 1, follow, sheet, spacing=6))
+        box.addLayout(row(label("What is wrong with them", "section"), 1, wires, follow, sheet, spacing=6))
         box.addWidget(self.findings)
         free = button("Off its channel", self.release, "Take the chosen links off their channels", "flat")
         box.addLayout(row(label("Links and channels", "section"), self.proposed, free, spacing=8))
@@ -115,35 +84,37 @@ class RacksPage(Page):
 
     def _link_columns(self) -> list[Column]:
         return [
-            Column(title="Link", width=150, show=lambda r: r.link.name),
-            Column(title="Channel", width=150, show=lambda r: self._said_of(r.key), choices=self._channels,
+            Column(title="Link", width=136, show=lambda r: r.link.name),
+            Column(title="Channel", width=128, show=lambda r: self._said_of(r.key), choices=self._channels,
                    change=self._map_one,
                    hint="The channel of a rack that this link is on"),
+            Column(title="Console", width=124, show=lambda r: r.console),
             Column(title="Planned", width=80, show=lambda r: r.planned, right=True),
             Column(title="Unit has", width=80, show=lambda r: r.there, right=True),
-            Column(title="Name there", width=130, show=lambda r: r.name_there),
-            Column(title="Proposed, because", width=210, show=self._why, prose=True),
+            Column(title="Name there", width=112, show=lambda r: r.name_there),
+            Column(title="Proposed, because", width=150, show=self._why, prose=True),
         ]  # fmt: skip
 
     # -- showing -------------------------------------------------------------------------------------
 
-    def read(self) -> tuple[list[RackRow], list[ChannelRow], list[str]]:
+    def read(self) -> tuple[list[RackRow], list[ChannelRow], list[Trouble]]:
         session, racks = self._session, self._session.racks
         known = racks.here.known()
         self._names = {k.card.id: k.card.name for k in known}
         self._proposals = channels.propose(session.store, session.scope, known)
-        names = {r.rack: r.name for r in network.racks(session.store, session.scope) if r.rack}
-        names |= {k.card.id: k.card.name for k in known}
+        return rack_rows(self._session), channel_rows(self._session, self._proposals), self._troubles()
+
+    def _troubles(self) -> list[Trouble]:
+        session, racks = self._session, self._session.racks
+        cards = {x.address: x.card for x in racks.here.hub.links if x.card is not None}
         try:
-            cards = {x.address: x.card for x in racks.here.hub.links if x.card is not None}
-            wrong = network.findings(session.store, session.scope, cards or None)
-            said = [network.sentence(f, names) for f in wrong]
+            found = troubles.of_network(session.store, session.scope, cards or None)
         except ValueError as error:
-            said = [f"The list holds an address that is none: {error}."]
-        return self._rack_rows(), self._channel_rows(), said
+            found = [Trouble(f"The list holds an address that is none: {error}.")]
+        return [*troubles.of_channels(racks.here, racks.now), *found]
 
     def show_view(self, view: Any) -> None:
-        rows, links, said = view
+        rows, links, wrong = view
         self.racks.show_records(rows)
         self.links.show_records(links)
         self.there.setVisible(self._session.surroundings is not None)
@@ -152,58 +123,28 @@ class RacksPage(Page):
         if self._session.surroundings is not None:
             nobody = "No rack is in the list. Type an address, or take in the stand-in racks of the demonstration."
         self.words.setText(f"{answering} of {len(rows)} racks answer." if rows else nobody)
-        most = [f"• {s}" for s in said[:4]] + ([f"• and {len(said) - 4} more"] if len(said) > 4 else [])
-        self.findings.setText("\n".join(most) or "Nothing is wrong with the addresses that are known.")
-        self.findings.setObjectName("bad" if said else "dim")
-        self.findings.setStyle(self.findings.style())
+        self.findings.show_troubles(wrong)
         count = len(self._proposals)
         self.proposed.setText(f"{count} proposed" if count else "")
 
     def tick(self) -> None:
         """How the racks stand, once in a while."""
         if self.isVisible():
-            rows = self._rack_rows()
+            rows = rack_rows(self._session)
             if [(r.id, r.state, r.said, r.channels) for r in rows] != self._known_rows():
                 self.refresh()
+            elif self._session.racks.now.lanes:
+                self._look_at_channels()
+
+    def _look_at_channels(self) -> None:
+        """Settings and cards change without an edit of the book."""
+        rows, wrong = channel_rows(self._session, self._proposals), self._troubles()
+        if rows != self.links.records.records:
+            self.links.show_records(rows)
+        self.findings.show_troubles(wrong)
 
     def _known_rows(self) -> list[tuple[int, str, str, int]]:
         return [(r.id, r.state, r.said, r.channels) for r in self.racks.records.records]
-
-    def _rack_rows(self) -> list[RackRow]:
-        session, here = self._session, self._session.racks.here
-        taken: dict[str, int] = {}
-        for rack_id, _ in session.racks.now.keys.values():
-            taken[rack_id] = taken.get(rack_id, 0) + 1
-        rows = []
-        for rack in network.racks(session.store, session.scope):
-            link = here.link_at(rack.address)
-            state, said = "new", "not dialled"
-            if link is not None:
-                state = link.state if link.ready or link.state != "live" else "silent"
-                said = {"live": "answers", "silent": "silent", "lost": "lost"}.get(state, "is dialled")
-                if link.next_try_s is None and not link.up:
-                    state, said = "lost", "refused; try again when it is mended"
-            card = link.card if link else None
-            known = rack if card is None else replace(
-                rack, rack=card.id, kind=card.kind, channels=len(card.channels), name=card.name
-            )  # fmt: skip
-            rows.append(RackRow(rack.id, known, state, said, known.channels, taken.get(known.rack, 0)))
-        return rows
-
-    def _channel_rows(self) -> list[ChannelRow]:
-        racks = self._session.racks
-        now = racks.now
-        proposed = {p.link.id: p for p in self._proposals}
-        rows = []
-        for lane in now.lanes:
-            link, key = lane.link, now.keys.get(lane.link.id)
-            settings = racks.here.settings(key) if key else {}
-            freq, there = now.freq_hz.get(link.id), settings.get("freq_hz")
-            rows.append(ChannelRow(
-                link.id, link, key, proposed.get(link.id), mhz(freq) if freq else "", mhz(there) if there else "",
-                str(settings.get("name", "")),
-            ))  # fmt: skip
-        return rows
 
     def _said_of(self, key: Key | None) -> str:
         return f"{self._names.get(key[0], key[0])} · {key[1]}" if key else ""
@@ -245,36 +186,6 @@ class RacksPage(Page):
                 name = str(server.rack.rack["name"])
                 session.do(partial(network.list_address, session.store, session.scope, server.address, name))
         session.racks.dial()
-
-    def look(self) -> None:
-        """Look for racks that announce themselves, or look no more."""
-        racks = self._session.racks
-        if racks.browsing is not None:
-            racks.browsing.stop()
-            racks.browsing = None
-        else:
-            racks.browsing = discovery.look(self.found.emit)
-        self.looks.setText("Look no more" if racks.browsing else "Look for racks")
-        self._announce(None)
-
-    def _announce(self, found: Announced | None) -> None:
-        if found is not None:
-            self._found[str(found.address)] = found
-        known = {r.address for r in network.racks(self._session.store, self._session.scope)}
-        self._found = {where: rack for where, rack in self._found.items() if where not in known}
-        said = [
-            f"{rack.name or rack.rack or 'a rack without a name'} at {where}" for where, rack in self._found.items()
-        ]
-        words = f"Announced: {listed(said, 4)}." if said else "Looking. Nothing announces itself yet."
-        self.heard_of.setText(words)
-        self.announced.setVisible(self._session.racks.browsing is not None)
-
-    def take_announced(self) -> None:
-        """Take what announced itself into the list; only then it is dialled."""
-        session = self._session
-        for where, rack in list(self._found.items()):
-            session.do(partial(network.list_address, session.store, session.scope, where, rack.name))
-        self._announce(None)
 
     def ask_token(self) -> None:
         """Ask for the token of the chosen rack; it goes into the system's keyring, or is asked for each time."""
@@ -333,20 +244,69 @@ class RacksPage(Page):
             session.do(lambda: channels.release(session.store, session.scope, picked))
 
     def save_sheet(self) -> None:
-        session = self._session
-        path = files.ask_where(self, "Address sheet", "rack addresses.csv", "CSV (*.csv)")
+        path = files.ask_where(self, "Address sheet", "rack addresses.pdf", "PDF (*.pdf);;CSV (*.csv)")
         if path is not None:
-            text = network.as_csv(session.store, session.scope)
-            files.write_text(session, path, text, "the address sheet")
+            self.write_sheet(path)
 
+    def write_sheet(self, path: Path) -> None:
+        """The list as CSV where the file is called so, else as PDF."""
+        session, listed_racks = self._session, [r.rack for r in rack_rows(self._session)]
+        if path.suffix.casefold() == ".csv":
+            files.write_text(session, path, network.as_csv(listed_racks), "the address sheet")
+            return
+        wrong = [t.said for t in self._troubles()]
+        html = papers.address_sheet(
+            session.store,
+            session.scope,
+            session.racks.now,
+            [r.rack for r in rack_rows(self._session)],
+            wrong,
+            session.now(),
+        )
+        files.write_pages(session, path.with_suffix(".pdf"), html, "Azven rack addresses")
 
-def _rack_columns() -> list[Column]:
-    return [
-        Column(title="Rack", width=196, show=lambda r: r.rack.name),
-        Column(title="Now", width=104, show=lambda r: r.said, mark=lambda r: _STATES.get(r.state, "unknown")),
-        Column(title="Id", width=70, show=lambda r: r.rack.rack),
-        Column(title="Kind", width=76, show=lambda r: r.rack.kind),
-        Column(title="Channels", width=70, show=lambda r: str(r.channels or ""), right=True),
-        Column(title="With links", width=74, show=lambda r: str(r.taken or ""), right=True),
-        Column(title="Address", width=190, show=lambda r: r.rack.address),
-    ]  # fmt: skip
+    def show_network(self) -> None:
+        """The fields of the network."""
+        self.dialog = NetworkDialog(self._session, self)
+        self.dialog.show()
+
+    def mend(self, trouble: Trouble) -> None:
+        """Do the one thing that mends it."""
+        session = self._session
+        if trouble.take_over:
+            links = [x for x in session.racks.here.hub.links if x.card is not None and x.id in trouble.take_over]
+            by_address = {r.address: r for r in network.racks(session.store, session.scope)}
+            session.do(lambda: network.follow(by_address, [(x.card, x.address) for x in links if x.card]))
+            return
+        session.racks.carry_out(trouble.asks, self._carried_out)
+
+    def ask_reset(self) -> None:
+        """Ask before racks lose what they are set to."""
+        picked = [r for r in self._chosen() if r.rack]
+        if not picked:
+            self._session.say("Choose a rack that has answered.", trouble=True)
+            return
+        names = listed([r.name for r in picked], 3)
+        box = QMessageBox(self)
+        box.setWindowTitle("Reset")
+        box.setText(f"{names}: every channel goes back to factory settings. The network stays as it is. "
+                    "It is away for up to a minute.")  # fmt: skip
+        self.reset_button = box.addButton("Reset", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Never mind", QMessageBox.ButtonRole.RejectRole)
+        box.buttonClicked.connect(lambda b: self._reset(picked) if b is self.reset_button else None)
+        box.open()
+
+    def _reset(self, picked: list[ListedRack]) -> None:
+        asks = [troubles.Ask(r.rack, "reset", {"keep_network": True}) for r in picked]
+        self._session.racks.carry_out(asks, self._carried_out)
+
+    def _carried_out(self, calls: list[Call]) -> None:
+        """Say what became of it."""
+        bad = [c for c in calls if c.outcome != "done"]
+        if bad:
+            said = bad[0].message or "No answer came."
+            self._session.say(f"{len(calls) - len(bad)} of {len(calls)} were carried out. {said}", trouble=True)
+        else:
+            count = len(calls)
+            self._session.say(f"{count} call{'s' if count != 1 else ''} carried out.")
+        self.refresh()

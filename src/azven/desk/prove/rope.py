@@ -1,6 +1,9 @@
 """The rope: a link's levels on a walk as a band, A on one side and B on the other, in dB over need. It tells by shape:
 thin is weak, half missing one antenna lost, a gap a dropout, hatched strong but disturbed."""
 
+from collections.abc import Sequence
+from typing import Any
+
 import numpy as np
 from PyQt6.QtCore import QLineF, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QBrush, QColor, QPainter, QPaintEvent, QPen, QPolygonF
@@ -30,16 +33,20 @@ class RopeGraph(QWidget):
         super().__init__()
         self._session = session
         self._told: Told | None = None
-        self._marks: tuple[tuple[float, float, float, str], ...] = ()
+        self._marks: tuple[tuple[Any, ...], ...] = ()
         self._reckoned: Floats | None = None
+        self._earlier: Floats | None = None
         self.setAccessibleName("The walk rolled out: antenna A upwards, B downwards, in dB over need")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def sizeHint(self) -> QSize:
         return QSize(500, int(2 * _HALF_PX + _FOOT_H + 16))
 
-    def show_walk(self, told: Told | None, marks: object, reckoned: Floats | None) -> None:
-        self._told, self._reckoned = told, reckoned
+    def show_walk(
+        self, told: Told | None, marks: object, reckoned: Floats | None, earlier: Floats | None = None
+    ) -> None:  # fmt: skip
+        """A walk with what Reach reckons and what an earlier walk had at its places, both over need (n,) [dB]."""
+        self._told, self._reckoned, self._earlier = told, reckoned, earlier
         self._marks = tuple(marks)  # type: ignore[arg-type]
         self.update()
 
@@ -67,7 +74,8 @@ class RopeGraph(QWidget):
                 painter.setPen(theme.color("dim"))
                 painter.drawText(QRectF(0, y - 7, _SIDE_W - 6, 14), int(Qt.AlignmentFlag.AlignRight), f"{level} dB")
         self._paint_band(painter, told, middle)
-        self._paint_reckoned(painter, middle)
+        self._paint_line(painter, middle, self._reckoned, QPen(theme.color("ink"), 1, Qt.PenStyle.DashLine))
+        self._paint_line(painter, middle, self._earlier, QPen(theme.color("brick_text"), 1.4, Qt.PenStyle.DotLine))
         self._paint_foot(painter, told, middle + _HALF_PX + 4)
 
     def _paint_band(self, painter: QPainter, told: Told, middle: float) -> None:
@@ -88,22 +96,24 @@ class RopeGraph(QWidget):
             painter.drawRect(box)
             painter.setPen(Qt.PenStyle.NoPen)
 
-    def _paint_reckoned(self, painter: QPainter, middle: float) -> None:
-        told, reckoned = self._told, self._reckoned
-        if told is None or reckoned is None:
+    def _paint_line(self, painter: QPainter, middle: float, levels: Floats | None, pen: QPen) -> None:
+        """Levels over need (n,) [dB] along the walk; where they are not known the line is broken."""
+        if self._told is None or levels is None:
             return
-        painter.setPen(QPen(self._session.theme.color("ink"), 1, Qt.PenStyle.DashLine))
+        painter.setPen(pen)
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        known = np.isfinite(reckoned)
-        points = [
-            QPointF(self._x(float(t)), middle - float(np.clip(v, 0, _FULL_DB)) / _FULL_DB * _HALF_PX)
-            for t, v in zip(told.readings.at_s[known], reckoned[known], strict=True)
-        ]
-        painter.drawPolyline(QPolygonF(points))
+        known = np.isfinite(levels)
+        edges = np.flatnonzero(np.diff(np.r_[False, known, False].astype(np.int8))).reshape(-1, 2)
+        for first, end in edges.tolist():
+            points = [
+                QPointF(self._x(float(t)), middle - float(np.clip(v, 0, _FULL_DB)) / _FULL_DB * _HALF_PX)
+                for t, v in zip(self._told.readings.at_s[first:end], levels[first:end], strict=True)
+            ]
+            painter.drawPolyline(QPolygonF(points))
 
     def _paint_foot(self, painter: QPainter, told: Told, y: float) -> None:
         theme = self._session.theme
-        for t, _, _, letter in self._marks:
+        for t, _, _, letter, *_ in self._marks:
             x = self._x(min(float(t), float(told.readings.at_s[-1])))
             painter.setPen(theme.color("ink"))
             painter.drawLine(QLineF(x, y, x, y + 4))
@@ -124,13 +134,15 @@ class RopePlan(PlanView):
         super().__init__(session)
         self.picking = False
         self._told: Told | None = None
-        self._marks: tuple[tuple[float, float, float, str], ...] = ()
+        self._marks: tuple[tuple[Any, ...], ...] = ()
+        self._letters: tuple[tuple[str, float, float], ...] = ()
 
     def _shades(self, theme: look.Theme) -> list[tuple[QColor | None, str]]:
         return []  # there is no map under the rope
 
-    def show_rope(self, told: Told | None, marks: object) -> None:
-        self._told, self._marks = told, tuple(marks)  # type: ignore[arg-type]
+    def show_rope(self, told: Told | None, marks: object, letters: Sequence[tuple[str, float, float]] = ()) -> None:
+        """The rope with its marks; `letters` stand where a walker may say them."""
+        self._told, self._marks, self._letters = told, tuple(marks), tuple(letters)  # type: ignore[arg-type]
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -144,8 +156,13 @@ class RopePlan(PlanView):
         font = painter.font()
         font.setPixelSize(look.SMALL_PX)
         painter.setFont(font)
-        for _, x, y, letter in self._marks:
+        for letter, x, y in self._letters:
+            self._paint_sign(painter, self.pixel(x, y), letter, "dim")
+        for _, x, y, letter, *heard in self._marks:
             self._paint_sign(painter, self.pixel(x, y), letter, "ink")
+            if heard and heard[0]:
+                at = self.pixel(x, y) + QPointF(11, 5)
+                painter.drawText(at, heard[0])
         if self._told is not None:
             for k, lost in enumerate(self._told.dropouts[:30], start=1):
                 i = int(np.argmin(np.abs(self._told.readings.at_s - lost.from_s)))

@@ -62,7 +62,7 @@ class SignedPage(Page):
             if lane.at is not None:
                 left = len([s for s in lane.steps if s not in lane.ended])
                 rows.append(OpenRow(len(rows) + 1, lane, TITLES[lane.at], "not proven", f"{left} steps to go", ""))
-        return signing.standing(session.store, session.scope), rows
+        return signing.standing(session.store, session.scope, session.firmware()), rows
 
     def show_view(self, view: Any) -> None:
         found, rows = view
@@ -85,7 +85,9 @@ class SignedPage(Page):
     def sign(self) -> None:
         session = self._session
         if session.do(
-            lambda: signing.sign(session.store, session.scope, self.who.text(), session.now(), self.note.text())
+            lambda: signing.sign(
+                session.store, session.scope, self.who.text(), session.now(), self.note.text(), session.firmware()
+            )
         ):
             session.say(f"Signed off by {self.who.text().strip()}.")
             self.note.clear()

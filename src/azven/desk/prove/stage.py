@@ -37,6 +37,7 @@ class ProveStage(Stage):
         box.addLayout(row(self.pages.tabs, self.heard, spacing=14))
         box.addWidget(self.pages, 1)
         self.pages.tabs.chosen.connect(self.primary_changed)
+        self.bring_up.elsewhere.connect(self._elsewhere)
         session.racks.ticked.connect(self._tick)
         if not session.racks.now.keys:
             self.pages.show_page(RACKS)
@@ -85,6 +86,12 @@ class ProveStage(Stage):
             SIGNED: self.signed.who,
         }  # fmt: skip
         fields[page].setFocus()
+
+    def _elsewhere(self, where: str) -> None:
+        if where == "racks":
+            self.pages.show_page(RACKS)
+        else:
+            self.window().show_stage(where)  # type: ignore[union-attr]
 
     def _next_due(self) -> None:
         self.pages.show_page(BRING_UP)

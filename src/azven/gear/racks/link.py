@@ -6,11 +6,13 @@ It is told what happens (`opened`, `received`, `ended`, `failed`, `tick`) with t
 
 import json
 from collections.abc import Callable
+from contextlib import suppress
 from typing import Any, Protocol
 
+from azven.gear.racks import answers
 from azven.gear.racks.bucket import Bucket
 from azven.gear.racks.calls import Call, Calls
-from azven.gear.racks.card import Card, CardError, is_id, read_card
+from azven.gear.racks.card import Card, CardError, read_card
 from azven.gear.racks.left_out import LeftOut
 from azven.gear.racks.lines import Splitter, sorted_out
 from azven.gear.racks.retry import Retry
@@ -112,11 +114,12 @@ class RackLink:
         if why:
             self._refuse(now_s, why, None)
             return
-        params: dict[str, Any] = {"client": self._client, "link": 1}
         self._withheld = self._token is not None and not private
-        if self._token is not None and private:
-            params["token"] = self._token
-        self._calls.add(Call("hello", params, ended=self._hello_ended), now_s)
+        self._calls.add(Call("hello", self._hello(), ended=self._hello_ended), now_s)
+
+    def _hello(self) -> dict[str, Any]:
+        token = {} if self._token is None or self._withheld else {"token": self._token}
+        return {"client": self._client, "link": 1, **token}
 
     def received(self, data: bytes, now_s: float) -> None:
         """Bytes came."""
@@ -250,6 +253,8 @@ class RackLink:
             return None
         taken = self.checker.settings(values)
         self.settings.setdefault(channel, {}).update(taken)
+        if "band" in taken:
+            self._ask_card()
         who = self.checker.text(by) if isinstance(by, str) else None
         self._tell(now_s, "changed", {"channel": channel, "values": taken, "by": who})
         return None
@@ -298,21 +303,11 @@ class RackLink:
         self._read_again(late, now_s)
 
     def _settle(self, call: Call, value: dict[str, Any], now_s: float) -> None:
-        if "error" in value:
-            error = value["error"]
-            if type(error) is not dict or not is_int(error.get("code")):
-                self._bad_line("type", now_s)
-                error = {"code": None}
-            call.error, call.message = error.get("code"), self.checker.sentence(error.get("message"))
-            call.data = error["data"] if isinstance(error.get("data"), dict) else {}
-            outcome = "failed"
-        elif type(value["result"]) is not dict and call.method != "hello":
+        outcome, bad = answers.read(call, value, self.checker)
+        if bad:
             self._bad_line("type", now_s)
-            call.message, outcome = "The rack's answer is no object.", "failed"
-        else:
-            call.result, outcome = value["result"], "done"
         if call.changes:
-            self._tell(now_s, "answered", _answered(call, outcome, self.checker))
+            self._tell(now_s, "answered", answers.told(call, outcome, self.checker))
         if not self.up:  # the answer was the last bad line that was borne
             call.end("cut")
             return
@@ -321,18 +316,22 @@ class RackLink:
 
     def _learn(self, call: Call, outcome: str) -> None:
         """What an answer says about settings and scans."""
-        channel = call.channel
-        if call.error is not None:
-            values = call.data.get("values")
-        elif call.method == "set":
-            values = call.result.get("values")
-        else:
-            values = call.result if call.method == "get" else None
-        if channel is not None and isinstance(values, dict):
-            self.settings[channel] = self.checker.settings(values)
-        if call.method == "scan" and outcome == "done" and channel and is_id(call.result.get("scan")):
-            p = call.params
-            self.scans[call.result["scan"]] = Scan(channel, p["low_hz"], p["high_hz"], p["step_hz"])
+        if call.channel is not None and (values := answers.settings(call, self.checker)) is not None:
+            self.settings[call.channel] = values
+        if begun := answers.scan(call, outcome):
+            self.scans[begun[0]] = begun[1]
+        if answers.changes_card(call, outcome):
+            self._ask_card()
+
+    def _ask_card(self) -> None:
+        """A second hello only brings the card again."""
+        self._calls.add(Call("hello", self._hello(), ended=self._card_again), self._now_s)
+
+    def _card_again(self, call: Call) -> None:
+        with suppress(CardError):  # the card that is known stays
+            card = read_card(call.result, self.checker) if call.outcome == "done" else None
+            if card is not None and self.card is not None and card.id == self.card.id:
+                self.card = card
 
     def _hello_ended(self, call: Call) -> None:
         now_s = self._now_s
@@ -476,14 +475,6 @@ class RackLink:
             self._tell(self._now_s, "sent", detail)
         line = {"jsonrpc": "2.0", "id": call.id, "method": call.method, "params": call.params}
         self._hands.send(json.dumps(line, ensure_ascii=False, separators=(",", ":")).encode("utf-8") + b"\n")
-
-
-def _answered(call: Call, outcome: str, checker: Checker) -> dict[str, Any]:
-    said: dict[str, Any] = {"method": call.method, "channel": call.channel, "by": call.by}
-    if outcome == "done":
-        values = call.result.get("values")
-        return said | {"result": {"values": checker.settings(values)} if isinstance(values, dict) else {}}
-    return said | {"error": {"code": call.error, "message": call.message}}
 
 
 _TAKEN: dict[str, Callable[[RackLink, dict[str, Any], float], Word | None]] = {

@@ -12,9 +12,10 @@ from azven.rf.levels import Floats
 from azven.rf.sweep import SweepSettings
 from azven.rf.venue import Venue
 from azven.rf.venue.reception import Carried, Reception, Shown
+from azven.rf.venue.things import Antenna
 
 _TICK_S = 0.1
-_AT_EASE = 2.0
+_AT_EASE, _MOST_EASE_S = 2.0, 0.3
 """On a busy machine what is shown is worked out less often: two thirds of the time are for everything else."""
 _DECODED_DB, _LEAST_DBM = 3.0, -125.0
 _SILENCE_DBFS, _VOICE_DBFS, _CLIP_DBFS = -96.0, -26.0, -0.5
@@ -63,7 +64,7 @@ class Air:
             on = sent.on.tolist()
             self._fields = [self._field(i, shown, float(quality[i]), now_s, on[i]) for i in range(len(self.seats))]
             done_s = self._clock()
-            self._due_s = max(now_s + _TICK_S, done_s + _AT_EASE * (done_s - now_s))
+            self._due_s = max(now_s + _TICK_S, done_s + min(_AT_EASE * (done_s - now_s), _MOST_EASE_S))
         return self._fields
 
     def _age(self, now_s: float) -> None:
@@ -123,21 +124,21 @@ class Air:
         fields |= {"tx": "on" if there else "off", "temp": _RACK_WARM_C,
                    "noise": None if there else _half(float(np.nanmax(shown.rest_dbm[i])))}  # fmt: skip
         if there and pack is not None:
-            fields |= self._told(pack) | {"mute": pack.mute, "enc": "off"}
+            fields |= self._told(pack) | {"mute": pack.mute, "enc": pack.enc}
         else:
             fields |= dict.fromkeys(("txf", "txn", "bat", "left_min", "mute", "enc"))
         return fields | self._audio(i, there, float(np.nanmax(ratio)), now_s)
 
     def _ear(self, i: int, shown: Shown, quality: float, now_s: float) -> Fields:
         channel = self.seats[i].channel
-        pack = channel.pack
+        pack, sends = channel.pack, float(channel.settings.get("power_mw", 30.0)) > 0
+        known: Fields = {"tx": "on" if sends else "off", "af": self._voice(i, now_s)}
         if pack is None or not pack.radiates:
-            return dict.fromkeys(("a", "q", "bat", "left_min", "txn", "hp")) | {"tx": "on", "af": self._voice(i, now_s)}
-        heard = channel.settings.get("power_mw", 30.0) > 0 and pack.freq_hz == channel.tuned_hz
-        return self._told(pack) | {
+            return dict.fromkeys(("a", "q", "bat", "left_min", "txn", "hp")) | known
+        heard = sends and pack.freq_hz == channel.tuned_hz
+        return known | self._told(pack) | {
             "a": _half(float(np.nanmax(shown.level_dbm[i]))), "q": round(100 * quality) if heard else 0,
-            "hp": pack.headphones, "tx": "on" if channel.settings.get("power_mw", 30.0) > 0 else "off",
-            "af": self._voice(i, now_s),
+            "hp": pack.headphones,
         }  # fmt: skip
 
     def _told(self, pack: Pack) -> Fields:
@@ -149,7 +150,7 @@ class Air:
         settings, pack = channel.settings, channel.pack
         keyed = not settings.get("tone_key", False) or (pack is not None and pack.tone_key)
         opened = there and keyed and ratio_db >= settings.get("squelch_db", 6.0) and not settings.get("mute", False)
-        if not opened or pack is None or pack.mute:
+        if not opened or pack is None or pack.mute or pack.enc == "differs":
             return {"af": _SILENCE_DBFS, "clip": False}
         level = self._voice(i, now_s) + pack.gain_db + settings.get("gain_db", 0.0) if pack.talks else _SILENCE_DBFS
         return {"af": _half(min(level, 0.0)), "clip": level > _CLIP_DBFS}
@@ -165,13 +166,16 @@ class Air:
     def _scan(self, i: int, freq_hz: Floats) -> Floats:
         """Levels [dBm] as the receiver of a channel measures them with its antennas, what is on included."""
         freq = np.asarray(freq_hz, float)
-        side = self.reception.sides[self.reception.receivers[i].sides[0]]
+        antenna = self.reception.sides[self.reception.receivers[i].sides[0]].antenna
+        if self.seats[i].channel.direction == "out":  # the pack scans, where it is worn
+            x, y, z = self.reception.places(self._clock())[0][i]
+            antenna = Antenna(position=(float(x), float(y), float(z)), gain_dbi=self.seats[i].gain_dbi)
         step = float(freq[1] - freq[0]) if len(freq) > 1 else 25_000.0
         settings = SweepSettings(
             start_hz=round(freq[0]), stop_hz=round(max(freq[-1], freq[0] + step)), points=max(len(freq), 2),
             rbw_hz=max(step, 1_000.0),
         )  # fmt: skip
-        swept = self.world().sweep(side.antenna, settings, int(self._clock() / _TICK_S), True, self._clock())
+        swept = self.world().sweep(antenna, settings, int(self._clock() / _TICK_S), True, self._clock())
         return np.asarray(swept.level_dbm[: len(freq)])
 
 

@@ -40,6 +40,10 @@ class RackHouse:
         with suppress(RuntimeError):  # the loop is closed already
             self._loop.call_soon_threadsafe(act)
 
+    def later(self, seconds: float, act: Callable[[], object]) -> None:
+        """Do something on the racks' thread after a while."""
+        self.soon(lambda: self._loop.call_later(seconds, act))
+
     def server(self, rack_id: str) -> RackServer:
         """The server of a rack."""
         return next(s for s in self.servers if s.rack.id == rack_id)

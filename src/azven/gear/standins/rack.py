@@ -67,6 +67,16 @@ class StandInRack:
                 fields |= {"a": 999, "bat": "full", "q": -3}
         return shown
 
+    def break_card(self, fault: str) -> None:
+        """What its card says is wrong from now on: its address, its number at the console, its firmware."""
+        if fault == "old firmware":
+            self.rack["firmware"] = "1.0"
+        elif fault == "same number":
+            self.network["console_id"] = 1
+        else:
+            self.network["control"] = {**self.network["control"], "mode": "fixed", "ip": "192.168.7.20",
+                                       "mask": "255.255.255.0"}  # fmt: skip
+
     def channel(self, given: Any) -> Channel:
         """The channel that a call names; RackError for one that is not there."""
         found = next((c for c in self.channels if c.id == given), None)
@@ -105,6 +115,8 @@ class StandInRack:
             raise RackError(NO_TRANSMITTER, "No transmitter answered at the window.")
         if not pack.deaf:
             pack.freq_hz, pack.name = channel.settings["freq_hz"], channel.settings["name"]
+            if pack.on and pack.enc == "differs":  # keys pass only to a pack that is on
+                pack.enc = "ok"
         pack.mute_lock = channel.settings.get("mute_lock", pack.mute_lock)
         return {"txf": pack.freq_hz, "txn": pack.name}
 
@@ -148,6 +160,9 @@ class StandInRack:
         if channel.scanning:
             raise RackError(BUSY, "The channel scans already.")
         self._quiet(channel)
+        pack = channel.pack
+        if channel.direction == "out" and (pack is None or not pack.radiates or pack.freq_hz != channel.tuned_hz):
+            raise RackError(NO_TRANSMITTER, "Its pack is not in step: sync it first.")
         self._scans += 1
         name = f"scan-{self._scans}"
         channel.scanning = True
@@ -164,7 +179,7 @@ class StandInRack:
                 levels = channel.heard_dbm(part) if channel.heard_dbm else np.full(len(part), -110.0)
                 sent += len(part)
                 tell("scan", {"scan": name, "low_hz": int(part[0]), "step_hz": step, "done": sent == len(freq),
-                              "levels": [round(float(x), 1) for x in levels]})  # fmt: skip
+                              "levels": [round(float(x), 1) if np.isfinite(x) else None for x in levels]})  # fmt: skip
         except asyncio.CancelledError:
             tell(
                 "scan",

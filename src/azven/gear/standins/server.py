@@ -66,6 +66,11 @@ class RackServer:
 
         self._gone = loop.create_task(gone())
 
+    def drop_all(self) -> None:
+        """Every link is cut, and may come again at once."""
+        for link in list(self._links):
+            link.drop()
+
     def event(self, channel: str | None, kind: str) -> None:
         """Tell all links what happened at the panel."""
         for link in self._links:

@@ -29,6 +29,8 @@ class Pack:
     used_min: float = 0.0
     temperature_c: float = 20.0
     tells_minutes: bool = True
+    enc: str = "off"
+    """Whether its key fits that of the receiver: off, ok, differs."""
     deaf: bool = False
     """It says that it follows at the window, and does not."""
 
@@ -86,6 +88,9 @@ class Channel:
 
     @property
     def on_air(self) -> bool:
+        """Whether its transmitter is on: the pack's, of an in-ear channel the rack's."""
+        if self.direction == "out":
+            return float(self.settings.get("power_mw", 0.0)) > 0
         return self.pack is not None and self.pack.radiates
 
     def card(self) -> Fields:

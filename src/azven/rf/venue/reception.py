@@ -49,6 +49,12 @@ class Receiver:
     bandwidth_hz: float = 200_000.0
     needed_db: float = 20.0
     digital: bool = False
+    carrier: str = ""
+    """Receivers of one wideband carrier hear its transmitters in time slots of their own: these do not disturb."""
+
+    def own(self, number: int) -> str:
+        """What its transmitter is called in the venue."""
+        return self.carrier or f"own {number}"
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -140,11 +146,12 @@ class Reception:
         """The venue with what is on of ours, at places (n, 3)."""
         own = tuple(
             Emitter(
-                name=_name(int(i)), freq_hz=round(carried.freq_hz[i]), power_dbm=float(carried.power_dbm[i]),
+                name=self.receivers[i].own(i), freq_hz=round(carried.freq_hz[i]),
+                power_dbm=float(carried.power_dbm[i]),
                 position=(float(place_m[i, 0]), float(place_m[i, 1]), float(place_m[i, 2])),
                 bandwidth_hz=float(carried.bandwidth_hz[i]), extra_loss_db=float(carried.body_db[i]), ours=True,
             )
-            for i in np.flatnonzero(carried.on)
+            for i in np.flatnonzero(carried.on).tolist()
         )  # fmt: skip
         return replace(self.venue, emitters=(*self.venue.emitters, *own))
 
@@ -176,7 +183,7 @@ class Reception:
         key = (int(time_s / _REST_EVERY_S), freq_hz.tobytes(), carried.on.tobytes(), carried.freq_hz.tobytes())
         if key != self._rest_key:
             self._rest_key = key
-            names = [_name(i) for i in range(len(freq_hz))]
+            names = [r.own(i) for i, r in enumerate(self.receivers)]
             world = self.world(carried, place)
             self._rest = {}
             for s, side in enumerate(self.sides):
@@ -195,10 +202,6 @@ def _bands(freq_hz: Floats) -> list[NDArray[np.intp]]:
     """Frequencies (n,) by the bands they lie in: parted where nothing is for 50 MHz."""
     order = np.argsort(freq_hz, kind="stable")
     return [b for b in np.split(order, np.flatnonzero(np.diff(freq_hz[order]) > _BAND_GAP_HZ) + 1) if len(b)]
-
-
-def _name(i: int) -> str:
-    return f"own {i}"
 
 
 def _gain_db(front: Front | None, freq_hz: Floats) -> Floats:

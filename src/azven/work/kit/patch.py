@@ -45,6 +45,14 @@ def said(route: Route) -> str:
     return f"{route.device or 'no device'} {numbers} ({route.kind})"
 
 
+def inputs(store: Reading, scope: Scope) -> dict[int, str]:
+    """Where the audio of each link goes, for in-ears where it comes from, in words by link id."""
+    found: dict[int, list[str]] = defaultdict(list)
+    for route in routes(store, scope):
+        found[route.link_id].append(f"{route.device or 'no device'} {'/'.join(map(str, channels(route)))}")
+    return {link: ", ".join(ways) for link, ways in found.items()}
+
+
 @dataclass(frozen=True)
 class Patch:
     """Routes and ports with what is to be said of them, by their numbers; links that have no route."""

@@ -4,7 +4,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from functools import cache
-from importlib.resources import files
 from typing import Any
 
 from azven.book.reading import Reading
@@ -17,16 +16,9 @@ from azven.work.kit.fitting import receptions
 from azven.work.kit.gear import links, planned, units
 from azven.work.kit.intercom import Cable, Sized
 from azven.work.kit.patch import Patch
+from azven.work.rendering import render
 from azven.work.scope import Scope
 from azven.work.wording import listed, mhz
-
-
-def _render(template: str, **values: Any) -> str:
-    from jinja2 import Environment
-
-    text = (files("azven") / "data" / f"{template}.html").read_text("utf-8")
-    return Environment(autoescape=True).from_string(text).render(**values)
-
 
 # -- dressing cards --------------------------------------------------------------------------------------
 
@@ -35,7 +27,7 @@ def cards(store: Reading, scope: Scope, only: Sequence[Person] = ()) -> str:
     """A card a person: what is worn in which act, on which side, and what is handed on; `only` some of them."""
     view, place = views.of_persons(store, scope), ground.here(store, scope)
     chosen = {p.id for p in only}
-    return _render(
+    return render(
         "cards", show=place.show.name, site=place.site.name,
         cards=[_card(store, scope, view, p) for p in view.evening.persons if not chosen or p.id in chosen],
     )  # fmt: skip
@@ -157,7 +149,7 @@ def patch_sheet(store: Reading, scope: Scope, moment: datetime) -> str:
     names = {ids.number(k): name for k, name in ids.told_apart(shown, lambda x: f"no. {x.id}").items()}
     ears = {x.id for x in shown if patch.is_source(x)}
     lines = [(line, listed([p.name for p in joined])) for line, joined in patch.joined(found.ports).items()]
-    return _render(
+    return render(
         "patch", show=place.show.name, site=place.site.name, made=place.clock.said(moment),
         zone=place.clock.abbreviation(moment), devices=_by_device(found, names, ears), lines=lines,
         wrong=[f"{names[r.link_id]}, {patch.said(r)}: {found.wrong[r.id]}" for r in found.routes
@@ -177,7 +169,7 @@ def intercom_sheet(store: Reading, scope: Scope, found: Sized, moment: datetime)
             return "not known"
         return f"{each.length_m:.0f} m" + (", too long" if each.too_long else "")
 
-    return _render(
+    return render(
         "intercom", show=place.show.name, site=place.site.name, made=place.clock.said(moment),
         zone=place.clock.abbreviation(moment), band=found.asked.band, advice=ADVICE, wrong=found.wrong,
         rows=intercom.in_words(found),

@@ -85,9 +85,15 @@ def take(
             raise
         used, remark = settings, f"{error} What had arrived was kept."
     freq, first = np.unique(np.concatenate(freqs), return_index=True)
-    return Taken(
-        Sweep(freq, np.concatenate(levels)[first], used.rbw_hz, used.detector), remark or _clipped(settings, used)
-    )
+    level = np.concatenate(levels)[first]
+    known = np.isfinite(level)
+    if np.count_nonzero(known) < 2:
+        raise InstrumentError("The instrument measured nothing that could be kept.")
+    if not known.all():
+        said = f"{np.count_nonzero(~known)} bins were not measured; channels with such a hole are not known."
+        remark = f"{remark} {said}".strip()
+    sweep = Sweep(freq[known], level[known], used.rbw_hz, used.detector)
+    return Taken(sweep, remark or _clipped(settings, used))
 
 
 def _clipped(asked: SweepSettings, used: SweepSettings) -> str:

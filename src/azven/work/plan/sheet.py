@@ -5,7 +5,6 @@ import io
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
-from importlib.resources import files
 from pathlib import Path
 
 from azven.book.formats.rows import harmless
@@ -19,6 +18,7 @@ from azven.work import ground, ids, kit, listen
 from azven.work.kit import wideband
 from azven.work.plan.board import Board
 from azven.work.plan.verdicts import Verdict
+from azven.work.rendering import render
 from azven.work.scope import Scope
 from azven.work.wording import mhz
 
@@ -124,8 +124,6 @@ def act_names(link: Link, acts: dict[int, str]) -> str:
 
 def html(store: Store, scope: Scope, board: Board, moment: datetime, swaps: Mapping[str, Swap] | None = None) -> str:
     """The sheet as HTML for Qt's document: by room, by act, and where each of the `swaps` goes if it fails."""
-    from jinja2 import Environment
-
     place, name = ground.here(store, scope), board.input.name
     verdicts, rows = _in_order(store, scope, board), entries(store, scope, board)
     both = list(zip(verdicts, rows, strict=True))
@@ -134,32 +132,26 @@ def html(store: Store, scope: Scope, board: Board, moment: datetime, swaps: Mapp
     on = {a.id: [e for v, e in both if a.id in v.link.acts or not known & set(v.link.acts)] for a in acts}
     rooms = [(name(ids.of(z)), [e for v, e in both if v.link.zone_id == z.id]) for z in ground.zones(store, scope)]
     wide = wide_entries(store, scope)
-    template = (files("azven") / "data" / "sheet.html").read_text("utf-8")
-    return (
-        Environment(autoescape=True)
-        .from_string(template)
-        .render(
-            show=place.show.name,
-            site=place.site.name,
-            acts=[(name(ids.of(a)), _times(a, place), on[a.id]) for a in acts],
-            made=place.clock.said(moment),
-            zone=place.clock.abbreviation(moment),
-            region=f"{place.region.title}, as of {place.region.dated}"
-            if place.region
-            else "no region, none was chosen",
-            advice=ADVICE,
-            rooms=[(room, listed) for room, listed in rooms if listed],
-            wide=wide,
-            broken=board.count("broken") + sum(e.state == _STATES["broken"] for e, _ in wide),
-            unplaced=board.count("unplaced") + sum(not e.mhz for e, _ in wide),
-            stale=board.stale,
-            overrides=[
-                (p.name, f"{p.low_hz / 1e6:g}–{p.high_hz / 1e6:g} MHz", p.note)
-                for p in place.permits
-                if p.kind == "override"
-            ],
-            swaps=[(name(key), mhz(board.frequencies[key]), mhz(s.freq_hz)) for key, s in (swaps or {}).items()],
-        )
+    return render(
+        "sheet",
+        show=place.show.name,
+        site=place.site.name,
+        acts=[(name(ids.of(a)), _times(a, place), on[a.id]) for a in acts],
+        made=place.clock.said(moment),
+        zone=place.clock.abbreviation(moment),
+        region=f"{place.region.title}, as of {place.region.dated}" if place.region else "no region, none was chosen",
+        advice=ADVICE,
+        rooms=[(room, listed) for room, listed in rooms if listed],
+        wide=wide,
+        broken=board.count("broken") + sum(e.state == _STATES["broken"] for e, _ in wide),
+        unplaced=board.count("unplaced") + sum(not e.mhz for e, _ in wide),
+        stale=board.stale,
+        overrides=[
+            (p.name, f"{p.low_hz / 1e6:g}–{p.high_hz / 1e6:g} MHz", p.note)
+            for p in place.permits
+            if p.kind == "override"
+        ],
+        swaps=[(name(key), mhz(board.frequencies[key]), mhz(s.freq_hz)) for key, s in (swaps or {}).items()],
     )
 
 

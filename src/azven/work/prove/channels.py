@@ -47,7 +47,9 @@ def propose(store: Store, scope: Scope, racks: Sequence[Known]) -> list[Proposal
     units = {u.id: u for u in kit.units(store, scope)}
     placed = plan.assignments(store, scope)
     taken = set(known.values())
-    free = [(k, c) for k in racks for c in k.card.channels if (k.card.id, c.id) not in taken and c.service]
+    owned = {u.name.casefold() for u in units.values()}  # racks of the kit are for the links that have them
+    ordered = sorted(racks, key=lambda k: k.card.name.casefold() in owned)
+    free = [(k, c) for k in ordered for c in k.card.channels if (k.card.id, c.id) not in taken and c.service]
     found: dict[int, Proposal] = {}
     for rank in (_by_unit, _by_name, _by_frequency, _by_band):
         for link in links:
@@ -66,7 +68,8 @@ def propose(store: Store, scope: Scope, racks: Sequence[Known]) -> list[Proposal
 def _fits(link: Link, freq_hz: int | None, channel: "ChannelCard") -> bool:
     if channel.service != link.service or channel.low_hz is None or channel.high_hz is None:
         return False
-    return freq_hz is None or channel.low_hz <= freq_hz <= channel.high_hz
+    inside = freq_hz is None or channel.low_hz <= freq_hz <= channel.high_hz
+    return inside or link.band in channel.limits.get("band", ())
 
 
 def _by_unit(link: Link, unit: Unit | None, freq_hz: int | None, rack: Known, channel: "ChannelCard") -> str:

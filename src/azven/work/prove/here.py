@@ -1,10 +1,10 @@
 """The racks that this desk is connected to: what they are, what they show, what they are asked."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
-from azven.book.records import ListedRack, Neighbour, ProofStep, Wanted, Zone
+from azven.book.records import ListedRack, Neighbour, Occupant, ProofStep, Wanted, Zone
 from azven.book.store import Store
 from azven.gear.racks import tokens
 from azven.gear.racks.adapters import schemes
@@ -16,10 +16,12 @@ from azven.gear.racks.link import RackLink
 from azven.gear.racks.trust import Trust
 from azven.gear.racks.values import Fields
 from azven.work import ground, plan
+from azven.work.kit import patch
 from azven.work.prove import channels, judging, sending, suspects
 from azven.work.prove.channels import Known
 from azven.work.prove.needs import Needs, needs
 from azven.work.prove.proofs import Lane, lanes
+from azven.work.prove.reckoned import Reckoning
 from azven.work.prove.steps import HOLD_S, Judged, Seen
 from azven.work.scope import Scope
 from azven.work.watch.live import LiveBoard
@@ -39,6 +41,10 @@ class ShowNow:
     zones: Mapping[int, Zone]
     needs: Needs
     neighbours: tuple[Neighbour, ...] = ()
+    occupants: tuple[Occupant, ...] = ()
+    inputs: Mapping[int, str] = field(default_factory=dict)
+    """Where the audio of each link goes at the console, for in-ears where it comes from."""
+    reckoning: Reckoning | None = None
 
     def lane(self, link_id: int) -> Lane | None:
         return next((x for x in self.lanes if x.link.id == link_id), None)
@@ -51,7 +57,8 @@ def show_now(store: Store, scope: Scope) -> ShowNow:
         tuple(lanes(store, scope)), channels.mapped(store, scope), {k: a.freq_hz for k, a in placed.items()},
         {w.link_id: w.settings for w in store.all(Wanted, show_id=scope.show)},
         {z.id: z for z in ground.zones(store, scope)}, needs(store, scope),
-        tuple(store.all(Neighbour, site_id=scope.site)),
+        tuple(store.all(Neighbour, site_id=scope.site)), tuple(store.all(Occupant, site_id=scope.site)),
+        patch.inputs(store, scope), Reckoning(store, scope),
     )  # fmt: skip
 
 
@@ -98,6 +105,10 @@ class RacksHere:
         """Racks whose card was taken, live or not."""
         return [Known(x.card, x.settings) for x in self.hub.links if x.card is not None]
 
+    def firmware(self) -> dict[str, str]:
+        """What the racks run, by their ids, as far as they say it."""
+        return {k.card.id: k.card.firmware for k in self.known() if k.card.firmware}
+
     def link_at(self, where: str) -> RackLink | None:
         return next((x for x in self.hub.links if x.address == where), None)
 
@@ -127,7 +138,7 @@ class RacksHere:
         key = now.keys.get(lane.link.id)
         card = self.card(key) if key else None
         more, freq_hz = now.wanted.get(lane.link.id, {}), now.freq_hz.get(lane.link.id)
-        return sending.wanted_of(lane.link, freq_hz, more, card.can if card else frozenset())
+        return sending.wanted_of(lane.link, freq_hz, more, card)
 
     def seen(self, now: ShowNow, lane: Lane, school: str = "low") -> Seen:
         """All that a step of a link is judged by, now."""
@@ -139,8 +150,14 @@ class RacksHere:
             traces=self._traces(key) if key else None,
             need=now.needs.of(lane.model, now.zones[link.zone_id]), wanted=self.wanted(now, lane),
             synced=self.synced.get(key, {}) if key else {}, heard=bool(key) and self.heard(key[0]) if key else False,
-            on_channel=card is not None, gain_school=school,
+            on_channel=card is not None, gain_school=school, at_console=now.inputs.get(link.id, ""),
+            reckoned_db=self._reckoned(now, lane),
         )  # fmt: skip
+
+    def _reckoned(self, now: ShowNow, lane: Lane) -> float | None:
+        if now.reckoning is None:
+            return None
+        return now.reckoning.on_stage(now.zones[lane.link.zone_id], lane.model, now.freq_hz.get(lane.link.id))
 
     def _traces(self, key: Key) -> Traces:
         """The last seconds of a channel, and nothing of what it heard before it was on the frequency that it is on."""
@@ -156,11 +173,13 @@ class RacksHere:
     def judged_of(self, now: ShowNow, lane: Lane, step: ProofStep, seen: Seen) -> Judged:
         """How a step stands by what is seen; where something is heard that should not be, with who it could be."""
         found = judging.judge(step, seen)
-        if step != "off" or found.state != "fails" or seen.freq_hz is None:
+        if not found.disturbed or seen.freq_hz is None:
             return found
         others = [x for x in self._on_air(now) if x.link.id != lane.link.id]
-        named = suspects.suspects(seen.freq_hz, others, now.neighbours)
-        stranger = "Nothing of ours and no known neighbour fits: a stranger."
+        named = suspects.suspects(seen.freq_hz, others, now.neighbours, now.occupants)
+        stranger = (
+            "Nothing of ours that is heard and no known neighbour fits: a stranger, or a pack of ours that strayed."
+        )
         who = f"It could be {'; or '.join(named)}." if named else stranger
         return replace(found, said=f"{found.said} {who}")
 

@@ -11,6 +11,9 @@ from azven.work.prove.need import FULL_OVER_NEED_DB
 from azven.work.prove.steps import GAIN_DBFS, HOLD_S, Judged, Seen, State
 from azven.work.wording import decibel, mhz
 
+LESS_THAN_RECKONED_DB = 15.0
+"""So much under what Reach reckons nobody is served by accident: somebody looks before it is called full."""
+LOW_BATTERY, LEAST_LEFT_MIN = 15.0, 60.0
 _AUDIBLE_DBFS, _LOUD_S = -50.0, 10.0
 
 
@@ -65,21 +68,42 @@ def _off(seen: Seen) -> Judged:
         return Judged("waits", "The transmitter is on.", limit_dbm=limit)
     if seen.traces is None or not len(seen.traces.a):
         return Judged("waits", "No level has come yet.", limit_dbm=limit)
-    louder = seen.traces.louder
+    louder, looks_on = seen.traces.louder, seen.status.get("txf") if seen.is_ear else None
+    if looks_on not in (None, seen.freq_hz):
+        said = (
+            f"The pack listens on {mhz(int(str(looks_on)))}: hold it to the window, then it looks on its new frequency."
+        )
+        return Judged("waits", said, limit_dbm=limit)
     if np.isnan(louder[-1]):
-        return Judged("waits", "The receiver tells no level now.", limit_dbm=limit)
+        looks = (
+            "The pack tells no level: switch it on, it looks." if seen.is_ear else "The receiver tells no level now."
+        )
+        return Judged("waits", looks, limit_dbm=limit)
     now = float(louder[-1])
     quiet = _held(louder <= limit)
     over = now - limit
     beside = f"{abs(over):.0f} dB {'under' if over <= 0 else 'over'} the limit"
     if over > 0:
-        return Judged("fails", f"{decibel(now)} is heard with the transmitter off: the frequency is not free.",
-                      decibel(now), beside, limit)  # fmt: skip
+        return _disturbed(seen, now, beside)
     if seen.off is None:
         said = f"Quiet for {quiet:.0f} s. The unit cannot tell whether its transmitter is off."
         return Judged("by hand", said, decibel(now), beside, limit)
     state: State = "holds" if quiet >= HOLD_S else "waits"
     return Judged(state, f"Quiet for {quiet:.0f} s.", decibel(now), beside, limit, quiet)
+
+
+def _disturbed(seen: Seen, now_dbm: float, beside: str) -> Judged:
+    """Something is heard. Where what Reach reckons stands far enough over it, a person may let it be, nobody else."""
+    need, said = seen.need, f"{decibel(now_dbm)} is heard with the transmitter off"
+    if seen.reckoned_db is not None:
+        ratio = need.level_dbm + seen.reckoned_db - now_dbm
+        if ratio >= need.needed_db + FULL_OVER_NEED_DB:
+            said = (
+                f"{said}. Reach reckons {ratio:.0f} dB over that, {need.needed_db:.0f} are needed: let it be, or not?"
+            )
+            return Judged("by hand", said, decibel(now_dbm), beside, need.quiet_dbm, disturbed=True)
+    said = f"{said}: the frequency is not free."
+    return Judged("fails", said, decibel(now_dbm), beside, need.quiet_dbm, disturbed=True)
 
 
 def _held(good: NDArray[np.bool_]) -> float:
@@ -104,6 +128,8 @@ def _sync(seen: Seen) -> Judged:
 
 def _on(seen: Seen) -> Judged:
     limit = seen.need.level_dbm + FULL_OVER_NEED_DB
+    if seen.is_ear and (seen.off or seen.status.get("tx") == "off"):
+        return Judged("waits", "The transmitter is off.", limit_dbm=limit)
     if seen.status.get("tx") != "on" and not (seen.is_ear and seen.status.get("q") is not None):
         txf = seen.status.get("txf")
         if txf is not None and txf != seen.freq_hz:
@@ -118,15 +144,32 @@ def _on(seen: Seen) -> Judged:
         return Judged("waits", "It has just come on.", decibel(level), beside, limit)
     recent = seen.traces.louder[-30:]
     middle = float(np.nanmedian(recent)) if np.isfinite(recent).any() else level
-    if middle < limit and len(recent) >= 20:
+    if max(middle, level) < limit and len(recent) >= 20:
         said = (
             f"{decibel(middle)} in the middle, {limit - middle:.0f} dB less than wanted: antenna, cable, pack or place."
         )
         return Judged("fails", said, decibel(level), beside, limit)
+    reckoned = seen.need.level_dbm + seen.reckoned_db if seen.reckoned_db is not None else None
+    if reckoned is not None and len(recent) >= 20 and max(middle, level) < reckoned - LESS_THAN_RECKONED_DB:
+        less = f"{reckoned - middle:.0f} dB less than Reach reckons for the stage"
+        said = f"Full, but {less}. Is the pack there? Else: antenna, cable, pack."
+        return Judged("by hand", said, decibel(level), beside, limit)
+    if spent := _spent(seen):
+        return Judged("fails", spent, decibel(level), beside, limit)
     good = float(np.mean(seen.traces.q[-30:] >= 90)) if np.isfinite(seen.traces.q[-30:]).any() else 0.0
     state: State = "holds" if good > 0.9 and middle >= limit else "waits"
     return Judged(state, "Full signal." if state == "holds" else "It has to stay for 3 s.", decibel(level),
                   beside, limit, HOLD_S if state == "holds" else 0.0)  # fmt: skip
+
+
+def _spent(seen: Seen) -> str:
+    """What is wrong with a transmitter that is heard; empty for nothing."""
+    bat, left = seen.status.get("bat"), seen.status.get("left_min")
+    if left is not None and left <= LEAST_LEFT_MIN:
+        return f"Its battery lasts {left:.0f} min more: change it before it goes on."
+    if bat is not None and bat <= LOW_BATTERY:
+        return f"Its battery is at {bat:.0f} %: change it before it goes on."
+    return "Its encryption is not that of the receiver: sync it again." if seen.status.get("enc") == "differs" else ""
 
 
 def _now_dbm(seen: Seen) -> float | None:
@@ -142,6 +185,8 @@ def _tone(seen: Seen) -> Judged:
     loudest = _loudest(seen)
     if loudest is None:
         return Judged("by hand", "The unit tells no audio level: listen.")
+    if seen.status.get("enc") == "differs":
+        return Judged("fails", _spent(seen) or "Its encryption differs.", _dbfs(loudest), "loudest in 10 s")
     if seen.status.get("mute"):
         return Judged("fails", "It is muted at the transmitter.", _dbfs(loudest), "loudest in 10 s")
     if loudest < _AUDIBLE_DBFS:

@@ -24,15 +24,22 @@ def needs(store: Store, scope: Scope) -> "Needs":
         for path in solve_design(design).paths:
             for zone, name in names.items():
                 if name in design.zones and path.antenna in design.zones[name].antennas and zone not in systems:
-                    systems[zone] = path.noise_in_dbm + path.excess_gain_db, record.name
+                    gain = path.excess_gain_db
+                    systems[zone] = path.noise_in_dbm + gain, record.name, gain
     return Needs(systems)
 
 
 @dataclass(frozen=True)
 class Needs:
-    """By room: noise at the receivers' inputs [dBm], and the antenna system that it is of."""
+    """By room: noise at the receivers' inputs [dBm], the antenna system that it is of, and what that does to a level on
+    its way from the antenna to the receiver [dB]."""
 
-    systems: dict[int, tuple[float, str]]
+    systems: dict[int, tuple[float, str, float]]
+
+    def gain_db(self, zone_id: int) -> float | None:
+        """From the antennas of a room to its receivers; None where no antenna system is known."""
+        known = self.systems.get(zone_id)
+        return known[2] if known is not None else None
 
     def of(self, model: Model, zone: Zone) -> Need:
         """Of a link of a model in a room."""

@@ -4,7 +4,7 @@ import csv
 import io
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
-from ipaddress import IPv4Address
+from ipaddress import IPv4Address, IPv4Network
 from typing import Any
 
 from azven.book.edits import Edit, add, remove, replace_record
@@ -45,13 +45,16 @@ def settings(store: Reading, scope: Scope) -> RackNetwork:
     return next(iter(store.all(RackNetwork, site_id=scope.site)), RackNetwork(site_id=scope.site))
 
 
+def subnets(store: Reading, scope: Scope) -> dict[Role, IPv4Network]:
+    """The subnets that were told, by role. ValueError for one that is none."""
+    told = settings(store, scope).subnets
+    return {role: addresses.subnet_of(told[role]) for role in addresses.ROLES if told.get(role)}
+
+
 def findings(store: Reading, scope: Scope, found: Mapping[str, Card] | None) -> list[Finding]:
     """What is wrong with the list and, where racks answered, with those, by address; None: nothing was looked for. A
     line of which only the address is known is the rack that answers there. ValueError for an address that is none."""
     told = settings(store, scope)
-    subnets: dict[Role, Any] = {
-        role: addresses.subnet_of(told.subnets[role]) for role in addresses.ROLES if told.subnets.get(role)
-    }
     consoles = [
         addresses.Console(name=name, limit=limit, counts="channels" if counts == "channels" else "devices",
                           kinds=frozenset(kinds))
@@ -61,7 +64,7 @@ def findings(store: Reading, scope: Scope, found: Mapping[str, Card] | None) -> 
     listed = [of_card(there[r.address]) if not r.rack and r.address in there else _of_list(r)
               for r in racks(store, scope)]  # fmt: skip
     cards = None if found is None else [of_card(c) for c in found.values()]
-    return addresses.findings(subnets, listed, cards, consoles, told.cables)
+    return addresses.findings(subnets(store, scope), listed, cards, consoles, told.cables)
 
 
 def _of_list(rack: ListedRack) -> Device:
@@ -120,23 +123,53 @@ def list_address(store: Store, scope: Scope, address: str, name: str = "") -> Ed
     return Edit(f"Rack at {address}", add(rack))
 
 
+def set_network(store: Store, scope: Scope, **values: Any) -> Edit:
+    """Subnets by role, what consoles show, cables. Refusal for a subnet that is none, a limit under 1, a cable of one
+    end."""
+    for role, text in values.get("subnets", {}).items():
+        try:
+            addresses.subnet_of(text)
+        except ValueError:
+            raise Refusal(f"“{text}” is no subnet ({role}). It is written like 10.20.1.0/24.") from None
+    for name, limit, _, _ in values.get("consoles", ()):
+        if not name.strip() or limit < 1:
+            raise Refusal("A console needs a name, and shows at least one device.")
+    for a, b in values.get("cables", ()):
+        if a == b:
+            raise Refusal("A cable joins two devices.")
+    told = settings(store, scope)
+    if told.id:
+        return Edit("Network of the racks", replace_record(told, replace(told, **values)))
+    return Edit("Network of the racks", add(replace(told, id=store.reserve(), **values)))
+
+
+def move(rack: ListedRack, address: str) -> Edit:
+    """A rack answers at another address."""
+    return Edit(f"{rack.name} at {address}", replace_record(rack, replace(rack, address=address)))
+
+
 def take_out(chosen: Sequence[ListedRack]) -> Edit:
     """Take racks out of the list; they are no longer dialled."""
     return Edit(f"{in_words([r.name for r in chosen], 3)} out of the list", remove(list(chosen)))
 
 
-def as_csv(store: Reading, scope: Scope) -> str:
+def told(listed: ListedRack, card: Card | None) -> ListedRack:
+    """A rack of the list as it says itself that it is, where it has answered."""
+    return listed if card is None else replace(listed, **_row(card, listed.address))
+
+
+def as_csv(listed: Sequence[ListedRack]) -> str:
     """The address sheet."""
     out = io.StringIO()
     rows = csv.writer(out)
     rows.writerow(["name", "id", "kind", "channels", "layout", "console id", "address", "control ip", "control mask",
                    "audio ip", "audio mask"])  # fmt: skip
-    for r in racks(store, scope):
+    for r in listed:
         ports = [r.network.get(role) or {} for role in ("control", "audio")]
-        told = [p.get(k, "") for p in ports for k in ("ip", "mask")]
+        addressed = [p.get(k, "") for p in ports for k in ("ip", "mask")]
         console = "" if r.console is None else r.console
         rows.writerow(
-            map(harmless, map(str, [r.name, r.rack, r.kind, r.channels, r.layout, console, r.address, *told]))
+            map(harmless, map(str, [r.name, r.rack, r.kind, r.channels, r.layout, console, r.address, *addressed]))
         )
     return out.getvalue()
 
@@ -146,5 +179,5 @@ def follow(listed: Mapping[str, ListedRack], cards: Sequence[tuple[Card, str]]) 
     changes: tuple[Any, ...] = ()
     for card, address in cards:
         if address in listed:
-            changes += replace_record(listed[address], replace(listed[address], **_row(card, address)))
+            changes += replace_record(listed[address], told(listed[address], card))
     return Edit("The list follows the racks", changes)

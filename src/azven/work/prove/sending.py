@@ -6,6 +6,7 @@ from typing import Any
 
 from azven.book.records import Link
 from azven.gear.racks.calls import Call
+from azven.gear.racks.card import ChannelCard
 from azven.gear.racks.values import Fields
 from azven.gear.standins.things import LONGEST_NAME
 from azven.work.watch.traces import Key
@@ -22,12 +23,17 @@ class Difference:
     wanted: Any
 
 
-def wanted_of(link: Link, freq_hz: int | None, more: Mapping[str, Any], can: frozenset[str]) -> Fields:
-    """How a link's unit should be set, as far as the unit can be."""
+def wanted_of(link: Link, freq_hz: int | None, more: Mapping[str, Any], card: ChannelCard | None) -> Fields:
+    """How a link's unit should be set, as far as the unit can be. Its band only where the frequency lies outside of
+    the one that it has: units name their bands as they like."""
+    if card is None:
+        return {}
     found: Fields = {"name": link.name[:LONGEST_NAME], **more}
     if freq_hz is not None:
         found["freq_hz"] = freq_hz
-    return {k: v for k, v in found.items() if k in can}
+        if not (card.low_hz or 0) <= freq_hz <= (card.high_hz or freq_hz) and link.band in card.limits.get("band", ()):
+            found["band"] = link.band
+    return {k: v for k, v in found.items() if k in card.can}
 
 
 def differences(link: Link, key: Key, wanted: Mapping[str, Any], there: Mapping[str, Any]) -> list[Difference]:

@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -14,6 +15,8 @@ from azven.work.prove import channels
 from azven.work.prove.proofs import lanes
 from azven.work.prove.steps import TITLES
 from azven.work.scope import Scope
+
+_RUNS = "firmware of "
 
 
 @dataclass(frozen=True)
@@ -46,16 +49,24 @@ def prints(store: Store, scope: Scope) -> dict[str, str]:
     return found
 
 
-def standing(store: Store, scope: Scope) -> Standing:
-    """The newest sign-off and what has changed since."""
+def standing(store: Store, scope: Scope, firmware: Mapping[str, str] | None = None) -> Standing:
+    """The newest sign-off and what has changed since; `firmware`: what racks say that they run, by their ids."""
     signed = max(store.all(SignOff, show_id=scope.show), key=lambda s: (s.made_at, s.id), default=None)
     if signed is None:
         return Standing(None)
     now = prints(store, scope)
+    keys, other = channels.mapped(store, scope), _other_firmware(signed, firmware or {})
     changed = tuple(
-        x for x in kit.links(store, scope) if not x.set_aside and signed.prints.get(str(x.id)) != now.get(str(x.id))
-    )
+        x for x in kit.links(store, scope)
+        if not x.set_aside
+        and (signed.prints.get(str(x.id)) != now.get(str(x.id)) or (x.id in keys and keys[x.id][0] in other))
+    )  # fmt: skip
     return Standing(signed, changed)
+
+
+def _other_firmware(signed: SignOff, firmware: Mapping[str, str]) -> set[str]:
+    """Racks that run another firmware than when it was signed."""
+    return {rack for rack, now in firmware.items() if signed.prints.get(_RUNS + rack, now) != now}
 
 
 def open_points(store: Store, scope: Scope) -> list[str]:
@@ -70,13 +81,16 @@ def open_points(store: Store, scope: Scope) -> list[str]:
     return out
 
 
-def sign(store: Store, scope: Scope, who: str, now: datetime, note: str = "") -> Edit:
-    """Sign the show off, with what is left open. Refusal without a name."""
+def sign(
+    store: Store, scope: Scope, who: str, now: datetime, note: str = "", firmware: Mapping[str, str] | None = None
+) -> Edit:  # fmt: skip
+    """Sign the show off, with what is left open, and what racks run. Refusal without a name."""
     if not who.strip():
         raise Refusal("A sign-off needs the name of whoever signs.")
     left = tuple(open_points(store, scope))
     record = SignOff(id=store.reserve(), show_id=scope.show, made_by=who.strip(), made_at=now, left_open=left,
-                     prints=prints(store, scope), note=note.strip())  # fmt: skip
+                     prints=prints(store, scope) | {_RUNS + rack: runs for rack, runs in (firmware or {}).items()},
+                     note=note.strip())  # fmt: skip
     return Edit(f"Signed off by {who.strip()}", add(record))
 
 

@@ -49,6 +49,10 @@ class Seen:
     on_channel: bool = False
     """It has a channel of a rack."""
     gain_school: str = "low"
+    at_console: str = ""
+    """Where its audio goes at the console, for in-ears where it comes from; empty where nothing is written of it."""
+    reckoned_db: float | None = None
+    """What Reach reckons over need in the middle of the places where people are [dB]."""
 
     @property
     def is_ear(self) -> bool:
@@ -73,6 +77,8 @@ class Judged:
     beside: str = ""
     limit_dbm: float | None = None
     held_s: float = 0.0
+    disturbed: bool = False
+    """Something is heard where nothing should be."""
 
 
 def applies(step: ProofStep, model: Model) -> bool:
@@ -103,13 +109,27 @@ def _freq(seen: Seen) -> str:
 def _say_off(seen: Seen) -> tuple[str, str]:
     freq = _freq(seen)
     if seen.is_ear:
-        return "Switch the transmitter off; look with the pack.", f"Nothing may be heard on {freq} for 5 s by the pack."
+        what = "Switch the transmitter off, sync the pack, look with it."
+        return what, f"Nothing may be heard on {freq} for 5 s by the pack, where it will be worn."
     return "Switch the pack off.", f"Nothing may be heard on {freq} for 5 s, on either antenna."
 
 
 def _say_gain(seen: Seen) -> tuple[str, str]:
     low, high = GAIN_DBFS[seen.gain_school]
     return "Let the loudest voice be heard.", f"It peaks between {low:g} and {high:g} dBFS and does not clip, in 10 s."
+
+
+def _say_tone(seen: Seen) -> tuple[str, str]:
+    if seen.is_ear:
+        way = f" from {seen.at_console}" if seen.at_console else ""
+        must = f"What comes{way} is heard in that ear, left first. Tones begin at −60 dBFS: see Settings, Line check."
+        return "Send the left tone, then the right one.", must
+    if not seen.at_console:
+        return (
+            "Talk, or send a tone.",
+            "It arrives at the intended input. Which one is not written down: see Kit, Patch.",
+        )
+    return "Talk, or send a tone.", f"It arrives at {seen.at_console}, and nowhere else."
 
 
 _ORDERS: Mapping[ProofStep, Callable[[Seen], tuple[str, str]]] = {
@@ -121,7 +141,7 @@ _ORDERS: Mapping[ProofStep, Callable[[Seen], tuple[str, str]]] = {
     "sync": lambda s: ("Hold the pack to the window.", "Both ends agree on name and frequency."),
     "on": lambda s: ("Switch the pack on." if not s.is_ear else "Switch the transmitter on.",
                      f"At least {FULL_OVER_NEED_DB:g} dB over need, and all of it arrives."),
-    "tone": lambda s: ("Talk, or send a tone.", "It arrives at the intended input; left and right in their order."),
+    "tone": _say_tone,
     "level": lambda s: ("Look at microphone or line level.", "The unit is set to what it is wired to."),
     "gain": _say_gain,
     "lock": lambda s: ("Look at the mute switch.", "It is locked where the performer should not touch it."),

@@ -36,12 +36,8 @@ KEPT: tuple[Setting, ...] = (
     Setting("power_mw", "Power, mW", ("in-ear",)),
     Setting("stereo", "Stereo", ("in-ear",)),
     Setting("volume_db", "Volume, dB", ("in-ear",), "Harm to hearing stays: begin low, let the wearer turn up."),
-    Setting(
-        "volume_max_db",
-        "At most, dB",
-        ("in-ear",),
-        "A limit; it does not say what arrives at the ear.",
-    ),
+    Setting("volume_min_db", "At least, dB", ("in-ear",), "The wearer cannot turn it down below this."),
+    Setting("volume_max_db", "At most, dB", ("in-ear",), "A limit; it does not say what arrives at the ear."),
 )
 TEMPLATES: Mapping[str, Mapping[str, Any]] = {
     "voice, low at the transmitter": {"gain_db": 0, "level": "mic", "low_cut_hz": 80, "squelch_db": 6, "tone_key": True,
