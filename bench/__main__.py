@@ -1,4 +1,4 @@
-"""Speed and memory as ratios in one run: ./run bench [plan | start | book | screen | racks | sweep | listen | fuzz]."""
+"""Speed and memory as ratios in one run, all parts or those named: ./run bench [plan | diagnose | …]; `fuzz` alone."""
 
 import sys
 from pathlib import Path
@@ -6,6 +6,7 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).parent))
 
 import bench_book
+import bench_diagnose
 import bench_fuzz
 import bench_listen
 import bench_plan
@@ -21,6 +22,7 @@ PARTS = {
     "listen": bench_listen,
     "screen": bench_screen,
     "racks": bench_racks,
+    "diagnose": bench_diagnose,
     "plan": bench_plan,
 }
 LONG = {"fuzz": bench_fuzz}

@@ -29,7 +29,7 @@ from azven.book.store import Store
 from azven.rf.chain.design import solve_design
 from azven.rf.chain.outgoing import as_json
 from azven.rf.coordinate import coordinate
-from azven.work import demo, ground, kit, listen, plan
+from azven.work import demo, diagnosing, ground, kit, listen, plan
 from azven.work.chain import templates
 from azven.work.ground import bundle
 from azven.work.kit import catalogue, lists, patch_list
@@ -75,6 +75,7 @@ class Bench:
             "rows": (self._rows(), self.read_rows), "group table": (self._groups(), self.read_groups),
             "catalogue": (self._catalogue(), self.read_catalogue), "kit list": (self._list(), self.read_list),
             "patch": (self._patch(), self.read_patch), "book": (self._book(), self.read_book),
+            "status log": (self._log(), self.read_log),
         }  # fmt: skip
 
     def close(self) -> None:
@@ -122,6 +123,22 @@ class Bench:
 
     def _patch(self) -> bytes:
         return patch_list.write(self.store, here(self.store)).encode()
+
+    def _log(self) -> bytes:
+        """A minute of a few links, with every field and event."""
+        head = {"format": "azven-status-log", "version": 1, "start": "2026-09-12T18:00:00Z",
+                "acts": [{"name": "Parade", "from_s": 0, "to_s": 60}],
+                "systems": [{"name": "Hall", "sides": {"a": [{"name": "mast", "kind": "amp", "gain_db": 9}], "b": []}}],
+                "links": [{"name": f"L{i}", "freq_hz": 500_000_000 + 700_000 * i, "zone": "Hall", "system": "Hall",
+                           "rack": "r-1", "acts": ["Parade"], "group": "choir"} for i in range(4)]}  # fmt: skip
+        told: list[object] = [head]
+        for k in range(120):
+            fields = {"a": -60 - k % 7, "b": -62, "q": 99 - k % 60, "af": -20, "bat": 80, "tx": "on",
+                      "mute": k % 50 > 40, "enc": "ok", "noise": None, "clip": False, "txf": 500_000_000}  # fmt: skip
+            told.append({"t": k / 2, "c": {f"L{i}": fields for i in range(4)}})
+        told.append({"t": 60.0, "event": {"kind": "sweep", "low_hz": 1, "step_hz": 25_000, "levels": [-90.0, None]}})
+        told.append({"t": 60.0, "event": {"kind": "sent", "channel": "L1", "values": {"freq_hz": 501_000_000}}})
+        return "\n".join(json.dumps(x) for x in [*told, {"t": 61, "c": {}}]).encode()
 
     def _book(self) -> bytes:
         copied = self.folder / "copy.azven"
@@ -180,6 +197,9 @@ class Bench:
 
     def read_patch(self, data: bytes) -> None:
         patch_list.take_in(self.store, here(self.store), lists.text_of(self._file(data, "fuzz.csv")))
+
+    def read_log(self, data: bytes) -> None:
+        diagnosing.document(diagnosing.of_log(self._file(data, "fuzz.jsonl"))[0])
 
     def read_book(self, data: bytes) -> None:
         for left in self.folder.glob("fuzz.azven*"):

@@ -5,7 +5,8 @@ import pytest
 from vectors import DATA, ROOT
 
 SHARED = ROOT.parent / "shared"
-COPIES = {DATA: SHARED / "vectors", ROOT / "bench" / "requests": SHARED / "bench" / "requests"}
+COPIES = {DATA: SHARED / "vectors", ROOT / "bench" / "requests": SHARED / "bench" / "requests",
+          ROOT / "bench" / "logs": SHARED / "bench" / "logs"}  # fmt: skip
 
 
 def differing(copies, root=ROOT):

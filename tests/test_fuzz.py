@@ -32,6 +32,7 @@ def readers(tmp_path_factory):
         "kit list",
         "patch",
         "book",
+        "status log",
     ],
 )
 def test_mutated_input_is_read_or_refused_in_a_sentence(readers, name):

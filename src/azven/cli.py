@@ -249,6 +249,24 @@ def calc(cases: Path | None, kinds: bool, output: Path | None) -> None:
 
 
 @main.command()
+@click.argument("log", type=click.Path(path_type=Path))
+@click.option("-o", "--output", type=click.Path(path_type=Path), help="Write the diagnosis here.")
+def diagnose(log: Path, output: Path | None) -> None:
+    """Say what went wrong in a LOG (azven-status-log 1, plain or gzip) and why; prints azven-diagnosis 1."""
+    from azven.work import diagnosing
+
+    try:
+        found, damaged = diagnosing.of_log(log)
+    except Refusal as refusal:
+        _refuse("", str(refusal))
+    if damaged:
+        click.echo(
+            f"{log.name}: {damaged} damaged line{'s' if damaged != 1 else ''} left out, the rest was read.", err=True
+        )
+    _answer(diagnosing.document(found), output)
+
+
+@main.command()
 @click.argument("racks", metavar="RACK…", nargs=-1, required=True)
 @click.option("--for", "for_s", type=click.FloatRange(0, min_open=True), metavar="SECONDS", help="Stop after so long.")
 @click.option("--log", type=click.Path(path_type=Path), help="Keep all status and events here (azven-status-log 1).")

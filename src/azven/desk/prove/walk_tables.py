@@ -58,12 +58,12 @@ def _served(told: Told | None) -> str:
 def lost_columns() -> list[Column]:
     return [
         Column(title="No.", width=30, show=lambda r: str(r.id), right=True),
-        Column(title="At", width=56, show=lambda r: f"{int(r.lost.from_s // 60)}:{r.lost.from_s % 60:04.1f}"),
+        Column(title="At", width=66, show=lambda r: f"{int(r.lost.from_s // 60)}:{r.lost.from_s % 60:04.1f}"),
         Column(title="For", width=52, show=lambda r: f"{max(r.lost.to_s - r.lost.from_s, 0.1):.1f} s", right=True),
         Column(title="Place", width=74, show=lambda r: f"{r.place[0]:.0f}, {r.place[1]:.0f} m"
                if np.isfinite(r.place).all() else "not told"),
-        Column(title="Worst", width=62, show=lambda r: f"{r.lost.worst_db:.0f} dB".replace("-", "−")
+        Column(title="Worst", width=72, show=lambda r: f"{r.lost.worst_db:.0f} dB".replace("-", "−")
                if np.isfinite(r.lost.worst_db) else "", right=True, hint="The better antenna over need"),
-        Column(title="Sorted as", width=90, show=lambda r: r.lost.sort),
+        Column(title="Sorted as", width=84, show=lambda r: r.lost.sort),
         Column(title="What that says", width=90, show=lambda r: r.advice, prose=True),
     ]  # fmt: skip

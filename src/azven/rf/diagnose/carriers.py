@@ -1,0 +1,223 @@
+"""Causes on the frequency itself, where quality falls while levels are good: products, own links, strangers,
+overload."""
+
+from collections.abc import Iterator
+
+import numpy as np
+from numpy.typing import NDArray
+
+from azven.rf.diagnose.common import told
+from azven.rf.diagnose.record import Bools, Incident, Record, closed, runs
+
+_LEAST_S, _SIDE_HZ, _OWN_HZ = 3.0, 60_000, 260_000
+_ONSET_S, _KEEPS, _COMMON_FIRST = 6.0, 0.9, 0.25
+"""A link of ours beside it is commoner than a product, so it need not fit quite as well."""
+_MANY, _BURST_S = 0.65, 12.0
+
+
+def overloads(record: Record) -> Iterator[Incident]:
+    """All links of a system lose quality together though their levels are good."""
+    for system in record.systems:
+        mine = record.of_system(system.name)
+        if len(mine) < 3:
+            continue
+        heard = record.heard[mine] & record.active[mine] & record.good_level[mine]
+        hurt = (record.q[mine] < 60) & heard & record.good_level[mine]
+        count = heard.sum(axis=0)
+        racks = {record.head.links[i].rack for i in mine}
+        share = hurt.sum(axis=0) / np.maximum(count, 1)
+        many = (share >= _MANY) & (count >= 3)
+        parts = runs(closed(many, record.steps(1.0)))
+        for part in _joined(parts, record.steps(45.0)):
+            first, end = part[0][0], part[-1][1]
+            inside = np.zeros(len(record.at_s), bool)
+            for i, j in part:
+                inside[i:j] = True
+            whose = [
+                int(i)
+                for k, i in enumerate(mine)
+                if (hurt[k] & inside).sum() >= 0.3 * max((heard[k] & inside).sum(), 1)
+            ]
+            if {record.head.links[i].rack for i in whose} != racks and len(
+                {record.head.links[i].rack for i in whose}
+            ) == 1:
+                of_rack = [i for i in mine if record.head.links[i].rack == record.head.links[whose[0]].rack]
+                if len(whose) <= len(of_rack):
+                    continue
+            if inside.sum() * record.step_s < 1.0:
+                continue
+            by, said = _by(record, mine, part, inside)
+            words = f"{len(whose)} links of {system.name} lost quality together with good levels. {said}"
+            yield told(record, whose, first, end, "overload", 0.97, words, by=by)
+
+
+def _joined(parts: list[tuple[int, int]], gap: int) -> list[list[tuple[int, int]]]:
+    out: list[list[tuple[int, int]]] = []
+    for part in parts:
+        if out and part[0] - out[-1][-1][1] <= gap:
+            out[-1].append(part)
+        else:
+            out.append([part])
+    return out
+
+
+def _by(record: Record, mine: NDArray[np.intp], part: list[tuple[int, int]], inside: Bools) -> tuple[str, str]:
+    """Who is so strong: a link of ours far over all others and its own past, else a radio in bursts, else the antenna
+    of the in-ears."""
+    heard = np.where(inside[None, :] & record.heard[mine], record.better[mine], np.nan)
+    top = np.nanmax(np.where(np.isfinite(heard), heard, -300.0), axis=1)
+    best = int(np.argmax(top))
+    before = record.better[mine[best], : part[0][0]]
+    usual = float(np.nanmedian(before)) if np.isfinite(before).any() else -60.0
+    if top[best] > -32.0 and top[best] > usual + 12.0:
+        name = record.head.links[int(mine[best])].name
+        return name, f"{name} came in at {top[best]:.0f} dBm, {top[best] - usual:.0f} dB over what it usually has."
+    length = float(np.median([(j - i) * record.step_s for i, j in part]))
+    if len(part) >= 2 and length <= _BURST_S:
+        return "radio", f"It came in {len(part)} bursts of {length:.0f} s, as a hand-held radio is keyed."
+    return "in-ear antenna", "It stayed on, and no link of ours is that strong."
+
+
+def single(record: Record) -> Iterator[Incident]:
+    """One link whose quality falls while its level is good: a product of who is on, a link of ours, a stranger."""
+    for i, link in enumerate(record.head.links):
+        if link.freq_hz is None or link.spare:
+            continue
+        hurt = record.bad[i] & record.good_level[i]
+        for first, end in runs(closed(hurt, record.steps(20.0))):
+            seconds = (end - first) * record.step_s
+            if seconds < _LEAST_S or hurt[first:end].sum() * record.step_s < _LEAST_S:
+                continue
+            yield _who(record, i, first, end, hurt)
+
+
+def _who(record: Record, i: int, first: int, end: int, hurt: Bools) -> Incident:
+    product, own = _product(record, i, first, end, hurt), _own(record, i, first, end, hurt)
+    if own is not None and (product is None or own[0] >= product[0] - _COMMON_FIRST):
+        return own[1]
+    if product is not None:
+        return product[1]
+    link = record.head.links[i]
+    freq, said = _stranger(record, i, first, end)
+    level = (
+        float(np.nanmedian(record.better[i, first:end])) if np.isfinite(record.better[i, first:end]).any() else np.nan
+    )
+    least = float(np.nanmin(record.q[i, first:end]))
+    words = f"Quality fell to {least:.0f} % while the level stood at {level:.0f} dBm; nothing of ours that is on fits."
+    return told(
+        record,
+        [i],
+        first,
+        end,
+        "foreign",
+        0.9 if freq else 0.82,
+        f"{words} {said}".strip(),
+        freq_hz=freq or link.freq_hz,
+    )
+
+
+def _on_all(record: Record, j: int, first: int, end: int) -> Bools:
+    return np.asarray(record.on[j, first:end] & record.heard[j, first:end])
+
+
+def _fit(record: Record, on: Bools, hurt: Bools, first: int, end: int) -> float:
+    """How well 'these are on' goes with 'this one is hurt' (0…1), around a stretch: both ways."""
+    pad = record.steps(60.0)
+    window = slice(max(first - pad, 0), min(end + pad, len(on)))
+    a, b = on[window], closed(hurt, record.steps(3.0))[window]
+    either = (a | b).sum()
+    return float((a & b).sum() / either) if either else 0.0
+
+
+def _product(record: Record, i: int, first: int, end: int, hurt: Bools) -> tuple[float, Incident] | None:
+    """The product whose sources are all on as long as it lasts, and of which one came on as it began; how well its
+    sources go with it."""
+    me = record.head.links[i]
+    assert me.freq_hz is not None
+    links = record.head.links
+    others = [j for j, x in enumerate(links) if j != i and x.freq_hz is not None]
+    on = {j: record.on[j] & record.heard[j] for j in others}
+    while_hurt = np.flatnonzero(hurt[first:end]) + first
+    there = [j for j in others if on[j][while_hurt].mean() >= _KEEPS]
+    best: tuple[float, float, str, list[int]] | None = None
+    for kind, sources in _combinations(record, i, there):
+        together = np.logical_and.reduce([on[j] for j in sources])
+        fit = _fit(record, together, hurt, first, end)
+        came = any(not on[j][max(first - record.steps(_ONSET_S), 0) : max(first - 1, 0) + 1].all() for j in sources)
+        if first <= record.steps(_ONSET_S):
+            came = came or fit > 0.8
+        score = fit + (0.3 if came else -0.3) - 0.15 * _off_hz(record, i, kind, sources) / 200_000
+        if best is None or score > best[0]:
+            best = score, fit, kind, sources
+    if best is None or best[0] < 0.75:
+        return None
+    score, fit, kind, sources = best
+    names = [links[j].name for j in sources]
+    said = f"Quality fell with a good level exactly while {', '.join(names)} were on: their {kind} lies in its channel."
+    sure = 0.97 if score > 1.0 else 0.8
+    return fit, told(record, [i], first, end, "product", sure, said, product=kind, sources=names, victim=me.name)
+
+
+def _off_hz(record: Record, i: int, kind: str, sources: list[int]) -> int:
+    """How far a product lies from the middle of a link's channel."""
+    freq = [int(record.head.links[j].freq_hz or 0) for j in sources]
+    at = 2 * freq[0] - freq[1] if kind == "2a-b" else freq[0] + freq[1] - freq[2]
+    return abs(at - int(record.head.links[i].freq_hz or 0))
+
+
+def _combinations(record: Record, i: int, there: list[int]) -> Iterator[tuple[str, list[int]]]:
+    """Third-order products of those that are on which lie in the channel of a link."""
+    links, mine = record.head.links, record.head.links[i].freq_hz
+    assert mine is not None
+    freq = {j: int(links[j].freq_hz or 0) for j in there}
+    reach = record.head.links[i].bandwidth_hz // 2 + _SIDE_HZ
+    for a in there:
+        for b in there:
+            if a != b and abs(2 * freq[a] - freq[b] - mine) <= reach:
+                yield "2a-b", [a, b]
+    for k, a in enumerate(there):
+        for b in there[k + 1 :]:
+            wanted = freq[a] + freq[b] - mine
+            for c in there:
+                if c not in (a, b) and abs(freq[c] - wanted) <= reach:
+                    yield "a+b-c", [a, b, c]
+
+
+def _own(record: Record, i: int, first: int, end: int, hurt: Bools) -> tuple[float, Incident] | None:
+    """Another link of ours on the same or a neighbouring channel, and how well its being on goes with it."""
+    me = record.head.links[i]
+    best: tuple[float, int] | None = None
+    for j, x in enumerate(record.head.links):
+        if j == i or x.freq_hz is None or me.freq_hz is None or abs(x.freq_hz - me.freq_hz) > _OWN_HZ:
+            continue
+        on = record.on[j] & record.heard[j]
+        if on[np.flatnonzero(hurt[first:end]) + first].mean() < 0.8:
+            continue
+        fit = _fit(record, on, hurt, first, end)
+        if best is None or fit > best[0]:
+            best = fit, j
+    if best is None:
+        return None
+    fit, j = best
+    name, apart = record.head.links[j].name, abs(int(record.head.links[j].freq_hz or 0) - int(me.freq_hz or 0))
+    where = "on the same channel" if apart < 25_000 else f"{apart / 1e3:.0f} kHz away"
+    said = f"Quality fell while the level was good; {name} was on, {where}."
+    return fit, told(record, [i], first, end, "own", 0.97 if fit > 0.6 else 0.85, said, by=name)
+
+
+def _stranger(record: Record, i: int, first: int, end: int) -> tuple[int | None, str]:
+    """Somebody who is known near the frequency, or a line of a sweep taken meanwhile."""
+    freq = record.head.links[i].freq_hz or 0
+    for carrier in record.head.carriers:
+        if abs(carrier.freq_hz - freq) <= 200_000:
+            return carrier.freq_hz, f"{carrier.name} is known on {carrier.freq_hz / 1e6:.3f} MHz."
+    for sweep in record.sweeps:
+        if not record.at_s[first] - 30 <= sweep.at_s <= record.at_s[end - 1] + 30:
+            continue
+        at = sweep.low_hz + sweep.step_hz * np.arange(len(sweep.levels))
+        near = np.flatnonzero(np.abs(at - freq) <= 200_000)
+        if len(near):
+            top = near[int(np.nanargmax(sweep.levels[near]))]
+            if sweep.levels[top] > np.nanpercentile(sweep.levels, 20) + 12:
+                return int(at[top]), f"A sweep shows a line on {at[top] / 1e6:.3f} MHz."
+    return None, ""

@@ -1,0 +1,234 @@
+"""What diagnosis looks at: the status of all links on one grid of time, and what is known of them.
+
+Nothing is looked up elsewhere: what the head does not say is not known. Unknown is NaN in arrays, None in records.
+"""
+
+import itertools
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from azven.rf.levels import Floats
+
+Bools = NDArray[np.bool_]
+LOW_OVER_THRESHOLD_DB = 6.0
+USUAL_THRESHOLD_DBM, USUAL_NEEDED_DB = -92.0, 20.0
+SILENT_S = 12.0
+"""A link that nothing was said of for so long is not known any more: every link is named every ten seconds."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class LinkHead:
+    """A link as the head of a log describes it. None: not known."""
+
+    name: str
+    freq_hz: int | None = None
+    bandwidth_hz: int = 200_000
+    service: str = "voice"
+    zone: str | None = None
+    system: str | None = None
+    rack: str | None = None
+    threshold_dbm: float | None = None
+    needed_db: float | None = None
+    acts: tuple[str, ...] = ()
+    battery_min: float | None = None
+    group: str | None = None
+    spare: bool = False
+
+    @property
+    def is_ear(self) -> bool:
+        return self.service in ("in-ear", "ear")
+
+
+@dataclass(frozen=True, kw_only=True)
+class SystemHead:
+    """An antenna system: blocks of each side, from the antenna on, as (name, kind, gain [dB])."""
+
+    name: str
+    zone: str | None = None
+    sides: Mapping[str, tuple[tuple[str, str, float], ...]] = field(default_factory=dict)
+    headroom_db: float | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class CarrierHead:
+    """Somebody else who is known: frequency [Hz] and when, as `18:00-22:00` UTC."""
+
+    name: str
+    freq_hz: int
+    bandwidth_hz: int = 100_000
+    hours: str | None = None
+
+
+@dataclass(frozen=True)
+class Sweep:
+    """Levels [dBm] (n,) over low + k·step [Hz], taken at a moment [s]."""
+
+    at_s: float
+    zone: str | None
+    low_hz: int
+    step_hz: int
+    levels: Floats
+
+
+@dataclass(frozen=True)
+class Sent:
+    """A desk sent values to a link at a moment [s]."""
+
+    at_s: float
+    link: str
+    values: Mapping[str, Any]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Head:
+    """What is known before anything is heard. Acts by name: from, to [s]."""
+
+    links: tuple[LinkHead, ...]
+    systems: tuple[SystemHead, ...] = ()
+    carriers: tuple[CarrierHead, ...] = ()
+    acts: Mapping[str, tuple[float, float]] = field(default_factory=dict)
+    start: str = ""
+
+
+@dataclass(kw_only=True)
+class Record:
+    """The status of m links at n moments [s] (n,), evenly apart: arrays (m, n). `tx`, `mute`, `clip`, `hp` are 1, 0 or
+    NaN; `differs` says that keys differ; `heard` that the link was named not long ago, `fresh` that it was named."""
+
+    head: Head
+    at_s: Floats
+    a: Floats
+    b: Floats
+    q: Floats
+    af: Floats
+    bat: Floats
+    noise: Floats
+    tx: Floats
+    mute: Floats
+    clip: Floats
+    hp: Floats
+    txf: Floats
+    differs: Bools
+    named_s: Floats
+    """When each link was named last (m, n) [s], −∞ before."""
+    sweeps: Sequence[Sweep] = ()
+    sent: Sequence[Sent] = ()
+    damaged: int = 0
+    """Lines of its log that could not be read."""
+
+    @property
+    def step_s(self) -> float:
+        return float(self.at_s[1] - self.at_s[0]) if len(self.at_s) > 1 else 0.5
+
+    def steps(self, seconds: float) -> int:
+        """How many moments a span has, at least one."""
+        return max(round(seconds / self.step_s), 1)
+
+    @cached_property
+    def heard(self) -> Bools:
+        return np.asarray(self.at_s[None, :] - self.named_s < SILENT_S)
+
+    @cached_property
+    def better(self) -> Floats:
+        """The stronger antenna (m, n) [dBm]."""
+        return np.fmax(self.a, self.b)
+
+    @cached_property
+    def low(self) -> Floats:
+        """Under this a level is low (m, 1) [dBm]."""
+        told = [x.threshold_dbm if x.threshold_dbm is not None else USUAL_THRESHOLD_DBM for x in self.head.links]
+        return np.array(told, float)[:, None] + LOW_OVER_THRESHOLD_DB
+
+    @cached_property
+    def active(self) -> Bools:
+        """Whether a link plays now (m, n): in its own acts; a spare never does."""
+        out = np.zeros((len(self.head.links), len(self.at_s)), bool)
+        for i, link in enumerate(self.head.links):
+            if link.spare:
+                continue
+            mine = [self.head.acts[x] for x in link.acts if x in self.head.acts]
+            if not mine:
+                out[i] = True
+            for begin, end in mine:
+                out[i] |= (self.at_s >= begin) & (self.at_s <= end)
+        return out
+
+    @cached_property
+    def on(self) -> Bools:
+        """Whether its transmitter is heard, or cannot be told but sound arrives."""
+        return np.asarray((self.tx == 1) | (np.isnan(self.tx) & (self.q > 0)))
+
+    @cached_property
+    def good_level(self) -> Bools:
+        """Whether the level is well over what is low; links that tell no level pass."""
+        return np.asarray((self.better > self.low) | np.isnan(self.better))
+
+    @cached_property
+    def bad(self) -> Bools:
+        """Quality under half (m, n), of links that are heard and play."""
+        return np.asarray((self.q < 50) & self.heard & self.active)
+
+    @cached_property
+    def systems(self) -> list[SystemHead]:
+        """Antenna systems of the head, and those that only links name; links without one share that of their room."""
+        known = {s.name: s for s in self.head.systems}
+        for link in self.head.links:
+            if (name := _system_of(link)) is not None and name not in known:
+                known[name] = SystemHead(name=name, zone=link.zone)
+        return list(known.values())
+
+    def of_system(self, name: str) -> NDArray[np.intp]:
+        """Links of an antenna system, spares left out."""
+        return np.array([i for i, x in enumerate(self.head.links) if _system_of(x) == name and not x.spare], np.intp)
+
+    def index(self, name: str) -> int | None:
+        return next((i for i, x in enumerate(self.head.links) if x.name == name), None)
+
+
+def _system_of(link: LinkHead) -> str | None:
+    return link.system or (None if link.is_ear else link.zone)
+
+
+def with_transmitters(record: Record) -> Record:
+    """The record with `tx` of links that never tell it by what is heard: on while anything arrives or levels are up."""
+    silent: Bools = np.asarray(np.isnan(record.tx).all(axis=1) & np.isfinite(record.q).any(axis=1))
+    if not silent.any():
+        return record
+    known = np.isfinite(record.q) | np.isfinite(record.better)
+    heard = np.where(known, ((record.q > 0) | (record.better > record.low)).astype(float), np.nan)
+    return replace(record, tx=np.where(silent[:, None], heard, record.tx))
+
+
+@dataclass(kw_only=True)
+class Incident:
+    """Something that went wrong: from, to [s], whose, why, how sure (0…1), with figures and sentences."""
+
+    from_s: float
+    to_s: float
+    links: tuple[str, ...]
+    cause: str
+    sure: float
+    detail: dict[str, Any] = field(default_factory=dict)
+    evidence: list[str] = field(default_factory=list)
+    next: list[str] = field(default_factory=list)
+
+
+def runs(true: Bools) -> list[tuple[int, int]]:
+    """Stretches of a row that are true: first and one past the last."""
+    edges = np.flatnonzero(np.diff(np.r_[False, true, False].astype(np.int8)))
+    return [(int(i), int(j)) for i, j in edges.reshape(-1, 2)]
+
+
+def closed(true: Bools, gap: int) -> Bools:
+    """A row with holes of up to so many moments filled."""
+    out = true.copy()
+    parts = runs(true)
+    for (_, end), (begin, _) in itertools.pairwise(parts):
+        if begin - end <= gap:
+            out[end:begin] = True
+    return out

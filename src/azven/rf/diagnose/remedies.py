@@ -1,0 +1,94 @@
+"""What to do about an incident: each spare is tried before it is offered, everything else is advice by its cause."""
+
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+
+from azven.rf.diagnose.record import Incident, LinkHead, Record
+
+_QUIET_OVER_NOISE_DB, _RECENT_S, _SIDE_HZ = 10.0, 600.0, 60_000
+_ADVICE: Mapping[str, str] = {
+    "battery": "Change the battery now, or at the break: {who}.",
+    "switched-off": "Ask whoever wears {who}; the switch may need its lock.",
+    "muted": "Ask {who}; lock the mute switch where the performer should not touch it.",
+    "shadow": "Another place for the antennas, or the other side of the body, for {who}.",
+    "out-of-reach": "An antenna of its own for where {who} goes, or another zone.",
+    "multipath": "Move antenna {side} by a quarter of a wave or more, or spread the pair.",
+    "branch": "Look at side {side}: supply, connector, cable, amplifier.",
+    "system": "Look at the splitter, the supply and the rack's power of {system}.",
+    "product": "Move one of {sources}, or {who}.",
+    "own": "Move {by} or {who}: they need channels apart.",
+    "foreign": "Find out who is there, with a sweep; ask the neighbour.",
+    "noise": "Find what was switched on: a wall of lamps, a camera link, a generator. Try the other antenna side.",
+    "overload": "Keep {by} away from the antennas; an attenuator or a filter in front.",
+    "frequency": "Sync {who} again.",
+    "headphone": "Ask {who} to plug in.",
+    "clip": "Turn {who} down by 6 dB, at the transmitter first.",
+    "quiet": "Capsule, cable or mute of {who}.",
+    "rack": "Look at power and network of the rack.",
+    "crowd": "Raise the antennas over the heads, or bring them nearer.",
+    "unknown": "Watch it.",
+}
+_BY_SPARE = {"product", "own", "foreign", "noise", "battery", "switched-off", "quiet"}
+
+
+def add(record: Record, found: Sequence[Incident]) -> None:
+    """Write next steps into incidents."""
+    for it in found:
+        who = ", ".join(it.links[:3]) + (f" and {len(it.links) - 3} more" if len(it.links) > 3 else "")
+        told = {**it.detail, "who": who, "side": str(it.detail.get("side", "")).upper(),
+                "sources": ", ".join(it.detail.get("sources", ())), "by": it.detail.get("by", ""),
+                "system": it.detail.get("system", "")}  # fmt: skip
+        if it.cause in _BY_SPARE and len(it.links) == 1:
+            it.next += _spares(record, it)
+        it.next.append(_ADVICE[it.cause].format(**told))
+
+
+def _spares(record: Record, it: Incident) -> list[str]:
+    """The first spare that is known to be quiet now and that no product of who is on falls on."""
+    i = record.index(it.links[0])
+    if i is None:
+        return []
+    link, now = record.head.links[i], min(int(np.searchsorted(record.at_s, it.to_s)), len(record.at_s) - 1)
+    unknown = []
+    for j, spare in enumerate(record.head.links):
+        if not spare.spare or spare.zone != link.zone or spare.service != link.service or spare.freq_hz is None:
+            continue
+        if record.tx[j, now] == 1:
+            continue
+        quiet = _quiet(record, j, now)
+        if quiet is None:
+            unknown.append(spare.name)
+        elif quiet and _holds(record, j, now, (i,)):
+            mhz = f"{spare.freq_hz / 1e6:.3f} MHz"
+            return [f"Go to {spare.name}, {mhz}: it is quiet, and holds with all that are on."]
+    return [f"Whether {unknown[0]} is quiet is not known: sweep first."] if unknown else []
+
+
+def _quiet(record: Record, j: int, now: int) -> bool | None:
+    """Whether an idle receiver hears nothing; None where it has told nothing of late."""
+    past = record.noise[j, max(now - record.steps(_RECENT_S), 0) : now + 1]
+    if not record.heard[j, now] or not np.isfinite(past).any():
+        return None
+    return bool(
+        past[np.isfinite(past)][-1] <= np.nanpercentile(past, 20) + _QUIET_OVER_NOISE_DB / 2 and np.nanmin(past) < -85
+    )
+
+
+def _holds(record: Record, j: int, now: int, but: tuple[int, ...]) -> bool:
+    """Whether nothing that is on, and no third-order product of it, falls into a spare's channel."""
+    mine: LinkHead = record.head.links[j]
+    assert mine.freq_hz is not None
+    reach = mine.bandwidth_hz // 2 + _SIDE_HZ
+    on = np.array([x.freq_hz for k, x in enumerate(record.head.links)
+                   if k not in (j, *but) and x.freq_hz is not None and record.tx[k, now] == 1], float)  # fmt: skip
+    if not len(on):
+        return True
+    if (np.abs(on - mine.freq_hz) <= 2 * reach).any():
+        return False
+    twice = 2 * on[:, None] - on[None, :]
+    three = on[:, None, None] + on[None, :, None] - on[None, None, :]
+    near = np.abs(three - mine.freq_hz) <= reach
+    a, b, c = np.nonzero(near)
+    real = (a != c) & (b != c)
+    return not (np.abs(twice - mine.freq_hz)[~np.eye(len(on), dtype=bool)] <= reach).any() and not real.any()

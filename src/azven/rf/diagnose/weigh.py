@@ -1,0 +1,96 @@
+"""All causes together: what a common cause explains is not told a second time, what nothing explains is `unknown`."""
+
+import warnings
+from collections.abc import Iterable, Mapping
+
+import numpy as np
+
+from azven.rf.diagnose import carriers, common, floor, remedies, single
+from azven.rf.diagnose.record import Incident, Record, with_transmitters
+
+_JOINED_S: Mapping[str, float] = dict.fromkeys(
+    ("multipath", "clip", "overload", "product", "own", "foreign", "noise"), 60.0
+)  # fmt: skip
+_FADES = {"shadow", "out-of-reach", "multipath"}
+_LOSSES = {"product", "own", "foreign"}
+_EXPLAINS: Mapping[str, set[str]] = {
+    "rack": _FADES | _LOSSES | {"switched-off", "battery", "muted", "quiet", "headphone"},
+    "system": _FADES | _LOSSES | {"switched-off", "battery", "branch"},
+    "overload": _LOSSES | {"noise", "unknown", "switched-off", "system"},
+    "unknown": _LOSSES,
+    "noise": _LOSSES | {"switched-off"},
+    "product": {"switched-off"},
+    "own": {"switched-off"},
+    "foreign": {"switched-off"},
+    "frequency": _FADES | _LOSSES | {"switched-off", "battery"},
+    "battery": _FADES | _LOSSES | {"switched-off"},
+    "switched-off": _FADES | _LOSSES,
+    "out-of-reach": _LOSSES | {"shadow", "switched-off"},
+}
+"""What each cause does to its links by itself."""
+_SLACK_S = 3.0
+
+
+def diagnose(record: Record) -> list[Incident]:
+    """Every incident of a record, in the order of time."""
+    with warnings.catch_warnings(), np.errstate(all="ignore"):
+        warnings.simplefilter("ignore", RuntimeWarning)  # the middle of what nobody knows is not known, as it should be
+        return _diagnosed(with_transmitters(record))
+
+
+def _diagnosed(record: Record) -> list[Incident]:
+    found = [
+        *common.racks(record), *common.systems(record), *common.rack_faults(record), *common.branches(record),
+        *common.crowds(record), *carriers.overloads(record), *floor.noises(record), *carriers.single(record),
+        *single.fields(record), *single.gone(record), *single.fades(record),
+    ]  # fmt: skip
+    left = _unexplained(found)
+    told = joined(_of_a_leaning_side(left))
+    remedies.add(record, told)
+    return told
+
+
+def _unexplained(found: list[Incident]) -> list[Incident]:
+    """Without what another incident does to the same links at the same time."""
+    out = []
+    for it in found:
+        by = (x for x in found if x is not it and it.cause in _EXPLAINS.get(x.cause, ()))
+        if not any(_covers(x, it) for x in by):
+            out.append(it)
+    return out
+
+
+def _covers(cause: Incident, it: Incident) -> bool:
+    """Whether most of an incident lies within another, and all of its links do."""
+    inside = min(it.to_s, cause.to_s + _SLACK_S) - max(it.from_s, cause.from_s - _SLACK_S)
+    mine = set(it.links)
+    return inside >= 0.5 * max(it.to_s - it.from_s, 0.2) and len(mine & set(cause.links)) >= 0.6 * len(mine)
+
+
+def _of_a_leaning_side(found: list[Incident]) -> list[Incident]:
+    """Without dips of the side that a whole system has lost."""
+    sides = [x for x in found if x.cause == "branch"]
+    return [
+        x for x in found
+        if not (x.cause == "multipath" and any(_covers(y, x) and y.detail["side"] == x.detail["side"] for y in sides))
+    ]  # fmt: skip
+
+
+def joined(found: Iterable[Incident]) -> list[Incident]:
+    """Incidents of one cause that follow closely and share links are one."""
+    out: list[Incident] = []
+    for it in sorted(found, key=lambda x: (x.from_s, x.cause, x.links)):
+        gap = _JOINED_S.get(it.cause, 3.0)
+        same = next((
+            x for x in reversed(out)
+            if x.cause == it.cause and set(x.links) & set(it.links) and it.from_s <= x.to_s + gap
+            and (gap == 3.0 or x.detail == it.detail)
+        ), None)  # fmt: skip
+        if same is None:
+            out.append(it)
+        else:
+            same.to_s = max(same.to_s, it.to_s)
+            same.links = tuple(dict.fromkeys((*same.links, *it.links)))
+            same.sure = max(same.sure, it.sure)
+            same.evidence += [e for e in it.evidence if e not in same.evidence][:2]
+    return out

@@ -1,0 +1,267 @@
+"""Diagnosis by values: each cause from what shows it, and not from what only looks like it."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from azven.rf.diagnose.record import CarrierHead, Head, LinkHead, Record, Sent, SystemHead, closed, runs
+from azven.rf.diagnose.weigh import diagnose
+
+HZ, SECONDS = 2.0, 900
+PLAN = [*(500_000_000 + 2_000_000 * i + 100_000 * i * i for i in range(8)), 560_000_000]
+AT = np.arange(0.0, SECONDS, 1 / HZ)
+BLOCKS = {s: ((f"mast {s}", "amp", 9.0), (f"cable {s}", "cable", -8.0)) for s in ("a", "b")}
+
+
+def during(begin, end):
+    return (begin <= AT) & (end > AT)
+
+
+@pytest.fixture
+def evening():
+    """Eight links of one system on two racks, and an idle spare, all well: levels wander by two decibels."""
+    rng = np.random.default_rng(3)
+    links = [
+        LinkHead(name=f"L{i}", freq_hz=PLAN[i], zone="Rope Hall", system="Hall",
+                 rack=f"r-{i % 2}", threshold_dbm=-92.0, needed_db=20.0, group="choir", spare=i == 8)
+        for i in range(9)
+    ]  # fmt: skip
+    m, n = len(links), len(AT)
+    spare = np.array([x.spare for x in links])[:, None]
+    level = np.where(spare, -112.0, -60.0) + rng.normal(0, 2.0, (2, m, n))
+    full = np.full((m, n), np.nan)
+    return Record(
+        head=Head(links=tuple(links), systems=(SystemHead(name="Hall", zone="Rope Hall", sides=BLOCKS),)),
+        at_s=AT, a=level[0], b=level[1], q=np.where(spare, 0.0, 100.0) + np.zeros((m, n)),
+        af=-25 + rng.normal(0, 4.0, (m, n)), bat=np.where(spare, np.nan, 80.0) + np.zeros((m, n)),
+        noise=np.where(spare, -112.0, np.nan) + np.zeros((m, n)), tx=np.where(spare, 0.0, 1.0) + np.zeros((m, n)),
+        mute=np.zeros((m, n)), clip=np.zeros((m, n)), hp=full.copy(), txf=full.copy(), differs=np.zeros((m, n), bool),
+        named_s=np.repeat(AT[None, :], m, axis=0),
+    )  # fmt: skip
+
+
+def diagnosed(record):
+    return diagnose(replace(record))  # a record remembers what it worked out
+
+
+def told(record):
+    return [(x.cause, x.links) for x in diagnosed(record)]
+
+
+def the_one(record, cause):
+    """The only incident, of a cause."""
+    (found,) = diagnosed(record)
+    assert found.cause == cause
+    assert found.evidence
+    assert found.next
+    return found
+
+
+def gone(record, i, begin, end):
+    record.tx[i, during(begin, end)] = 0
+    record.a[i, during(begin, end)] = record.b[i, during(begin, end)] = -112.0
+    record.q[i, during(begin, end)] = 0
+
+
+def test_a_calm_evening_has_nothing_to_tell(evening):
+    assert told(evening) == []
+
+
+def test_a_cough_is_no_mute_and_a_mute_outside_its_act_neither(evening):
+    evening.mute[1, during(100, 102)] = 1
+    assert told(evening) == []
+    evening.mute[1, during(200, 230)] = 1
+    assert the_one(evening, "muted").links == ("L1",)
+
+
+def test_a_transmitter_that_goes_at_once_was_switched_off_unless_its_battery_ran_down(evening):
+    gone(evening, 2, 300, 340)
+    found = the_one(evening, "switched-off")
+    assert (found.from_s, found.to_s) == (300.0, 340.0)
+    evening.bat[2] = np.interp(AT, [0, 300], [60, 8])
+    found = the_one(evening, "battery")
+    assert found.detail["ran_min"] == 5.0
+    evening.bat[2] = 19.0  # low all along
+    the_one(evening, "battery")
+
+
+def test_one_step_of_a_coarse_gauge_is_no_empty_battery(evening):
+    evening.bat[2] = np.where(AT < 250, 80, 60)
+    gone(evening, 2, 300, 340)
+    the_one(evening, "switched-off")
+
+
+@pytest.mark.parametrize(("seconds", "cause"), [(3.0, "shadow"), (30.0, "out-of-reach")])
+def test_both_antennas_that_sink_while_it_is_still_heard(evening, seconds, cause):
+    sunk = 35 * np.clip(np.minimum(AT - 298, 302 + seconds - AT) / 2, 0, 1)
+    evening.a[3] -= sunk
+    evening.b[3] -= sunk
+    assert the_one(evening, cause).links == ("L3",)
+
+
+def test_dips_of_one_antenna_again_and_again_and_not_a_single_one(evening):
+    evening.a[3, during(300, 301)] = -90
+    assert told(evening) == []
+    for t in range(310, 380, 8):
+        evening.a[3, during(t, t + 0.5)] = -90
+    assert the_one(evening, "multipath").detail == {"side": "a"}
+
+
+def test_a_side_that_is_lower_for_all_is_a_branch_with_its_block(evening):
+    evening.b[:8, during(400, 900)] -= 12
+    found = the_one(evening, "branch")
+    assert found.detail["side"] == "b"
+    assert abs(found.detail["drop_db"] - 12) < 1.5
+    assert found.detail["block"] == "mast b"  # its gain and a little more is missing
+    assert abs(found.from_s - 400) < 10
+    assert len(found.links) == 8
+
+
+def test_three_links_of_eight_that_wander_are_no_branch(evening):
+    evening.b[:3, during(400, 900)] -= 12
+    assert told(evening) == []
+
+
+def test_both_sides_of_all_at_once_is_the_system_and_nothing_else(evening):
+    for i in range(8):
+        gone(evening, i, 500, 520)
+    found = the_one(evening, "system")
+    assert found.detail["system"] == "Hall"
+    assert found.detail["drop_db"] > 40
+
+
+def test_a_rack_of_which_nothing_is_said(evening):
+    for i in range(0, 9, 2):  # its idle spare too
+        evening.named_s[i, during(600, 640)] = 600.0
+    assert the_one(evening, "rack").links == ("L0", "L2", "L4", "L6")
+
+
+def test_a_house_that_fills(evening):
+    evening.a[:8] -= 7 * np.clip((AT - 240) / 420, 0, 1)
+    evening.b[:8] -= 7 * np.clip((AT - 240) / 420, 0, 1)
+    found = the_one(evening, "crowd")
+    assert found.detail["zone"] == "Rope Hall"
+    assert abs(found.detail["drop_db"] - 7) < 1.5
+
+
+def test_a_product_is_told_by_its_sources_and_a_sum_that_was_on_all_along_is_not(evening):
+    links = list(evening.head.links)
+    links[8] = LinkHead(**{**vars(links[8]), "freq_hz": (links[0].freq_hz + links[5].freq_hz) // 2})
+    evening.head = Head(links=tuple(links), systems=evening.head.systems)
+    evening.q[0, during(300, 340)] = 10
+    assert the_one(evening, "foreign").links == ("L0",)  # the spare is off: nothing of ours fits
+    evening.tx[8, during(300, 340)] = 1
+    found = the_one(evening, "product")
+    assert found.detail == {"product": "2a-b", "sources": ["L8", "L5"], "victim": "L0"}
+
+
+def test_a_link_of_ours_beside_it_is_named(evening):
+    links = list(evening.head.links)
+    links[8] = LinkHead(**{**vars(links[8]), "freq_hz": links[0].freq_hz + 150_000})
+    evening.head = Head(links=tuple(links), systems=evening.head.systems)
+    evening.tx[8, during(300, 340)] = 1
+    evening.q[0, during(300, 340)] = 10
+    assert the_one(evening, "own").detail == {"by": "L8"}
+
+
+def test_a_known_neighbour_is_named_by_its_frequency(evening):
+    near = evening.head.links[0].freq_hz + 40_000
+    evening.head = Head(links=evening.head.links, systems=evening.head.systems,
+                        carriers=(CarrierHead(name="Ferry office", freq_hz=near),))  # fmt: skip
+    evening.q[0, during(300, 340)] = 10
+    found = the_one(evening, "foreign")
+    assert found.detail["freq_hz"] == near
+    assert any("Ferry office" in said for said in found.evidence)
+
+
+@pytest.mark.parametrize(("bursts", "by"), [(True, "radio"), (False, "in-ear antenna")])
+def test_all_that_lose_quality_together_with_good_levels_are_overloaded(evening, bursts, by):
+    gate = during(300, 360) & ((AT % 10 < 4) if bursts else True)
+    evening.q[:8, gate] = 20
+    assert the_one(evening, "overload").detail == {"by": by}
+
+
+def test_a_link_before_the_antenna_is_named(evening):
+    gate = during(300, 330)
+    evening.q[:7, gate] = 20
+    evening.a[7, gate] = -18
+    assert the_one(evening, "overload").detail == {"by": "L7"}
+
+
+def test_neighbours_in_frequency_that_lose_together_hear_noise(evening):
+    for i in (4, 5, 6):
+        evening.q[i, during(300, 380)] = 20
+    found = the_one(evening, "noise")
+    assert found.links == ("L4", "L5", "L6")
+    links = evening.head.links
+    assert found.detail["low_hz"] <= links[4].freq_hz <= links[6].freq_hz <= found.detail["high_hz"]
+
+
+def test_a_rack_that_loses_audio_with_good_levels_has_no_name(evening):
+    for i in range(0, 8, 2):
+        evening.q[i, during(300, 303)] = 10
+    assert [x.cause for x in diagnosed(evening)] == ["unknown"]
+    assert diagnosed(evening)[0].sure < 0.4
+
+
+def test_ends_that_do_not_agree(evening):
+    evening.differs[1, during(200, 240)] = True
+    evening.q[1, during(200, 240)] = 0
+    assert the_one(evening, "frequency").detail == {}
+    evening.sent = [Sent(500.0, "L2", {"freq_hz": 511_000_000})]
+    gone(evening, 2, 501, 560)
+    found = [x for x in diagnosed(evening) if x.links == ("L2",)]
+    assert [(x.cause, x.detail) for x in found] == [
+        ("frequency", {"receiver_hz": 511_000_000, "transmitter_hz": evening.head.links[2].freq_hz})
+    ]
+
+
+def test_clipping_and_silence_beside_others_that_are_heard(evening):
+    for t in range(300, 360, 10):
+        evening.af[1, during(t, t + 0.5)] = 0.0
+    assert the_one(evening, "clip").links == ("L1",)
+    evening.af[1] = -25.0
+    evening.af[2, during(400, 500)] = -75.0
+    assert the_one(evening, "quiet").links == ("L2",)
+    evening.af[:8, during(400, 500)] = -75.0  # nobody of the group is heard
+    assert told(evening) == []
+
+
+def test_a_spare_is_offered_only_when_it_is_known_to_be_quiet_and_holds(evening):
+    gone(evening, 2, 300, 340)
+    assert "Go to L8" in the_one(evening, "switched-off").next[0]
+    evening.noise[8] = np.nan
+    assert "not known" in the_one(evening, "switched-off").next[0]
+    evening.noise[8] = np.where(AT > 250, -70.0, -112.0)
+    assert "L8" not in " ".join(the_one(evening, "switched-off").next)
+
+
+def test_stretches():
+    assert runs(np.array([True, True, False, True])) == [(0, 2), (3, 4)]
+    assert runs(np.zeros(0, bool)) == []
+    assert closed(np.array([True, False, True, False, False, True]), 1).tolist() == [
+        True,
+        True,
+        True,
+        False,
+        False,
+        True,
+    ]
+
+
+def test_what_the_head_does_not_say_is_not_needed(evening):
+    bare = [LinkHead(**{**vars(x), "system": None}) for x in evening.head.links]
+    evening.head = Head(links=tuple(bare))  # no antenna systems: a room's links share one
+    evening.tx[:] = np.nan  # and no unit tells whether a transmitter is on
+    assert told(evening) == []
+    evening.b[:8, during(400, 900)] -= 12
+    assert the_one(evening, "branch").detail["side"] == "b"
+
+
+def test_an_idle_receiver_and_a_place_that_dips_are_no_shadow(evening):
+    evening.b[:] = np.nan
+    for t in range(100, 800, 90):
+        evening.a[3, during(t, t + 1)] = -96  # one antenna: a place does that to anybody
+    evening.tx[4], evening.q[4], evening.a[4] = 0, 0, -112  # nobody has switched it on
+    assert told(evening) == []
