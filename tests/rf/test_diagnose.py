@@ -237,6 +237,27 @@ def test_a_spare_is_offered_only_when_it_is_known_to_be_quiet_and_holds(evening)
     assert "L8" not in " ".join(the_one(evening, "switched-off").next)
 
 
+def test_a_spare_that_was_noisy_all_evening_is_not_offered(evening):
+    gone(evening, 2, 300, 340)
+    evening.noise[8] = -86.0
+    assert "L8" not in " ".join(the_one(evening, "switched-off").next)
+    evening.noise[8] = -107.0  # a signal at its threshold stands 15 dB over that, 20 less the slack
+    assert "L8" in " ".join(the_one(evening, "switched-off").next)
+
+
+def test_what_is_told_has_the_names_as_they_are_and_no_figure_that_is_not_known(evening):
+    evening.head = replace(evening.head, links=tuple(replace(x, name=f"L-{i}", threshold_dbm=None)
+                                                     for i, x in enumerate(evening.head.links)))  # fmt: skip
+    evening.a[3], evening.b[3] = np.nan, np.nan
+    evening.q[3, during(300, 330)] = 20
+    (found,) = diagnosed(evening)
+    assert (found.cause, found.links) == ("foreign", ("L-3",))
+    assert "nan" not in found.evidence[0]
+    evening.q[:4, during(300, 330)] = 20
+    noise = the_one(evening, "noise")
+    assert noise.detail["rise_db"] is None
+
+
 def test_stretches():
     assert runs(np.array([True, True, False, True])) == [(0, 2), (3, 4)]
     assert runs(np.zeros(0, bool)) == []

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from azven.book.formats.plan_request import CODES
-from azven.rf.products import Situation, products
+from azven.rf.products import Situation, products, third_order
 from azven.rf.request import KINDS, Carrier, Profile
 from azven.rf.verdict import clashes, harmed_by, hits, involvement, margins
 from vectors import load
@@ -149,3 +149,26 @@ def test_margins_of_some_are_the_margins_of_all():
     ]
     sit = Situation(carriers, {"p": Profile(350_000, dict.fromkeys(KINDS[:4], 50_000))}, {})
     assert margins(sit, only=["c7"])["c7"] == margins(sit)["c7"]
+
+
+def by_hand(freqs, at_hz, reach_hz):
+    """Third-order products near a frequency, each combination tried."""
+    near = {}
+    for (i, a), (j, b) in itertools.permutations(enumerate(freqs), 2):
+        near[("2a-b", (i, j))] = 2 * a - b
+    for (i, a), (j, b) in itertools.combinations(list(enumerate(freqs)), 2):
+        near |= {("a+b-c", (i, j, k)): a + b - c for k, c in enumerate(freqs) if k not in (i, j)}
+    return {(*what, hz) for what, hz in near.items() if abs(hz - at_hz) <= reach_hz}
+
+
+STEPS = st.integers(0, 400).map(lambda k: 470_000_000 + 25_000 * k)
+
+
+@given(st.lists(STEPS, max_size=12), STEPS)
+def test_third_order_products_near_a_frequency_are_those_of_trying_each(freqs, at_hz):
+    found = [
+        (kind, tuple(sorted(sources[:2])) + sources[2:] if kind == "a+b-c" else sources, hz)
+        for kind, sources, hz in third_order(freqs, at_hz, 150_000)
+    ]
+    assert len(found) == len(set(found))
+    assert set(found) == by_hand(freqs, at_hz, 150_000)

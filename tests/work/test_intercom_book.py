@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 
+import numpy as np
 import pytest
 
 from azven.book.edits import Edit, remove
@@ -10,6 +11,7 @@ from azven.refusal import Refusal
 from azven.work import ground, reach, shows, sites
 from azven.work.ground import places
 from azven.work.kit import intercom, intercom_book
+from azven.work.prove import survey
 from azven.work.scope import of_show
 from azven.work.scope import opening as here
 
@@ -136,3 +138,18 @@ def test_a_copy_at_another_site_leaves_rooms_and_places_behind(store):
     copied = store.apply(shows.copy_show(store, show, site, "There"))
     said = intercom_book.kept(store, of_show(store.get(Show, copied.select[0])))
     assert (said.packs, said.rooms, said.base) == (8, (), 0)
+
+
+def test_a_survey_is_beside_transceivers_that_stand_and_not_beside_places_where_some_could(store):
+    hall = zone(store, "Rope Hall")
+    (mount, *_) = store.all(Mount, zone_id=hall.id)
+    at = np.array([[mount.x_m, mount.y_m], [mount.x_m + 500.0, mount.y_m]])
+    assert survey.by_transceivers(store, here(store), hall, at) == []
+    store.apply(intercom_book.place_all(store, here(store), sized(store)))
+    (one, *_) = intercom_book.placed(store, here(store), "1.9 GHz")
+    at = np.array([[one.x_m + away, one.y_m] for away in (0.0, 2.0, 500.0)])
+    assert survey.by_transceivers(store, here(store), hall, at) == ["good", "good", "none"]
+    store.apply(intercom_book.keep(store, here(store), replace(asked(store), indoor_m=1.0)))
+    assert survey.by_transceivers(store, here(store), hall, at) == ["good", "none", "none"]
+    store.apply(intercom_book.keep(store, here(store), replace(asked(store), band="5 GHz")))
+    assert survey.by_transceivers(store, here(store), hall, at) == []  # those of another band are not its

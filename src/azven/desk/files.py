@@ -1,11 +1,16 @@
 """Asking where to write, writing, and saying how it went."""
 
+from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from azven.book.formats.whole import write_whole
 from azven.desk.session import Session
+
+if TYPE_CHECKING:
+    from azven.desk.pdf import Paper
 
 
 def ask_where(parent: QWidget, title: str, suggested: str, kinds: str) -> Path | None:
@@ -36,12 +41,17 @@ def write_bytes(session: Session, path: Path, data: bytes, what: str) -> bool:
     return True
 
 
-def write_pages(session: Session, path: Path, html: str, title: str) -> bool:
+def write_pages(session: Session, path: Path, html: str, title: str, paper: "Paper" = "A4") -> bool:
     """Write pages as PDF, `title` at the foot, and say how many. True when they are on disk."""
     from azven.desk.pdf import write_pdf
 
+    return draw_pages(session, path, lambda: write_pdf(html, path, title, paper))
+
+
+def draw_pages(session: Session, path: Path, draw: Callable[[], int]) -> bool:
+    """Have a document drawn, and say how many pages it has. True when they are on disk."""
     try:
-        pages = write_pdf(html, path, title)
+        pages = draw()
     except OSError as error:
         session.say(f"{path} could not be written: {error.strerror or error}.", trouble=True)
         return False

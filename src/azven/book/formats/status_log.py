@@ -10,11 +10,11 @@ from typing import Any
 
 import numpy as np
 
+from azven.book.eventlog import FORMAT, VERSION
 from azven.refusal import Refusal
 from azven.rf.diagnose.record import CarrierHead, Head, LinkHead, Record, Sent, Sweep, SystemHead
 from azven.rf.levels import Floats
 
-FORMAT, VERSION = "azven-status-log", 1
 _FLAGS: Mapping[Any, float] = {True: 1.0, False: 0.0, "on": 1.0, "off": 0.0}
 _LEVELS = ("a", "b", "q", "af", "bat", "noise", "txf")
 _SIGNS = ("tx", "mute", "clip", "hp")

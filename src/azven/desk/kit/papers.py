@@ -49,7 +49,7 @@ class Papers:
         from azven.work.kit import printed
 
         found = printed.labels(self.session.store, self.session.scope, only)
-        self._written(path, lambda: write_labels(found, path))
+        files.draw_pages(self.session, path, lambda: write_labels(found, path))
 
     def patch_sheet(self) -> None:
         from azven.work.kit import printed
@@ -70,17 +70,7 @@ class Papers:
 
     def write_pdf(self, path: Path, html: str, title: str, paper: Paper = "A4") -> None:
         """Write pages and say how many."""
-        from azven.desk.pdf import write_pdf
-
-        self._written(path, lambda: write_pdf(html, path, f"Azven {title.lower()}", paper))
-
-    def _written(self, path: Path, write: Callable[[], int]) -> None:
-        try:
-            pages = write()
-        except OSError as error:
-            self.session.say(f"{path} could not be written: {error.strerror or error}.", trouble=True)
-            return
-        self.session.say(f"Wrote {pages} page{'' if pages == 1 else 's'} to {path.name}.")
+        files.write_pages(self.session, path, html, f"Azven {title.lower()}", paper)
 
     # -- lists -----------------------------------------------------------------------------------------
 

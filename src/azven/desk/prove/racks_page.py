@@ -28,6 +28,8 @@ from azven.work.watch.traces import Key
 from azven.work.wording import listed
 
 _LOCATE_S = 10
+_LOOK_EVERY = 5
+"""Ticks between two looks at what changes without an edit of the book."""
 
 
 class RacksPage(Page):
@@ -50,6 +52,7 @@ class RacksPage(Page):
         self.proposed = FittedLabel("dim")
         self._proposals: list[Proposal] = []
         self._names: dict[str, str] = {}
+        self._ticks = 0
         self.announced = AnnouncedBar(session)
         self._lay_out()
         self.links.picked.connect(lambda r: session.select(chosen.Link(ids.of(r.link))))
@@ -133,8 +136,9 @@ class RacksPage(Page):
             rows = rack_rows(self._session)
             if [(r.id, r.state, r.said, r.channels) for r in rows] != self._known_rows():
                 self.refresh()
-            elif self._session.racks.now.lanes:
+            elif self._session.racks.now.lanes and self._ticks % _LOOK_EVERY == 0:
                 self._look_at_channels()
+            self._ticks += 1
 
     def _look_at_channels(self) -> None:
         """Settings and cards change without an edit of the book."""

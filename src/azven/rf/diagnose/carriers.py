@@ -1,15 +1,16 @@
 """Causes on the frequency itself, where quality falls while levels are good: products, own links, strangers,
 overload."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 import numpy as np
 from numpy.typing import NDArray
 
-from azven.rf.diagnose.common import told
-from azven.rf.diagnose.record import Bools, Incident, Record, closed, runs
+from azven.rf.diagnose.common import level_said, told
+from azven.rf.diagnose.record import SIDE_HZ, Bools, Incident, Record, closed, runs
+from azven.rf.products import third_order
 
-_LEAST_S, _SIDE_HZ, _OWN_HZ = 3.0, 60_000, 260_000
+_LEAST_S, _OWN_HZ = 3.0, 260_000
 _ONSET_S, _KEEPS, _COMMON_FIRST = 6.0, 0.9, 0.25
 """A link of ours beside it is commoner than a product, so it need not fit quite as well."""
 _MANY, _BURST_S = 0.65, 12.0
@@ -21,34 +22,25 @@ def overloads(record: Record) -> Iterator[Incident]:
         mine = record.of_system(system.name)
         if len(mine) < 3:
             continue
-        heard = record.heard[mine] & record.active[mine] & record.good_level[mine]
-        hurt = (record.q[mine] < 60) & heard & record.good_level[mine]
-        count = heard.sum(axis=0)
-        racks = {record.head.links[i].rack for i in mine}
-        share = hurt.sum(axis=0) / np.maximum(count, 1)
-        many = (share >= _MANY) & (count >= 3)
-        parts = runs(closed(many, record.steps(1.0)))
-        for part in _joined(parts, record.steps(45.0)):
-            first, end = part[0][0], part[-1][1]
+        well = record.heard[mine] & record.active[mine] & record.good_level[mine]
+        hurt = (record.q[mine] < 60) & well
+        count = well.sum(axis=0)
+        many = (hurt.sum(axis=0) / np.maximum(count, 1) >= _MANY) & (count >= 3)
+        for part in _joined(runs(closed(many, record.steps(1.0))), record.steps(45.0)):
             inside = np.zeros(len(record.at_s), bool)
             for i, j in part:
                 inside[i:j] = True
-            whose = [
-                int(i)
-                for k, i in enumerate(mine)
-                if (hurt[k] & inside).sum() >= 0.3 * max((heard[k] & inside).sum(), 1)
-            ]
-            if {record.head.links[i].rack for i in whose} != racks and len(
-                {record.head.links[i].rack for i in whose}
-            ) == 1:
-                of_rack = [i for i in mine if record.head.links[i].rack == record.head.links[whose[0]].rack]
-                if len(whose) <= len(of_rack):
-                    continue
-            if inside.sum() * record.step_s < 1.0:
+            times = (hurt & inside).sum(axis=1) >= 0.3 * np.maximum((well & inside).sum(axis=1), 1)
+            whose = mine[times].tolist()
+            if inside.sum() * record.step_s < 1.0 or (_of_one_rack(record, whose) and not _of_one_rack(record, mine)):
                 continue
             by, said = _by(record, mine, part, inside)
             words = f"{len(whose)} links of {system.name} lost quality together with good levels. {said}"
-            yield told(record, whose, first, end, "overload", 0.97, words, by=by)
+            yield told(record, whose, part[0][0], part[-1][1], "overload", 0.97, words, by=by)
+
+
+def _of_one_rack(record: Record, links: Iterable[int]) -> bool:
+    return len({record.head.links[int(i)].rack for i in links}) == 1
 
 
 def _joined(parts: list[tuple[int, int]], gap: int) -> list[list[tuple[int, int]]]:
@@ -68,10 +60,11 @@ def _by(record: Record, mine: NDArray[np.intp], part: list[tuple[int, int]], ins
     top = np.nanmax(np.where(np.isfinite(heard), heard, -300.0), axis=1)
     best = int(np.argmax(top))
     before = record.better[mine[best], : part[0][0]]
-    usual = float(np.nanmedian(before)) if np.isfinite(before).any() else -60.0
-    if top[best] > -32.0 and top[best] > usual + 12.0:
+    over = top[best] - float(np.nanmedian(before)) if np.isfinite(before).any() else None
+    if top[best] > -32.0 and (over is None or over > 12.0):
         name = record.head.links[int(mine[best])].name
-        return name, f"{name} came in at {top[best]:.0f} dBm, {top[best] - usual:.0f} dB over what it usually has."
+        beside = "" if over is None else f", {over:.0f} dB over what it usually has"
+        return name, f"{name} came in at {level_said(float(top[best]))}{beside}."
     length = float(np.median([(j - i) * record.step_s for i, j in part]))
     if len(part) >= 2 and length <= _BURST_S:
         return "radio", f"It came in {len(part)} bursts of {length:.0f} s, as a hand-held radio is keyed."
@@ -83,7 +76,7 @@ def single(record: Record) -> Iterator[Incident]:
     for i, link in enumerate(record.head.links):
         if link.freq_hz is None or link.spare:
             continue
-        hurt = record.bad[i] & record.good_level[i]
+        hurt = record.hurt[i]
         for first, end in runs(closed(hurt, record.steps(20.0))):
             seconds = (end - first) * record.step_s
             if seconds < _LEAST_S or hurt[first:end].sum() * record.step_s < _LEAST_S:
@@ -99,25 +92,12 @@ def _who(record: Record, i: int, first: int, end: int, hurt: Bools) -> Incident:
         return product[1]
     link = record.head.links[i]
     freq, said = _stranger(record, i, first, end)
-    level = (
-        float(np.nanmedian(record.better[i, first:end])) if np.isfinite(record.better[i, first:end]).any() else np.nan
-    )
-    least = float(np.nanmin(record.q[i, first:end]))
-    words = f"Quality fell to {least:.0f} % while the level stood at {level:.0f} dBm; nothing of ours that is on fits."
-    return told(
-        record,
-        [i],
-        first,
-        end,
-        "foreign",
-        0.9 if freq else 0.82,
-        f"{words} {said}".strip(),
-        freq_hz=freq or link.freq_hz,
-    )
-
-
-def _on_all(record: Record, j: int, first: int, end: int) -> Bools:
-    return np.asarray(record.on[j, first:end] & record.heard[j, first:end])
+    level = record.better[i, first:end]
+    stood = f" while the level stood at {level_said(float(np.nanmedian(level)))}" if np.isfinite(level).any() else ""
+    fell = f"Quality fell to {float(np.nanmin(record.q[i, first:end])):.0f} %"
+    words = f"{fell}{stood}; nothing of ours that is on fits. {said}".strip()
+    sure = 0.9 if freq else 0.82
+    return told(record, [i], first, end, "foreign", sure, words, freq_hz=freq or link.freq_hz)
 
 
 def _fit(record: Record, on: Bools, hurt: Bools, first: int, end: int) -> float:
@@ -140,47 +120,25 @@ def _product(record: Record, i: int, first: int, end: int, hurt: Bools) -> tuple
     while_hurt = np.flatnonzero(hurt[first:end]) + first
     there = [j for j in others if on[j][while_hurt].mean() >= _KEEPS]
     best: tuple[float, float, str, list[int]] | None = None
-    for kind, sources in _combinations(record, i, there):
+    reach = me.bandwidth_hz // 2 + SIDE_HZ
+    for kind, places, product_hz in third_order([int(links[j].freq_hz or 0) for j in there], me.freq_hz, reach):
+        sources = [there[k] for k in places]
         together = np.logical_and.reduce([on[j] for j in sources])
         fit = _fit(record, together, hurt, first, end)
         came = any(not on[j][max(first - record.steps(_ONSET_S), 0) : max(first - 1, 0) + 1].all() for j in sources)
         if first <= record.steps(_ONSET_S):
             came = came or fit > 0.8
-        score = fit + (0.3 if came else -0.3) - 0.15 * _off_hz(record, i, kind, sources) / 200_000
+        score = fit + (0.3 if came else -0.3) - 0.15 * abs(product_hz - me.freq_hz) / 200_000
         if best is None or score > best[0]:
             best = score, fit, kind, sources
     if best is None or best[0] < 0.75:
         return None
     score, fit, kind, sources = best
-    names = [links[j].name for j in sources]
-    said = f"Quality fell with a good level exactly while {', '.join(names)} were on: their {kind} lies in its channel."
+    names, formula = [links[j].name for j in sources], kind.replace("-", "−")
+    kept = f"exactly while {', '.join(names)} were on"
+    said = f"Quality fell with a good level {kept}: their {formula} lies in its channel."
     sure = 0.97 if score > 1.0 else 0.8
     return fit, told(record, [i], first, end, "product", sure, said, product=kind, sources=names, victim=me.name)
-
-
-def _off_hz(record: Record, i: int, kind: str, sources: list[int]) -> int:
-    """How far a product lies from the middle of a link's channel."""
-    freq = [int(record.head.links[j].freq_hz or 0) for j in sources]
-    at = 2 * freq[0] - freq[1] if kind == "2a-b" else freq[0] + freq[1] - freq[2]
-    return abs(at - int(record.head.links[i].freq_hz or 0))
-
-
-def _combinations(record: Record, i: int, there: list[int]) -> Iterator[tuple[str, list[int]]]:
-    """Third-order products of those that are on which lie in the channel of a link."""
-    links, mine = record.head.links, record.head.links[i].freq_hz
-    assert mine is not None
-    freq = {j: int(links[j].freq_hz or 0) for j in there}
-    reach = record.head.links[i].bandwidth_hz // 2 + _SIDE_HZ
-    for a in there:
-        for b in there:
-            if a != b and abs(2 * freq[a] - freq[b] - mine) <= reach:
-                yield "2a-b", [a, b]
-    for k, a in enumerate(there):
-        for b in there[k + 1 :]:
-            wanted = freq[a] + freq[b] - mine
-            for c in there:
-                if c not in (a, b) and abs(freq[c] - wanted) <= reach:
-                    yield "a+b-c", [a, b, c]
 
 
 def _own(record: Record, i: int, first: int, end: int, hurt: Bools) -> tuple[float, Incident] | None:
@@ -211,10 +169,7 @@ def _stranger(record: Record, i: int, first: int, end: int) -> tuple[int | None,
     for carrier in record.head.carriers:
         if abs(carrier.freq_hz - freq) <= 200_000:
             return carrier.freq_hz, f"{carrier.name} is known on {carrier.freq_hz / 1e6:.3f} MHz."
-    for sweep in record.sweeps:
-        if not record.at_s[first] - 30 <= sweep.at_s <= record.at_s[end - 1] + 30:
-            continue
-        at = sweep.low_hz + sweep.step_hz * np.arange(len(sweep.levels))
+    for sweep, at in record.sweeps_during(first, end, 30.0):
         near = np.flatnonzero(np.abs(at - freq) <= 200_000)
         if len(near):
             top = near[int(np.nanargmax(sweep.levels[near]))]

@@ -9,7 +9,6 @@ from numpy.typing import NDArray
 from azven.rf.diagnose.record import SILENT_S, Bools, Incident, Record, closed, runs
 from azven.rf.levels import Floats
 
-_MOST = 0.75
 _SYSTEM_DB, _FEW_SYSTEM_DB, _BRANCH_DB, _CROWD_DB = 10.0, 22.0, 6.0, 3.0
 _PAST_S, _LEAST_PAST_S, _SMOOTH_S = 600.0, 20.0, 15.0
 _FIRST_MIN, _ONE_SIDE_DB, _SYSTEM_S = 4, 4.0, 2.0
@@ -40,7 +39,7 @@ def racks(record: Record) -> Iterator[Incident]:
             )
 
 
-def smoothed(levels: Floats, steps: int) -> Floats:
+def _smoothed(levels: Floats, steps: int) -> Floats:
     """Running mean (m, n) over so many moments, what is not known left out."""
     known = np.isfinite(levels)
     total = np.cumsum(np.where(known, levels, 0.0), axis=1)
@@ -52,7 +51,7 @@ def smoothed(levels: Floats, steps: int) -> Floats:
     return np.where(many * 2 >= np.minimum(steps, end), (total[:, end] - total[:, begin]) / many, np.nan)
 
 
-def alive(record: Record) -> Bools:
+def _alive(record: Record) -> Bools:
     """Links (m, n) whose levels say something of what is behind the antenna: heard, transmitter on."""
     return np.asarray(record.heard & record.on)
 
@@ -60,7 +59,6 @@ def alive(record: Record) -> Bools:
 def rack_faults(record: Record) -> Iterator[Incident]:
     """All links of one rack lose audio together with good levels, others of their systems do not: no cause that has a
     name."""
-    hurt = (record.q < 50) & record.heard & record.active & record.good_level
     for rack in sorted({x.rack for x in record.head.links if x.rack}):
         mine = np.array([i for i, x in enumerate(record.head.links) if x.rack == rack and not x.spare and not x.is_ear],
                         np.intp)  # fmt: skip
@@ -70,8 +68,8 @@ def rack_faults(record: Record) -> Iterator[Incident]:
         if len(mine) < 2 or len(others) < 2:
             continue
         playing = np.maximum((record.heard & record.active & record.good_level)[mine].sum(axis=0), 2)
-        share = hurt[mine].sum(axis=0) / playing
-        elsewhere = hurt[others].mean(axis=0)
+        share = record.hurt[mine].sum(axis=0) / playing
+        elsewhere = record.hurt[others].mean(axis=0)
         for first, end in runs(closed((share >= 0.8) & (elsewhere <= 0.2), record.steps(1.0))):
             if (end - first) * record.step_s >= 0.4:
                 said = f"{len(mine)} links of {rack} lost audio together, all levels well, others did not."
@@ -111,7 +109,7 @@ def _was_on(record: Record, mine: NDArray[np.intp], steps: int) -> Floats:
 def _drop_now(record: Record, mine: NDArray[np.intp]) -> Floats:
     """How far each link's better antenna is under its own median of the last minutes (k, n) [dB]."""
     level = record.better[mine]
-    usual = _past_median(np.where(alive(record)[mine], level, np.nan), record.steps(120.0), record.steps(20.0))
+    usual = _past_median(np.where(_alive(record)[mine], level, np.nan), record.steps(120.0), record.steps(20.0))
     return np.asarray(usual - level)
 
 
@@ -131,6 +129,11 @@ def _nanmedian(levels: Floats) -> Floats:
     return np.asarray(np.nanmedian(levels, axis=1)) if levels.shape[1] else np.full(len(levels), np.nan)
 
 
+def level_said(level_dbm: float) -> str:
+    """A level in a sentence."""
+    return f"{level_dbm:.0f} dBm".replace("-", "−")
+
+
 def told(
     record: Record, mine: Sequence[int] | NDArray[np.intp], first: int, end: int, cause: str, sure: float, said: str,
     **detail: object,
@@ -138,7 +141,7 @@ def told(
     names = tuple(record.head.links[int(i)].name for i in mine if record.active[int(i), first:end].any())
     return Incident(
         from_s=float(record.at_s[first]), to_s=float(record.at_s[end - 1]) + record.step_s, links=names, cause=cause,
-        sure=sure, detail=dict(detail), evidence=[said.replace("-", "−")],
+        sure=sure, detail=dict(detail), evidence=[said],
     )  # fmt: skip
 
 
@@ -150,9 +153,9 @@ def branches(record: Record) -> Iterator[Incident]:
         mine = mine[[bool(np.isfinite(record.b[i]).any()) for i in mine]] if len(mine) else mine
         if len(mine) < 3:
             continue
-        ok = alive(record)[mine]
+        ok = _alive(record)[mine]
         lean = np.where(ok, record.a[mine] - record.b[mine], np.nan)
-        now = smoothed(lean, record.steps(_SMOOTH_S))
+        now = _smoothed(lean, record.steps(_SMOOTH_S))
         usual = _long_median(lean, record.steps(_PAST_S), record.steps(_LEAST_PAST_S))
         shift = now - usual
         yield from _branch(record, system.name, mine, shift)
@@ -189,7 +192,7 @@ def _branch(record: Record, system: str, mine: NDArray[np.intp], shift: Floats) 
             drop = float(np.nanpercentile(sign * middle[first:end], 75))
             if drop < _BRANCH_DB or (len(mine) < 5 and not _all_of_few(record, leaning, first, end, drop)):
                 continue
-            begin = _onset(record, leaning, first, drop)
+            begin = max(first - record.steps(_SMOOTH_S * 0.6), 0)  # the smoothing is taken back
             block = _block(record, system, side, drop)
             fits = f" That fits {block}." if block else ""
             said = (
@@ -215,11 +218,6 @@ def _all_of_few(record: Record, leaning: Floats, first: int, end: int, drop: flo
     return bool(drop >= 8.0 and (end - first) * record.step_s >= 30.0 and np.nanmin(each) >= 0.6 * drop)
 
 
-def _onset(record: Record, leaning: Floats, first: int, drop: float) -> int:
-    """Where the middle began to lean: the smoothing is taken back."""
-    return max(first - record.steps(_SMOOTH_S * 0.6), 0)
-
-
 def _block(record: Record, system: str, side: str, drop: float) -> str | None:
     """The block whose failing would cost about that much: an amplifier's gain missing; a cable for anything else."""
     head = next((s for s in record.systems if s.name == system), None)
@@ -238,7 +236,7 @@ def crowds(record: Record) -> Iterator[Incident]:
                          if x.zone == zone and not x.spare and not x.is_ear], np.intp)  # fmt: skip
         if len(mine) < 3:
             continue
-        ok = alive(record)[mine]
+        ok = _alive(record)[mine]
         found = _sunk(record, mine, np.where(ok, np.stack([record.a[mine], record.b[mine]]), np.nan), zone)
         if found is not None:
             yield found

@@ -20,8 +20,7 @@ def noises(record: Record) -> Iterator[Incident]:
     floor = np.where(record.heard, record.noise, np.nan)
     usual = np.array([np.nanpercentile(r, 25) if np.isfinite(r).any() else np.nan for r in floor])
     risen = floor - usual[:, None] > 8.0
-    hurt = record.bad & record.good_level
-    up = risen | hurt
+    up = risen | record.hurt
     mine = np.array([i for i, x in enumerate(links) if np.isfinite(freq[i]) and not x.is_ear], np.intp)
     if len(mine) >= 3:
         yield from _stretches(record, mine[np.argsort(freq[mine])], freq, up, floor - usual[:, None])
@@ -31,7 +30,7 @@ def _stretches(
     record: Record, mine: NDArray[np.intp], freq: Floats, up: Bools, rise: Floats
 ) -> Iterator[Incident]:  # fmt: skip
     links = record.head.links
-    recent = smooth_or(up[mine], record.steps(6.0))
+    recent = _lately(up[mine], record.steps(6.0))
     for first, end in runs(closed(recent.sum(axis=0) >= 2, record.steps(30.0))):
         if (end - first) * record.step_s < 10.0:
             continue
@@ -89,21 +88,20 @@ def _noise(
     below = max([f for f in well if f < low], default=low - 6e6)
     above = min([f for f in well if f > high], default=high + 6e6)
     lo, hi = _edges(record, zones, first, end, low, high, below, above)
-    hurt = record.bad & record.good_level
     more = [i for i, x in enumerate(links) if x.zone in zones and lo <= freq[i] <= hi and not x.spare and i not in whose
-            and hurt[i, first:end].any()]  # fmt: skip
+            and record.hurt[i, first:end].any()]  # fmt: skip
     whose = whose + more
     values = rise[idle, first:end] if idle else np.zeros((0, 0))
     loud = values[values > 8.0]
-    db = float(np.nanmedian(loud)) if len(loud) else _swept_rise(record, zones, first, end, lo, hi)
+    db = round(float(np.nanmedian(loud)), 1) if len(loud) else _swept_rise(record, zones, first, end, lo, hi)
     said = (
         f"The floor rose from {lo / 1e6:.0f} to {hi / 1e6:.0f} MHz: {len(whose)} links and {len(idle)} idle receivers "
     )
     said += "there lost, others did not."
-    return told(record, whose, first, end, "noise", 0.88, said, low_hz=int(lo), high_hz=int(hi), rise_db=round(db, 1))
+    return told(record, whose, first, end, "noise", 0.88, said, low_hz=int(lo), high_hz=int(hi), rise_db=db)
 
 
-def smooth_or(true: Bools, steps: int) -> Bools:
+def _lately(true: Bools, steps: int) -> Bools:
     """Rows that were true within the last few moments."""
     count = np.concatenate([np.zeros((len(true), 1)), np.cumsum(true, axis=1)], axis=1)
     n = true.shape[1]
@@ -115,9 +113,8 @@ def _edges(
     above: float,
 ) -> tuple[float, float]:  # fmt: skip
     """The stretch: half way to the next link that is well, or as far as a sweep of that time shows it."""
-    for sweep in record.sweeps:
-        if record.at_s[first] - 5 <= sweep.at_s <= record.at_s[end - 1] + 5 and sweep.zone in (None, *zones):
-            freq = sweep.low_hz + sweep.step_hz * np.arange(len(sweep.levels))
+    for sweep, freq in record.sweeps_during(first, end, 5.0):
+        if sweep.zone in (None, *zones):
             quiet = float(np.nanpercentile(sweep.levels, 20))
             up = closed(sweep.levels > quiet + 8.0, max(int(1.5e6 / sweep.step_hz), 1))
             for i, j in runs(up):
@@ -126,11 +123,11 @@ def _edges(
     return (low + max(below, low - 8e6)) / 2, (high + min(above, high + 8e6)) / 2
 
 
-def _swept_rise(record: Record, zones: set[str | None], first: int, end: int, low: float, high: float) -> float:
-    for sweep in record.sweeps:
-        if record.at_s[first] - 5 <= sweep.at_s <= record.at_s[end - 1] + 5 and sweep.zone in (None, *zones):
-            freq = sweep.low_hz + sweep.step_hz * np.arange(len(sweep.levels))
+def _swept_rise(record: Record, zones: set[str | None], first: int, end: int, low: float, high: float) -> float | None:
+    """How far a sweep of that time stands over the quiet of its band there [dB]; None where there is none."""
+    for sweep, freq in record.sweeps_during(first, end, 5.0):
+        if sweep.zone in (None, *zones):
             inside = sweep.levels[(freq >= low) & (freq <= high)]
-            if len(inside):
-                return float(np.nanmedian(inside) - np.nanpercentile(sweep.levels, 20))
-    return 25.0
+            if np.isfinite(inside).any():
+                return round(float(np.nanmedian(inside) - np.nanpercentile(sweep.levels, 20)), 1)
+    return None

@@ -17,6 +17,8 @@ from azven.rf.levels import Floats
 Bools = NDArray[np.bool_]
 LOW_OVER_THRESHOLD_DB = 6.0
 USUAL_THRESHOLD_DBM, USUAL_NEEDED_DB = -92.0, 20.0
+SIDE_HZ = 60_000
+"""So far beside a channel a product still reaches into it: it is wider than its carriers."""
 SILENT_S = 12.0
 """A link that nothing was said of for so long is not known any more: every link is named every ten seconds."""
 
@@ -181,6 +183,17 @@ class Record:
             if (name := _system_of(link)) is not None and name not in known:
                 known[name] = SystemHead(name=name, zone=link.zone)
         return list(known.values())
+
+    @cached_property
+    def hurt(self) -> Bools:
+        """Quality gone though the level is good (m, n): what disturbs is on the frequency, or behind the antenna."""
+        return np.asarray(self.bad & self.good_level)
+
+    def sweeps_during(self, first: int, end: int, slack_s: float) -> list[tuple[Sweep, Floats]]:
+        """Sweeps taken in a stretch of moments, or so near to it, with their frequencies (n,) [Hz]."""
+        begin, over = self.at_s[first] - slack_s, self.at_s[end - 1] + slack_s
+        near = [s for s in self.sweeps if begin <= s.at_s <= over]
+        return [(s, s.low_hz + s.step_hz * np.arange(len(s.levels), dtype=float)) for s in near]
 
     def of_system(self, name: str) -> NDArray[np.intp]:
         """Links of an antenna system, spares left out."""

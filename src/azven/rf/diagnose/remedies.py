@@ -4,9 +4,19 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 
-from azven.rf.diagnose.record import Incident, LinkHead, Record
+from azven.rf.diagnose.record import (
+    SIDE_HZ,
+    USUAL_NEEDED_DB,
+    USUAL_THRESHOLD_DBM,
+    Incident,
+    LinkHead,
+    Record,
+)
+from azven.rf.products import third_order
 
-_QUIET_OVER_NOISE_DB, _RECENT_S, _SIDE_HZ = 10.0, 600.0, 60_000
+_RECENT_S, _RISEN_DB, _SLACK_DB = 600.0, 5.0, 6.0
+"""A spare is quiet where its noise has not risen of late, and a signal at its threshold would stand as far over it as
+it needs, but for the slack of what receivers tell."""
 _ADVICE: Mapping[str, str] = {
     "battery": "Change the battery now, or at the break: {who}.",
     "switched-off": "Ask whoever wears {who}; the switch may need its lock.",
@@ -68,27 +78,21 @@ def _spares(record: Record, it: Incident) -> list[str]:
 def _quiet(record: Record, j: int, now: int) -> bool | None:
     """Whether an idle receiver hears nothing; None where it has told nothing of late."""
     past = record.noise[j, max(now - record.steps(_RECENT_S), 0) : now + 1]
-    if not record.heard[j, now] or not np.isfinite(past).any():
+    told = past[np.isfinite(past)]
+    if not record.heard[j, now] or not len(told):
         return None
-    return bool(
-        past[np.isfinite(past)][-1] <= np.nanpercentile(past, 20) + _QUIET_OVER_NOISE_DB / 2 and np.nanmin(past) < -85
-    )
+    spare = record.head.links[j]
+    threshold = USUAL_THRESHOLD_DBM if spare.threshold_dbm is None else spare.threshold_dbm
+    needed = USUAL_NEEDED_DB if spare.needed_db is None else spare.needed_db
+    return bool(told[-1] <= np.percentile(told, 20) + _RISEN_DB and told[-1] <= threshold - needed + _SLACK_DB)
 
 
 def _holds(record: Record, j: int, now: int, but: tuple[int, ...]) -> bool:
     """Whether nothing that is on, and no third-order product of it, falls into a spare's channel."""
     mine: LinkHead = record.head.links[j]
     assert mine.freq_hz is not None
-    reach = mine.bandwidth_hz // 2 + _SIDE_HZ
-    on = np.array([x.freq_hz for k, x in enumerate(record.head.links)
-                   if k not in (j, *but) and x.freq_hz is not None and record.tx[k, now] == 1], float)  # fmt: skip
-    if not len(on):
-        return True
-    if (np.abs(on - mine.freq_hz) <= 2 * reach).any():
-        return False
-    twice = 2 * on[:, None] - on[None, :]
-    three = on[:, None, None] + on[None, :, None] - on[None, None, :]
-    near = np.abs(three - mine.freq_hz) <= reach
-    a, b, c = np.nonzero(near)
-    real = (a != c) & (b != c)
-    return not (np.abs(twice - mine.freq_hz)[~np.eye(len(on), dtype=bool)] <= reach).any() and not real.any()
+    reach = mine.bandwidth_hz // 2 + SIDE_HZ
+    on = [x.freq_hz for k, x in enumerate(record.head.links)
+          if k not in (j, *but) and x.freq_hz is not None and record.tx[k, now] == 1]  # fmt: skip
+    beside = any(abs(f - mine.freq_hz) <= 2 * reach for f in on)
+    return not beside and not third_order(on, mine.freq_hz, reach)

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from azven.rf.diagnose.common import level_said
 from azven.rf.diagnose.record import Bools, Incident, Record, closed, runs
 
 _MUTED_S, _PLUG_S, _QUIET_S, _QUIET_DBFS, _CLIP_DBFS = 5.0, 5.0, 60.0, -60.0, -1.0
@@ -166,8 +167,8 @@ def _why_gone(record: Record, i: int, first: int, begin: int, end: int) -> Incid
     healthy = np.isfinite(before).any() and float(np.nanmax(before)) > record.low[i, 0] + _HEALTHY_DB
     if not healthy:
         return None
-    said = f"Gone at once from {float(np.nanmax(before)):.0f} dBm on both antennas, battery not low."
-    return _incident(record, i, "switched-off", begin, end, 0.97, said.replace("-", "−"))
+    said = f"Gone at once from {level_said(float(np.nanmax(before)))} on both antennas, battery not low."
+    return _incident(record, i, "switched-off", begin, end, 0.97, said)
 
 
 def _ran_min(record: Record, i: int, first: int) -> tuple[float, float]:
@@ -240,9 +241,8 @@ def _switched(record: Record, i: int, first: int, end: int) -> bool:
 
 def _fade_said(record: Record, i: int, first: int, end: int) -> str:
     before = record.better[i, max(first - record.steps(30), 0) : max(first - record.steps(3), 1)]
-    usual = float(np.nanmedian(before)) if np.isfinite(before).any() else float("nan")
-    least = float(np.nanmin(record.better[i, first:end]))
-    return f"Both antennas sank to {least:.0f} dBm, from {usual:.0f}.".replace("-", "−")
+    usual = f", from {level_said(float(np.nanmedian(before)))}" if np.isfinite(before).any() else ""
+    return f"Both antennas sank to {level_said(float(np.nanmin(record.better[i, first:end])))}{usual}."
 
 
 def _dips(record: Record, i: int, here: Bools) -> Iterator[Incident]:

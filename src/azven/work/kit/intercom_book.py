@@ -66,14 +66,20 @@ def add_group(store: Store, scope: Scope, name: str, people: str = "", at_once: 
     return Edit(f"Talk group {title}", add(new), (new.id,))
 
 
+def placed(store: Reading, scope: Scope, band: str) -> list[Antenna]:
+    """Transceivers of a band that stand in the rooms of the site."""
+    return [
+        a for z in ground.zones(store, scope) for a in store.all(Antenna, zone_id=z.id, layout=f"{PLACEMENT}{band}")
+    ]
+
+
 def place_all(store: Store, scope: Scope, found: Sized) -> Edit:
     """Transceivers where the answer has them, as antennas of a placement that Reach shows. Refusal without any."""
     used = [c.mount for c in found.cables if c.used]
     if not used:
         raise Refusal("There is no place to put a transceiver yet: the answer above says what is missing.")
     layout = f"{PLACEMENT}{found.asked.band}"
-    rooms = {m.zone_id for m in mounts(store, scope)}
-    gone = [a for z in rooms for a in store.all(Antenna, zone_id=z, layout=layout)]
+    gone = placed(store, scope, found.asked.band)
     first = store.reserve(len(used))
     new = [
         Antenna(id=first + i, zone_id=m.zone_id, name=m.name, layout=layout, kind="omni", gain_dbi=2.15, x_m=m.x_m,

@@ -11,7 +11,7 @@ from azven.book.reading import Reading
 from azven.book.records import Zone
 from azven.rf import intercom as rf
 from azven.rf.levels import Floats
-from azven.work.kit import intercom
+from azven.work.kit import intercom, intercom_book
 from azven.work.scope import Scope
 
 MARKS = ("none", "some", "good", "best")
@@ -45,16 +45,19 @@ def mark_of(over_need_db: float) -> str:
 
 
 def by_transceivers(store: Reading, scope: Scope, zone: Zone, at_m: Floats) -> list[str]:
-    """The map's word at places (n, 2) [m], by the radius of the intercom's transceivers at every mounting place of the
-    site, walls counted (domain, section 7); empty without any place."""
-    asked = intercom.Asked()
-    there = intercom.mounts(store, scope)
-    if not there or not len(at_m):
+    """The map's word at places (n, 2) [m] of a room: whether the radius of a transceiver of the intercom that stands on
+    the site reaches them, walls counted (domain, section 7); empty while none is placed."""
+    asked = intercom_book.kept(store, scope)
+    there = intercom_book.placed(store, scope, asked.band)
+    if not there or not len(at_m) or asked.band not in intercom.BANDS_HZ:
         return []
+    places = [
+        rf.Place(id=str(a.id), at_m=(a.x_m, a.y_m), where="outdoor" if a.zone_id in asked.outdoor else "indoor")
+        for a in there
+    ]
     walls = intercom.walls_at(store, scope, intercom.BANDS_HZ[asked.band])
     radius: dict[rf.Where, float] = {"indoor": asked.indoor_m, "outdoor": asked.outdoor_m}
-    outdoor = np.zeros(len(at_m), bool)
-    places = [rf.Place(id=str(m.id), at_m=(m.x_m, m.y_m), where="indoor", cable_m=0.0) for m in there]
+    outdoor = np.full(len(at_m), zone.id in asked.outdoor)
     covered = np.any([rf.covered_by(p, at_m, outdoor, radius, walls) for p in places], axis=0)
     return ["good" if c else "none" for c in covered]
 
@@ -78,5 +81,7 @@ def verdict(found: Sequence[Surveyed]) -> str:
     said = f"{len(found)} mark{'s' if len(found) != 1 else ''}, {len(bad)} none or some"
     if worse:
         return f"{said}; worse than the map at {', '.join(worse[:6])}: a wall or a body that it does not know."
+    if not any(s.reckoned for s in found):
+        return f"{said}; the map does not reach them: no antenna or transceiver is placed that it could reckon with."
     known = all(s.reckoned for s in found)
     return f"{said}; the map says no better." if known else f"{said}; the map does not reach all of them."

@@ -13,7 +13,7 @@ from azven.rf import addresses
 from azven.rf.addresses import Device, Finding, Role
 from azven.work.prove import network
 from azven.work.prove.here import RacksHere, ShowNow
-from azven.work.prove.sending import call_for
+from azven.work.prove.sending import Difference, call_for
 from azven.work.scope import Scope
 from azven.work.wording import listed, mhz
 
@@ -42,6 +42,9 @@ def of_channels(here: RacksHere, now: ShowNow) -> list[Trouble]:
     """Channels in another band than their links, and channels that go by other names, rack by rack."""
     bands: dict[str, list[tuple[str, tuple[Ask, ...]]]] = defaultdict(list)
     names: dict[str, list[tuple[str, Ask]]] = defaultdict(list)
+    differ: dict[tuple[str, str], list[Difference]] = defaultdict(list)
+    for d in here.differences(now):
+        differ[d.key].append(d)
     for lane in now.lanes:
         key = now.keys.get(lane.link.id)
         card = here.card(key) if key else None
@@ -51,19 +54,15 @@ def of_channels(here: RacksHere, now: ShowNow) -> list[Trouble]:
         low, high = card.low_hz, card.high_hz
         if freq is not None and low is not None and high is not None and not low <= freq <= high:
             there = f"{lane.link.name} wants {mhz(freq)}, channel {key[1]} goes from {mhz(low)} to {mhz(high)}"
-            bands[key[0]].append((there, _band(here, now, lane.link.id, key)))
-        for d in here.differences(now, {lane.link.id}):
-            if d.setting == "name":
-                call = call_for([d], here.who)
-                names[key[0]].append((str(d.there), Ask(key[0], "set", call.params)))
+            bands[key[0]].append((there, tuple(_set(here, d) for d in differ[key] if d.setting == "band")))
+        names[key[0]] += [(str(d.there), _set(here, d)) for d in differ[key] if d.setting == "name"]
     return [_wrong_band(here, rack, found) for rack, found in bands.items()] + [
-        _other_names(here, rack, found) for rack, found in names.items()
+        _other_names(here, rack, found) for rack, found in names.items() if found
     ]
 
 
-def _band(here: RacksHere, now: ShowNow, link_id: int, key: tuple[str, str]) -> tuple[Ask, ...]:
-    found = [d for d in here.differences(now, {link_id}) if d.setting == "band"]
-    return tuple(Ask(key[0], "set", call_for([d], here.who).params) for d in found)
+def _set(here: RacksHere, difference: Difference) -> Ask:
+    return Ask(difference.key[0], "set", call_for([difference], here.who).params)
 
 
 def _name(here: RacksHere, rack: str) -> str:
