@@ -14,8 +14,8 @@ def proving(window, qtbot):
     window.show_stage("prove")
     stage.racks.add_simulated()
     racks = window.session.racks
-    qtbot.waitUntil(lambda: sum(x.state == "live" for x in racks.here.hub.links) == 16, timeout=30_000)
-    qtbot.waitUntil(lambda: all(len(x.settings) == len(x.card.channels) for x in racks.here.hub.links), timeout=30_000)
+    qtbot.waitUntil(lambda: sum(x.state == "live" for x in racks.here.hub.links) == 16, timeout=120_000)
+    qtbot.waitUntil(lambda: all(len(x.settings) == len(x.card.channels) for x in racks.here.hub.links), timeout=120_000)
     stage.racks.map_all()
     return stage
 
@@ -135,7 +135,7 @@ def test_what_differs_is_sent_as_a_batch_and_read_back(proving, window, qtbot):
     assert preview.isVisible()
     assert len(preview.table.records.records) == len(racks.here.differences(racks.now))
     preview.accept()
-    qtbot.waitUntil(lambda: not racks.here.differences(racks.now), timeout=30_000)
+    qtbot.waitUntil(lambda: not racks.here.differences(racks.now), timeout=120_000)
     member = window.session.surroundings.racks().members[link_of(window, "Narrator").id]
     assert member.channel.settings["name"] == "Narrator"
     assert member.channel.settings["freq_hz"] == racks.now.freq_hz[link_of(window, "Narrator").id]
@@ -160,7 +160,7 @@ def brought_to(proving, window, qtbot, name, step):
     ):  # on a machine that is busy an answer may come too late: what is not answered is not taken as done
         ended = []
         racks.send(racks.here.differences(racks.now, {link.id}), ended.append)
-        qtbot.waitUntil(lambda ended=ended: bool(ended), timeout=30_000)
+        qtbot.waitUntil(lambda ended=ended: bool(ended), timeout=120_000)
         if not racks.here.differences(racks.now, {link.id}):
             break
     assert not racks.here.differences(racks.now, {link.id})
@@ -180,7 +180,7 @@ def test_a_link_goes_from_off_to_full_by_itself(proving, window, qtbot):
         return racks.now.lane(link.id).at
 
     assert at() == "off"
-    qtbot.waitUntil(lambda: at() == "sync", timeout=30_000)
+    qtbot.waitUntil(lambda: at() == "sync", timeout=120_000)
     (proof,) = [p for p in window.session.store.all(Proof) if p.link_id == link.id and p.step == "off"]
     assert "under the limit" in proof.measured["said"]
     assert proof.made_by
@@ -191,7 +191,7 @@ def test_a_link_goes_from_off_to_full_by_itself(proving, window, qtbot):
             break
     qtbot.waitUntil(lambda: at() == "on", timeout=15_000)
     helper(window, "Lamp Choir 2").on = True
-    qtbot.waitUntil(lambda: at() == "tone", timeout=30_000)
+    qtbot.waitUntil(lambda: at() == "tone", timeout=120_000)
     page._said("held")
     assert at() == "level"
 
@@ -234,7 +234,7 @@ def test_a_strange_carrier_fails_the_step_by_name(proving, window, qtbot):
     def judged():
         return racks.here.judged(racks.now, racks.now.lane(link.id), "off")
 
-    qtbot.waitUntil(lambda: judged().state == "fails", timeout=30_000)
+    qtbot.waitUntil(lambda: judged().state == "fails", timeout=120_000)
     assert "not free" in judged().said
     proving.bring_up.tick()
     assert not proving.bring_up.panel.holds.isEnabled()
@@ -461,7 +461,7 @@ def test_a_rack_that_moves_by_our_own_call_is_followed_to_its_new_address(window
     qtbot.waitUntil(lambda: bool(ended), timeout=10_000)
     here_.stop()
     moved = f"rack://127.0.0.9:{port}"
-    qtbot.waitUntil(lambda: [r.address for r in window.session.store.all(ListedRack)] == [moved], timeout=30_000)
+    qtbot.waitUntil(lambda: [r.address for r in window.session.store.all(ListedRack)] == [moved], timeout=120_000)
     qtbot.waitUntil(lambda: [x.address for x in racks.here.hub.links] == [moved], timeout=10_000)
     there.stop()
 
@@ -502,7 +502,7 @@ def test_a_pack_of_ours_on_a_foreign_frequency_is_offered_by_name(proving, windo
         page.tick()
         return [o.title for o in page.panel._offers]
 
-    qtbot.waitUntil(lambda: "See Lamp Choir 4, which is on it" in offered(), timeout=30_000)
+    qtbot.waitUntil(lambda: "See Lamp Choir 4, which is on it" in offered(), timeout=120_000)
     assert "Another frequency, in Plan" in offered()
     page._take_offer(page.panel._offers[0])
     assert page._shown[0].link.name == "Lamp Choir 4"
@@ -609,7 +609,7 @@ def test_another_key_is_told_and_synced_again(proving, window, qtbot):
         page.tick()
         return [o.deed for o in page.panel._offers]
 
-    qtbot.waitUntil(lambda: offered() == ["sync"], timeout=30_000)
+    qtbot.waitUntil(lambda: offered() == ["sync"], timeout=120_000)
     for _ in range(4):  # the window fails now and then
         page._take_offer(page.panel._offers[0])
         qtbot.waitUntil(lambda: not page._busy, timeout=15_000)

@@ -184,3 +184,24 @@ def test_a_token_comes_from_the_environment_and_is_shown_nowhere(tmp_path, monke
         assert "quay-lantern-7" not in done.output + path.read_text()
     finally:
         house.stop()
+
+
+def test_trouble_is_told_as_an_incident_and_when_it_is_over(house):
+    over, told, muted = threading.Event(), [], [False]
+    house.servers[0].rack.channels[0].show = lambda: {"a": -60.0, "b": -62.0, "q": 98, "tx": "on", "mute": muted[0]}
+    thread = threading.Thread(
+        target=lambda: watching.watch([address(house.servers[0].address)], lambda t, e: told.append(e), over)
+    )
+    thread.start()
+    until(lambda: any(e["kind"] == "connected" for e in told))
+    muted[0] = True
+    until(lambda: any(e["kind"] == "incident" and e["cause"] == "muted" for e in told))
+    muted[0] = False
+    until(lambda: any(e["kind"] == "over" and e["cause"] == "muted" for e in told))
+    over.set()
+    thread.join()
+    case = next(e for e in told if e["kind"] == "incident" and e["cause"] == "muted")
+    assert case["links"] == ["r-0001/1"]
+    assert case["evidence"]
+    assert case["next"]
+    assert "r-0001/1: muted, certain (new)." in watching.in_words(case)

@@ -264,17 +264,23 @@ def nearest(situation: Situation, kind: str, victims: Ints) -> Iterator[Found]:
         yield from _expand(situation, pattern, tail, v, h, start, count)
 
 
-def third_order(freq_hz: Sequence[int], at_hz: int, reach_hz: int) -> list[tuple[str, tuple[int, ...], int]]:
+def third_order(
+    freq_hz: Sequence[int], at_hz: int, reach_hz: int, with_one_of: Sequence[int] | None = None
+) -> list[tuple[str, tuple[int, ...], int]]:
     """Third-order products of carriers that are on, by frequencies [Hz], within `reach_hz` of a frequency, inclusive:
-    kind, sources by their places in the order of the formula's letters, and where the product lies [Hz]."""
+    kind, sources by their places in the order of the formula's letters, and where the product lies [Hz]. `with_one_of`:
+    only those of which one source is among these places."""
     carriers = [Carrier(id=f"{i:06}", freq_hz=f, profile="", zone="") for i, f in enumerate(freq_hz)]
     listener = Carrier(id="victim", freq_hz=at_hz, profile="", zone="", radiates=False)
     situation = Situation([*carriers, listener], {"": Profile(0)}, {})
     radius = np.full(len(situation.ids), -1, np.int64)
     radius[situation.index(listener.id)] = reach_hz
-    return [
+    wanted: Sequence[int | None] = [None] if with_one_of is None else with_one_of
+    told = (
         (kind, tuple(sources), product)
         for kind in ("2a-b", "a+b-c")
-        for found in near(situation, kind, radius)
+        for source in wanted
+        for found in near(situation, kind, radius, source)
         for sources, product in zip(found.sources.tolist(), found.product.tolist(), strict=True)
-    ]
+    )
+    return list(dict.fromkeys(told))

@@ -21,10 +21,11 @@ def of_log(path: Path) -> tuple[list[Incident], int]:
 
 def document(found: Sequence[Incident]) -> dict[str, Any]:
     """Incidents as `azven-diagnosis` 1."""
-    return {"format": FORMAT, "version": VERSION, "incidents": [_as_dict(x) for x in found]}
+    return {"format": FORMAT, "version": VERSION, "incidents": [as_dict(x) for x in found]}
 
 
-def _as_dict(it: Incident) -> dict[str, Any]:
+def as_dict(it: Incident) -> dict[str, Any]:
+    """An incident as it stands in a diagnosis."""
     return {
         "from_s": round(it.from_s, 2), "to_s": round(it.to_s, 2), "links": list(it.links), "cause": it.cause,
         "sure": round(it.sure, 2), "detail": it.detail, "evidence": it.evidence, "next": it.next,

@@ -47,14 +47,28 @@ def lines(path: Path) -> Iterator[Any]:
         raise Refusal(f"{path.name} cannot be read: {error}.") from None
 
 
-def read(path: Path) -> Record:
-    """A whole log; damaged lines are left out and counted. Refusal for a file that is none."""
-    told = lines(path)
-    head = next(told, None)
+def head_document(path: Path) -> dict[str, Any]:
+    """The first line of a log. Refusal for a file that is none."""
+    return _checked(path, next(lines(path), None))
+
+
+def last_moment(path: Path) -> float:
+    """The time of the last line [s]."""
+    return max((t for x in lines(path) if isinstance(x, dict) and (t := _number(x, "t")) is not None), default=0.0)
+
+
+def _checked(path: Path, head: Any) -> dict[str, Any]:
     if not isinstance(head, dict) or head.get("format") != FORMAT:
         raise Refusal(f"{path.name} is no {FORMAT}.")
     if head.get("version") != VERSION:
         raise Refusal(f"{path.name} is version {head.get('version')} of {FORMAT}, Azven reads {VERSION}.")
+    return head
+
+
+def read(path: Path) -> Record:
+    """A whole log; damaged lines are left out and counted. Refusal for a file that is none."""
+    told = lines(path)
+    head = _checked(path, next(told, None))
     gathered, damaged = _Gathered(head_of(head)), 0
     for line in told:
         gathered.take(line)

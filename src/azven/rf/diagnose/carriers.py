@@ -73,8 +73,9 @@ def _by(record: Record, mine: NDArray[np.intp], part: list[tuple[int, int]], ins
 
 def single(record: Record) -> Iterator[Incident]:
     """One link whose quality falls while its level is good: a product of who is on, a link of ours, a stranger."""
-    for i, link in enumerate(record.head.links):
-        if link.freq_hz is None or link.spare:
+    for i in record.looked:
+        link = record.head.links[i]
+        if link.freq_hz is None or link.spare or not record.hurt[i].any():
             continue
         hurt = record.hurt[i]
         for first, end in runs(closed(hurt, record.steps(20.0))):
@@ -116,27 +117,31 @@ def _product(record: Record, i: int, first: int, end: int, hurt: Bools) -> tuple
     assert me.freq_hz is not None
     links = record.head.links
     others = [j for j, x in enumerate(links) if j != i and x.freq_hz is not None]
-    on = {j: record.on[j] & record.heard[j] for j in others}
+    on = record.on & record.heard
     while_hurt = np.flatnonzero(hurt[first:end]) + first
-    there = [j for j in others if on[j][while_hurt].mean() >= _KEEPS]
+    kept = on[:, while_hurt].mean(axis=1) >= _KEEPS
+    there = [j for j in others if kept[j]]
     best: tuple[float, float, str, list[int]] | None = None
     reach = me.bandwidth_hz // 2 + SIDE_HZ
-    for kind, places, product_hz in third_order([int(links[j].freq_hz or 0) for j in there], me.freq_hz, reach):
+    onset = slice(max(first - record.steps(_ONSET_S), 0), max(first - 1, 0) + 1)
+    came = [k for k, j in enumerate(there) if not on[j][onset].all()]
+    at_first = first <= record.steps(_ONSET_S)
+    freqs = [int(links[j].freq_hz or 0) for j in there]
+    for kind, places, product_hz in third_order(freqs, me.freq_hz, reach, None if at_first else came):
         sources = [there[k] for k in places]
         together = np.logical_and.reduce([on[j] for j in sources])
         fit = _fit(record, together, hurt, first, end)
-        came = any(not on[j][max(first - record.steps(_ONSET_S), 0) : max(first - 1, 0) + 1].all() for j in sources)
-        if first <= record.steps(_ONSET_S):
-            came = came or fit > 0.8
-        score = fit + (0.3 if came else -0.3) - 0.15 * abs(product_hz - me.freq_hz) / 200_000
+        if fit <= 0.8 and not set(places) & set(came):
+            continue  # it was on all along without harm
+        score = fit + 0.3 - 0.15 * abs(product_hz - me.freq_hz) / 200_000
         if best is None or score > best[0]:
             best = score, fit, kind, sources
     if best is None or best[0] < 0.75:
         return None
     score, fit, kind, sources = best
     names, formula = [links[j].name for j in sources], kind.replace("-", "−")
-    kept = f"exactly while {', '.join(names)} were on"
-    said = f"Quality fell with a good level {kept}: their {formula} lies in its channel."
+    while_on = f"exactly while {', '.join(names)} were on"
+    said = f"Quality fell with a good level {while_on}: their {formula} lies in its channel."
     sure = 0.97 if score > 1.0 else 0.8
     return fit, told(record, [i], first, end, "product", sure, said, product=kind, sources=names, victim=me.name)
 

@@ -16,8 +16,7 @@ _FIRST_MIN, _ONE_SIDE_DB, _SYSTEM_S = 4, 4.0, 2.0
 
 def racks(record: Record) -> Iterator[Incident]:
     """No link of a rack is named for twelve seconds."""
-    names = sorted({x.rack for x in record.head.links if x.rack})
-    for rack in names:
+    for rack in record.racks:
         mine = [i for i, x in enumerate(record.head.links) if x.rack == rack]
         newest = record.named_s[mine].max(axis=0)
         silent = record.at_s - newest >= SILENT_S
@@ -59,7 +58,8 @@ def _alive(record: Record) -> Bools:
 def rack_faults(record: Record) -> Iterator[Incident]:
     """All links of one rack lose audio together with good levels, others of their systems do not: no cause that has a
     name."""
-    for rack in sorted({x.rack for x in record.head.links if x.rack}):
+    well = record.heard & record.active & record.good_level
+    for rack in record.racks:
         mine = np.array([i for i, x in enumerate(record.head.links) if x.rack == rack and not x.spare and not x.is_ear],
                         np.intp)  # fmt: skip
         systems = {record.head.links[i].system for i in mine}
@@ -67,7 +67,7 @@ def rack_faults(record: Record) -> Iterator[Incident]:
                            if x.rack != rack and x.system in systems and not x.spare], np.intp)  # fmt: skip
         if len(mine) < 2 or len(others) < 2:
             continue
-        playing = np.maximum((record.heard & record.active & record.good_level)[mine].sum(axis=0), 2)
+        playing = np.maximum(well[mine].sum(axis=0), 2)
         share = record.hurt[mine].sum(axis=0) / playing
         elsewhere = record.hurt[others].mean(axis=0)
         for first, end in runs(closed((share >= 0.8) & (elsewhere <= 0.2), record.steps(1.0))):
@@ -120,13 +120,19 @@ def _past_median(levels: Floats, span: int, apart: int) -> Floats:
     for first in range(apart, n, apart):
         past = levels[:, max(first - span, 0) : first - apart // 4 if first > apart // 4 else first]
         many = np.isfinite(past).sum(axis=1)
-        middle = np.where(many >= max(apart // 2, 3), _nanmedian(past), np.nan)
+        middle = np.where(many >= max(apart // 2, 3), nanmedian(past), np.nan)
         out[:, first : first + apart] = middle[:, None]
     return out
 
 
-def _nanmedian(levels: Floats) -> Floats:
-    return np.asarray(np.nanmedian(levels, axis=1)) if levels.shape[1] else np.full(len(levels), np.nan)
+def nanmedian(levels: Floats) -> Floats:
+    """Median (k,) of each row (k, n) by what is known of it: sorting puts what is not known last."""
+    if not levels.shape[1]:
+        return np.full(len(levels), np.nan)
+    ordered, many = np.sort(levels, axis=1), np.isfinite(levels).sum(axis=1)
+    rows, upper = np.arange(len(levels)), many // 2
+    middle = (ordered[rows, np.maximum(many - 1, 0) // 2] + ordered[rows, np.minimum(upper, levels.shape[1] - 1)]) / 2
+    return np.where(many > 0, middle, np.nan)
 
 
 def level_said(level_dbm: float) -> str:
@@ -167,7 +173,7 @@ def _long_median(levels: Floats, span: int, least: int) -> Floats:
     out = np.full(levels.shape, np.nan)
     every = max(least // 2, 1)
     for first in range(least, n, every):
-        out[:, first : first + every] = _nanmedian(
+        out[:, first : first + every] = nanmedian(
             levels[:, max(first - 3 * span, 0) : max(first - least // 2, least // 2)]
         )[:, None]
     return out
@@ -175,8 +181,8 @@ def _long_median(levels: Floats, span: int, least: int) -> Floats:
 
 def _branch(record: Record, system: str, mine: NDArray[np.intp], shift: Floats) -> Iterator[Incident]:
     known = np.isfinite(shift).sum(axis=0)
-    middle = _nanmedian(shift.T)
-    spread = 1.4826 * _nanmedian(np.abs(shift - middle[None, :]).T)
+    middle = nanmedian(shift.T)
+    spread = 1.4826 * nanmedian(np.abs(shift - middle[None, :]).T)
     sigma = np.maximum(spread, 3.0) / np.sqrt(np.maximum(known, 1))
     usual = _scatter(shift, record.steps(_LEAST_PAST_S))
     for side, sign in (("a", -1.0), ("b", 1.0)):
@@ -185,7 +191,7 @@ def _branch(record: Record, system: str, mine: NDArray[np.intp], shift: Floats) 
         agreed = np.nansum(apart, axis=0) / np.sqrt(np.maximum(known, 1))
         share = np.nanmean(np.where(np.isfinite(leaning), leaning > 2.5, np.nan), axis=0) if len(mine) else known
         strong = (sign * middle >= 0.75 * _BRANCH_DB) & (sign * middle >= 4.5 * sigma) & (share >= 0.8) & (known >= 3)
-        strong &= (agreed >= 4.5) & (_nanmedian(apart.T) >= 1.3)
+        strong &= (agreed >= 4.5) & (nanmedian(apart.T) >= 1.3)
         for first, end in runs(closed(strong, record.steps(45.0))):
             if (end - first) * record.step_s < 8.0:
                 continue
@@ -208,13 +214,13 @@ def _scatter(shift: Floats, every: int) -> Floats:
     for first in range(0, shift.shape[1], every):
         past = np.abs(shift[:, : max(first, 1)])
         many = np.isfinite(past).sum(axis=1)
-        out[:, first : first + every] = np.where(many >= 3 * every, 1.4826 * _nanmedian(past), 4.0)[:, None]
+        out[:, first : first + every] = np.where(many >= 3 * every, 1.4826 * nanmedian(past), 4.0)[:, None]
     return np.asarray(np.maximum(np.nan_to_num(out, nan=4.0), 2.0))
 
 
 def _all_of_few(record: Record, leaning: Floats, first: int, end: int, drop: float) -> bool:
     """Few links wander together by chance: each has to lean by most of it, for half a minute."""
-    each = _nanmedian(leaning[:, first:end])
+    each = nanmedian(leaning[:, first:end])
     return bool(drop >= 8.0 and (end - first) * record.step_s >= 30.0 and np.nanmin(each) >= 0.6 * drop)
 
 
@@ -245,7 +251,7 @@ def crowds(record: Record) -> Iterator[Incident]:
 def _minutes(levels: Floats, minute: int) -> Floats:
     """Medians (k, minutes) of the minutes of levels (k, n)."""
     n = levels.shape[1]
-    return np.stack([_nanmedian(levels[:, k : k + minute]) for k in range(0, n - minute // 2, minute)], axis=1)
+    return np.stack([nanmedian(levels[:, k : k + minute]) for k in range(0, n - minute // 2, minute)], axis=1)
 
 
 def _sunk(record: Record, mine: NDArray[np.intp], sides: Floats, zone: str) -> Incident | None:
@@ -254,11 +260,11 @@ def _sunk(record: Record, mine: NDArray[np.intp], sides: Floats, zone: str) -> I
     if n < 8 * minute:
         return None
     tables = [_minutes(side, minute) for side in sides]
-    sinks = np.stack([_nanmedian(table[:, :_FIRST_MIN])[:, None] - table for table in tables])
-    apart = np.abs(_nanmedian(sinks[0].T) - _nanmedian(sinks[1].T))
+    sinks = np.stack([nanmedian(table[:, :_FIRST_MIN])[:, None] - table for table in tables])
+    apart = np.abs(nanmedian(sinks[0].T) - nanmedian(sinks[1].T))
     sink: Floats = np.where(apart > _ONE_SIDE_DB, np.fmin(sinks[0], sinks[1]), np.nanmean(sinks, axis=0))
-    middle, known = _nanmedian(sink.T), np.isfinite(sink).sum(axis=0)
-    late = _nanmedian(sink[:, -max(sink.shape[1] // 4, 3) :])
+    middle, known = nanmedian(sink.T), np.isfinite(sink).sum(axis=0)
+    late = nanmedian(sink[:, -max(sink.shape[1] // 4, 3) :])
     late = late[np.isfinite(late)]
     if len(late) < 3:
         return None
@@ -277,6 +283,6 @@ def _sunk(record: Record, mine: NDArray[np.intp], sides: Floats, zone: str) -> I
 
 def _wander(rest: Floats) -> float:
     """How far a link wanders by itself over some minutes [dB]: beside what all do together (k, minutes)."""
-    usual = _nanmedian(rest)[:, None]
+    usual = nanmedian(rest)[:, None]
     apart = np.abs(rest - usual)
     return max(1.4826 * float(np.nanmedian(apart)), 1.5) * 1.5

@@ -4,7 +4,9 @@ Nothing is looked up elsewhere: what the head does not say is not known. Unknown
 """
 
 import itertools
-from collections.abc import Mapping, Sequence
+import warnings
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
@@ -122,6 +124,10 @@ class Record:
     sent: Sequence[Sent] = ()
     damaged: int = 0
     """Lines of its log that could not be read."""
+    only: Sequence[int] | None = None
+    """Links that are looked at, and whose groups are; None: all. The others are known, so that they can explain."""
+    evening: "Record | None" = None
+    """The same links over a longer time, in coarser steps."""
 
     @property
     def step_s(self) -> float:
@@ -130,6 +136,16 @@ class Record:
     def steps(self, seconds: float) -> int:
         """How many moments a span has, at least one."""
         return max(round(seconds / self.step_s), 1)
+
+    @cached_property
+    def looked(self) -> list[int]:
+        """Places of the links that are looked at."""
+        return list(range(len(self.head.links)) if self.only is None else self.only)
+
+    @cached_property
+    def racks(self) -> list[str]:
+        """Racks with a link that is looked at."""
+        return sorted({x.rack for i in self.looked if (x := self.head.links[i]).rack})
 
     @cached_property
     def heard(self) -> Bools:
@@ -182,7 +198,17 @@ class Record:
         for link in self.head.links:
             if (name := _system_of(link)) is not None and name not in known:
                 known[name] = SystemHead(name=name, zone=link.zone)
-        return list(known.values())
+        looked = {_system_of(self.head.links[i]) for i in self.looked}
+        return [s for s in known.values() if s.name in looked]
+
+    @cached_property
+    def groups(self) -> Mapping[str, list[int]]:
+        """Links by the group of their people, spares left out."""
+        found: dict[str, list[int]] = {}
+        for i, link in enumerate(self.head.links):
+            if link.group is not None and not link.spare:
+                found.setdefault(link.group, []).append(i)
+        return found
 
     @cached_property
     def hurt(self) -> Bools:
@@ -231,16 +257,30 @@ class Incident:
     next: list[str] = field(default_factory=list)
 
 
+@contextmanager
+def unknown_is_unknown() -> Iterator[None]:
+    """The middle of what nobody knows is not known, as it should be."""
+    with warnings.catch_warnings(), np.errstate(all="ignore"):
+        warnings.simplefilter("ignore", RuntimeWarning)
+        yield
+
+
 def runs(true: Bools) -> list[tuple[int, int]]:
     """Stretches of a row that are true: first and one past the last."""
-    edges = np.flatnonzero(np.diff(np.r_[False, true, False].astype(np.int8)))
+    if not true.any():
+        return []
+    framed = np.zeros(len(true) + 2, bool)
+    framed[1:-1] = true
+    edges = np.flatnonzero(framed[1:] != framed[:-1])
     return [(int(i), int(j)) for i, j in edges.reshape(-1, 2)]
 
 
 def closed(true: Bools, gap: int) -> Bools:
     """A row with holes of up to so many moments filled."""
-    out = true.copy()
     parts = runs(true)
+    if len(parts) < 2:
+        return true
+    out = true.copy()
     for (_, end), (begin, _) in itertools.pairwise(parts):
         if begin - end <= gap:
             out[end:begin] = True

@@ -18,11 +18,11 @@ _HEALTHY_DB, _UP_DB, _CLEAR_DB = 4.0, 4.0, 2.0
 
 def fields(record: Record) -> Iterator[Incident]:
     """What a field says by itself: mute, plug, keys, frequencies, clipping, silence."""
-    for i, link in enumerate(record.head.links):
+    for i in record.looked:
+        link, on = record.head.links[i], record.on[i]
         here = record.heard[i] & record.active[i]
         if not here.any():
             continue
-        on = record.on[i]
         yield from _held(record, i, "muted", (record.mute[i] == 1) & here, _MUTED_S, 0.97,
                          "Muted at the transmitter for {seconds:.0f} s in its own act, levels well.")  # fmt: skip
         yield from _held(record, i, "headphone", (record.hp[i] == 0) & here, _PLUG_S, 0.97,
@@ -113,10 +113,7 @@ def _rows(record: Record, begins: list[int], least: int) -> Iterator[tuple[int, 
 def _silence(record: Record, i: int, here: Bools) -> Iterator[Incident]:
     """Nothing is heard of it for a minute though the link is well, while others of its group have audio."""
     link = record.head.links[i]
-    others = [
-        j for j, x in enumerate(record.head.links)
-        if j != i and link.group is not None and x.group == link.group and not x.spare
-    ]  # fmt: skip
+    others = [j for j in record.groups[link.group] if j != i] if link.group is not None else []
     if not others:
         return
     well = here & record.good_level[i] & (record.mute[i] != 1) & ~(record.q[i] < 50)
@@ -135,7 +132,8 @@ def _silence(record: Record, i: int, here: Bools) -> Iterator[Incident]:
 
 def gone(record: Record) -> Iterator[Incident]:
     """Transmitters that go: batteries, switches."""
-    for i, link in enumerate(record.head.links):
+    for i in record.looked:
+        link = record.head.links[i]
         if link.spare or link.is_ear:
             continue
         off = (record.tx[i] == 0) & record.heard[i]
@@ -173,16 +171,20 @@ def _why_gone(record: Record, i: int, first: int, begin: int, end: int) -> Incid
 
 def _ran_min(record: Record, i: int, first: int) -> tuple[float, float]:
     """Minutes since the battery was put in, or since the log begins, and where its gauge stood then [%]."""
-    gauge = record.bat[i, :first]
+    longer = record.evening or record
+    end = int(np.searchsorted(longer.at_s, record.at_s[first])) if longer is not record else first
+    gauge = longer.bat[i, :end]
     rise = np.flatnonzero(np.diff(gauge) > 10)
     since = int(rise[-1]) + 1 if len(rise) else 0
     known = gauge[since:][np.isfinite(gauge[since:])]
-    return float(record.at_s[first] - record.at_s[since]) / 60, float(known[0]) if len(known) else float("nan")
+    began = float(longer.at_s[since]) if len(longer.at_s) else float(record.at_s[0])
+    return float(record.at_s[first] - began) / 60, float(known[0]) if len(known) else float("nan")
 
 
 def fades(record: Record) -> Iterator[Incident]:
     """Levels of one link that sink: shadow, out of reach, and dips of one antenna again and again."""
-    for i, link in enumerate(record.head.links):
+    for i in record.looked:
+        link = record.head.links[i]
         if link.spare:
             continue
         here = record.heard[i] & record.active[i]

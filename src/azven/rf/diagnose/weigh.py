@@ -1,48 +1,51 @@
 """All causes together: what a common cause explains is not told a second time, what nothing explains is `unknown`."""
 
-import warnings
-from collections.abc import Iterable, Mapping
-
-import numpy as np
+from collections.abc import Iterable, Mapping, Sequence
 
 from azven.rf.diagnose import carriers, common, floor, remedies, single
-from azven.rf.diagnose.record import Incident, Record, with_transmitters
+from azven.rf.diagnose.record import Incident, Record, unknown_is_unknown, with_transmitters
 
-_JOINED_S: Mapping[str, float] = dict.fromkeys(
+JOINED_S: Mapping[str, float] = dict.fromkeys(
     ("multipath", "clip", "overload", "product", "own", "foreign", "noise"), 60.0
 )  # fmt: skip
-_FADES = {"shadow", "out-of-reach", "multipath"}
-_LOSSES = {"product", "own", "foreign"}
-_EXPLAINS: Mapping[str, set[str]] = {
-    "rack": _FADES | _LOSSES | {"switched-off", "battery", "muted", "quiet", "headphone"},
-    "system": _FADES | _LOSSES | {"switched-off", "battery", "branch"},
-    "overload": _LOSSES | {"noise", "unknown", "switched-off", "system"},
-    "unknown": _LOSSES,
-    "noise": _LOSSES | {"switched-off"},
+FADES = {"shadow", "out-of-reach", "multipath"}
+LOSSES = {"product", "own", "foreign"}
+EXPLAINS: Mapping[str, set[str]] = {
+    "rack": FADES | LOSSES | {"switched-off", "battery", "muted", "quiet", "headphone"},
+    "system": FADES | LOSSES | {"switched-off", "battery", "branch"},
+    "overload": LOSSES | {"noise", "unknown", "switched-off", "system"},
+    "unknown": LOSSES,
+    "noise": LOSSES | {"switched-off"},
     "product": {"switched-off"},
     "own": {"switched-off"},
     "foreign": {"switched-off"},
-    "frequency": _FADES | _LOSSES | {"switched-off", "battery"},
-    "battery": _FADES | _LOSSES | {"switched-off"},
-    "switched-off": _FADES | _LOSSES,
-    "out-of-reach": _LOSSES | {"shadow", "switched-off"},
+    "frequency": FADES | LOSSES | {"switched-off", "battery"},
+    "battery": FADES | LOSSES | {"switched-off"},
+    "switched-off": FADES | LOSSES,
+    "out-of-reach": LOSSES | {"shadow", "switched-off"},
 }
 """What each cause does to its links by itself."""
 _SLACK_S = 3.0
 
 
-def diagnose(record: Record) -> list[Incident]:
-    """Every incident of a record, in the order of time."""
-    with warnings.catch_warnings(), np.errstate(all="ignore"):
-        warnings.simplefilter("ignore", RuntimeWarning)  # the middle of what nobody knows is not known, as it should be
-        return _diagnosed(with_transmitters(record))
+def diagnose(record: Record, crowds: Sequence[Incident] | None = None) -> list[Incident]:
+    """Every incident of a record, in the order of time. `crowds`: rooms that fill, where they were looked for in a
+    longer record already."""
+    with unknown_is_unknown():
+        return _diagnosed(with_transmitters(record), crowds)
 
 
-def _diagnosed(record: Record) -> list[Incident]:
+def filling(record: Record) -> list[Incident]:
+    """Rooms that fill, which takes minutes to see."""
+    with unknown_is_unknown():
+        return list(common.crowds(with_transmitters(record)))
+
+
+def _diagnosed(record: Record, crowds: Sequence[Incident] | None) -> list[Incident]:
     found = [
         *common.racks(record), *common.systems(record), *common.rack_faults(record), *common.branches(record),
-        *common.crowds(record), *carriers.overloads(record), *floor.noises(record), *carriers.single(record),
-        *single.fields(record), *single.gone(record), *single.fades(record),
+        *(common.crowds(record) if crowds is None else crowds), *carriers.overloads(record), *floor.noises(record),
+        *carriers.single(record), *single.fields(record), *single.gone(record), *single.fades(record),
     ]  # fmt: skip
     left = _unexplained(found)
     told = joined(_of_a_leaning_side(left))
@@ -54,7 +57,7 @@ def _unexplained(found: list[Incident]) -> list[Incident]:
     """Without what another incident does to the same links at the same time."""
     out = []
     for it in found:
-        by = (x for x in found if x is not it and it.cause in _EXPLAINS.get(x.cause, ()))
+        by = (x for x in found if x is not it and it.cause in EXPLAINS.get(x.cause, ()))
         if not any(_covers(x, it) for x in by):
             out.append(it)
     return out
@@ -80,7 +83,7 @@ def joined(found: Iterable[Incident]) -> list[Incident]:
     """Incidents of one cause that follow closely and share links are one."""
     out: list[Incident] = []
     for it in sorted(found, key=lambda x: (x.from_s, x.cause, x.links)):
-        gap = _JOINED_S.get(it.cause, 3.0)
+        gap = JOINED_S.get(it.cause, 3.0)
         same = next((
             x for x in reversed(out)
             if x.cause == it.cause and set(x.links) & set(it.links) and it.from_s <= x.to_s + gap

@@ -24,6 +24,7 @@ from azven.work.prove.proofs import Lane, lanes
 from azven.work.prove.reckoned import Reckoning
 from azven.work.prove.steps import HOLD_S, Judged, Seen
 from azven.work.scope import Scope
+from azven.work.watch.ears import Ears
 from azven.work.watch.live import LiveBoard
 from azven.work.watch.traces import Key, Traces
 
@@ -67,7 +68,8 @@ class RacksHere:
 
     def __init__(self, who: str, trust: Path | None = None) -> None:
         self.live = LiveBoard()
-        self.hub = Hub(self.live, Trust(trust), client=f"Azven, {who}")
+        self.ears = Ears(self.live)
+        self.hub = Hub(self.ears, Trust(trust), client=f"Azven, {who}")
         self.who = who
         self.synced: dict[Key, Fields] = {}
         self._tuned: dict[Key, tuple[object, float]] = {}

@@ -1,0 +1,138 @@
+"""What will go wrong unless something is done: batteries, levels that sink, strangers on our frequencies, racks that
+fall silent, packs that are elsewhere, a plan that was not sent."""
+
+from collections.abc import Iterator, Mapping, Sequence
+
+import numpy as np
+
+from azven.gear.racks.values import Fields
+from azven.rf.diagnose.common import level_said, nanmedian
+from azven.rf.diagnose.record import Incident, Record, unknown_is_unknown
+from azven.work.watch.batteries import Charge
+from azven.work.watch.watched import Watched
+from azven.work.wording import listed, mhz
+
+_SHORT_MIN, _SINK_MIN, _SOON_MIN, _SINK_DB, _STEP_DB, _RISEN_DB, _SILENT_S = 20.0, 20.0, 30.0, 6.0, 2.0, 8.0, 3.0
+_SINKS = frozenset({"crowd", "branch", "system", "out-of-reach"})
+_FLOODS = frozenset({"noise", "overload", "system"})
+_OVER_S = 60.0
+"""Causes that say already why levels sink, and why something is heard everywhere."""
+
+
+def ahead(
+    watched: Watched, lately: Record, evening: Record | None, status: Sequence[Fields], found: Sequence[Charge],
+    unsent: Mapping[str, Sequence[str]], wrong: Sequence[Incident], steady: bool, t: float,
+) -> list[Incident]:  # fmt: skip
+    """All of it at a time [s]. `unsent`: what differs between plan and units, in words by link; `wrong`: what is wrong
+    already, which explains some of it; `steady`: every link is told of all the time."""
+    now = [x for x in wrong if x.to_s >= t - _OVER_S]
+    sunk = {name for x in now if x.cause in _SINKS for name in x.links}
+    flooded = any(x.cause in _FLOODS for x in now)
+    with unknown_is_unknown():
+        return [
+            *_batteries(found, t), *(x for x in _sinking(watched, evening, t) if not sunk & set(x.links)),
+            *(() if flooded else _strangers(watched, lately, t)), *(_silent(watched, lately, t) if steady else ()),
+            *_elsewhere(watched, status, t), *_unsent(unsent, t),
+        ]  # fmt: skip
+
+
+def _one(
+    cause: str, links: Sequence[str], t: float, said: str, do: str, sure: float = 0.9, **detail: object
+) -> Incident:  # fmt: skip
+    return Incident(from_s=t, to_s=t, links=tuple(links), cause=cause, sure=sure, detail=dict(detail),
+                    evidence=[said], next=[do])  # fmt: skip
+
+
+def _batteries(found: Sequence[Charge], t: float) -> Iterator[Incident]:
+    for charge in found:
+        left = charge.left.minutes
+        if charge.short_min is not None and left is not None:
+            short = f"{charge.act} goes on for {charge.act_min:.0f}: {charge.short_min:.0f} short."
+            said = f"{left:.0f} minutes are left, {short}"
+            yield _one("battery", [charge.name], t, said, "Change its battery before the act is over.",
+                       left_min=left, needed_min=charge.act_min)  # fmt: skip
+        elif charge.act_min is None and charge.needed_min is None and left is not None and left < _SHORT_MIN:
+            said = f"{left:.0f} minutes are left; when its acts are over is not known."
+            yield _one("battery", [charge.name], t, said, "Change its battery soon.", left_min=left)
+
+
+def _sinking(watched: Watched, evening: Record | None, t: float) -> Iterator[Incident]:
+    """Levels that have sunk steadily over the last minutes and will soon be low, if they go on like that."""
+    if evening is None or len(evening.at_s) < _SINK_MIN * 60 / evening.step_s:
+        return
+    minute = max(round(60 / evening.step_s), 1)
+    span = round(_SINK_MIN) * minute
+    levels = np.where(evening.on, evening.better, np.nan)[:, -span:]
+    table = np.stack([nanmedian(levels[:, k : k + minute]) for k in range(0, span, minute)], axis=1)
+    third = table.shape[1] // 3
+    first, middle, last = (nanmedian(table[:, k * third : (k + 1) * third]) for k in range(3))
+    slope = (last - first) / (2 * third)
+    now, fell = last + slope * (third - 1) / 2, -slope * (table.shape[1] - 1)
+    until = (now - evening.low[:, 0]) / -slope
+    steadily = (first - middle >= _STEP_DB) & (middle - last >= _STEP_DB)
+    for i in np.flatnonzero(steadily & (fell >= _SINK_DB) & (until > 0) & (until < _SOON_MIN)).tolist():
+        if watched.head.links[i].spare:
+            continue
+        said = (
+            f"Its level fell by {fell[i]:.0f} dB in {_SINK_MIN:.0f} minutes to {level_said(float(now[i]))}; "
+            f"like that it is low in {until[i]:.0f} minutes."
+        )
+        yield _one("sinks", [watched.names[i]], t, said, "Look at antenna, cable and where the pack is worn.", 0.6,
+                   minutes=round(float(until[i]), 1))  # fmt: skip
+
+
+def _strangers(watched: Watched, lately: Record, t: float) -> Iterator[Incident]:
+    """Something is heard where nothing of ours is on; noise on a spare; a spare that is on."""
+    level, noise = nanmedian(lately.better), nanmedian(lately.noise)
+    off = (lately.tx == 0).all(axis=1) & lately.heard[:, -1]
+    for i, link in enumerate(watched.head.links):
+        if off[i] and level[i] > lately.low[i, 0]:
+            what = "a spare" if link.spare else "its receiver, with its transmitter off"
+            said = f"{level_said(float(level[i]))} are heard on {what}."
+            yield _one(
+                "intruder",
+                [link.name],
+                t,
+                said,
+                "Sweep it; ask who sends there.",
+                level_dbm=round(float(level[i]), 1),
+            )
+        elif link.spare and off[i] and noise[i] > lately.low[i, 0] - 6.0 - (link.needed_db or 20.0) + _RISEN_DB:
+            said = f"Its noise stands at {level_said(float(noise[i]))}: it is no spare any more."
+            yield _one(
+                "spare", [link.name], t, said, "Look for another spare in Plan.", noise_dbm=round(float(noise[i]), 1)
+            )
+
+
+def _silent(watched: Watched, lately: Record, t: float) -> Iterator[Incident]:
+    """Racks that were heard and are not: told before it is sure that they are gone."""
+    silent = lately.at_s[-1] - lately.named_s[:, -1]
+    by_rack: dict[str, list[int]] = {}
+    for i, link in enumerate(watched.head.links):
+        if link.rack:
+            by_rack.setdefault(link.rack, []).append(i)
+    for rack, members in by_rack.items():
+        quiet = float(silent[members].min())
+        if np.isfinite(quiet) and quiet >= _SILENT_S:
+            mine = [watched.names[i] for i in members if not watched.head.links[i].spare] or [watched.names[members[0]]]
+            yield _one("rack", mine, t, f"Nothing was heard of {rack} for {quiet:.0f} s.",
+                       "Look at power and network of the rack.", 0.8, rack=rack)  # fmt: skip
+
+
+def _elsewhere(watched: Watched, status: Sequence[Fields], t: float) -> Iterator[Incident]:
+    """Packs that say another frequency than their receiver has, out of their acts too."""
+    for link, told in zip(watched.head.links, status, strict=True):
+        there = told.get("txf")
+        if there is not None and link.freq_hz is not None and there != link.freq_hz and told.get("tx") != "off":
+            said = f"The pack says {mhz(there)} MHz, it should be on {mhz(link.freq_hz)}."
+            yield _one(
+                "frequency", [link.name], t, said, "Sync it again.", receiver_hz=link.freq_hz, transmitter_hz=there
+            )
+
+
+def _unsent(unsent: Mapping[str, Sequence[str]], t: float) -> Iterator[Incident]:
+    if unsent:
+        first = next(iter(unsent))
+        said = f"{first}: {listed(list(unsent[first]), 3)}."
+        more = f" {len(unsent) - 1} more links differ from the plan." if len(unsent) > 1 else ""
+        yield _one("unsent", list(unsent), t, said + more, "Send what differs.")

@@ -1,0 +1,153 @@
+"""A watch as it runs: a board is looked at once a second on a thread of its own, what is found becomes cases."""
+
+import threading
+import time
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from azven.gear.racks.values import Fields
+from azven.rf.diagnose.record import Sent
+from azven.work.watch import batteries, before
+from azven.work.watch.batteries import Changes, Charge
+from azven.work.watch.board import Board
+from azven.work.watch.cases import Alarm, Case, Cases
+from azven.work.watch.looking import Looking
+from azven.work.watch.traces import Key
+from azven.work.watch.watched import Watched
+
+_EACH_S, _SHARE, _CHARGES_S, _NOW_S = 1.0, 8, 5.0, 3.0
+"""A look takes at most one part in so many of a core."""
+_NOTHING = Changes((), (), ())
+
+
+@dataclass(frozen=True, kw_only=True)
+class Seen:
+    """How it stands at a time [s since the watch began]: cases in their order, what every link shows."""
+
+    t: float
+    watched: Watched
+    open: tuple[Case, ...] = ()
+    in_hand: tuple[Case, ...] = ()
+    closed: tuple[Case, ...] = ()
+    status: tuple[Fields, ...] = ()
+    charges: tuple[Charge, ...] = ()
+    changes: Changes = _NOTHING
+    took_s: float = 0.0
+
+    @property
+    def in_cases(self) -> set[str]:
+        """Links that somebody should look at or has in hand."""
+        return {name for c in (*self.open, *self.in_hand) for name in c.links}
+
+
+class Night:
+    """Looks at a board until it is stopped. `clock` is the board's; `start_s` is when the watch began by it. `rang` is
+    called on the thread of the watch with what somebody should look at."""
+
+    def __init__(
+        self, board: Board, watched: Watched, clock: Callable[[], float], start_s: float,
+        rang: Callable[[Sequence[Alarm], float], None] = lambda alarms, t: None,
+    ) -> None:  # fmt: skip
+        self.board, self.clock, self.start_s = board, clock, start_s
+        self.cases = Cases(importance=watched.importance)
+        self.unsent: Mapping[str, Sequence[str]] = {}
+        self._rang = rang
+        self._lock = threading.RLock()
+        self._looking = Looking(board, watched.head, watched.keys, start_s)
+        self._charges: tuple[Charge, ...] = ()
+        self._changes, self._charged_s = _NOTHING, -np.inf
+        self._over = threading.Event()
+        self._thread = threading.Thread(target=self._run, name="watch", daemon=True)
+        self.seen = Seen(t=clock() - start_s, watched=watched)
+
+    def start(self) -> "Night":
+        self._thread.start()
+        return self
+
+    def stop(self) -> None:
+        """Look no more; safe to call twice."""
+        self._over.set()
+        if self._thread.is_alive():
+            self._thread.join()
+
+    @property
+    def t(self) -> float:
+        """Seconds since the watch began."""
+        return self.clock() - self.start_s
+
+    def show(self, watched: Watched) -> None:
+        """The book has changed: watch what it says now. Cases stay."""
+        with self._lock:
+            before = self._looking
+            self._looking = Looking(self.board, watched.head, watched.keys, self.start_s)
+            self._looking.sent, self._looking.sweeps = before.sent, before.sweeps
+            self.cases.importance = watched.importance
+            self._charged_s = -np.inf
+            self.seen = Seen(t=self.t, watched=watched, open=self.seen.open, in_hand=self.seen.in_hand,
+                             closed=self.seen.closed)  # fmt: skip
+
+    def sent(self, key: Key, values: Mapping[str, object], at_s: float) -> None:
+        """Somebody sent values to a channel, at a time of the board's clock."""
+        place = {k: i for i, k in enumerate(self._looking.keys) if k is not None}
+        if key in place:
+            name = self._looking.head.links[place[key]].name
+            self._looking.sent.append(Sent(at_s - self.start_s, name, dict(values)))
+
+    def do(self, deed: Callable[[Cases, float], None]) -> None:
+        """Something that a person does to the cases."""
+        with self._lock:
+            deed(self.cases, self.t)
+            self._tell(self.seen.t, self.seen)
+
+    def _run(self) -> None:
+        while not self._over.is_set():
+            begun = time.thread_time()
+            self.look()
+            took = time.thread_time() - begun
+            self._over.wait(max(_EACH_S, _SHARE * took))
+
+    def look(self) -> None:
+        """Look once."""
+        begun = time.thread_time()
+        with self._lock:
+            looking, watched = self._looking, self.seen.watched
+        now_s = self.clock()
+        t = now_s - self.start_s
+        found = looking.look(now_s)
+        status = tuple(self.board.now(k) if k else {} for k in watched.keys)
+        if t - self._charged_s >= _CHARGES_S or t < self._charged_s:
+            self._charges = tuple(batteries.charges(watched, looking.evening, status, t))
+            self._changes, self._charged_s = batteries.plan(watched, self._charges, t), t
+        lately = looking.lately
+        ahead = before.ahead(
+            watched, lately, looking.evening, status, self._charges, self.unsent, found, self.board.steady, t
+        ) if lately else []  # fmt: skip
+        with self._lock:
+            if watched is not self.seen.watched:
+                return
+            self.cases.update(found, t, self._poor(looking), ahead)
+            alarms = self.cases.alarms()
+            took = time.thread_time() - begun
+            self._tell(t, Seen(t=t, watched=watched, status=status, charges=self._charges, changes=self._changes,
+                               took_s=took))  # fmt: skip
+        if alarms:
+            self._rang(alarms, t)
+
+    def _tell(self, t: float, seen: Seen) -> None:
+        closed = sorted((c for c in self.cases.all.values() if c.state == "closed"), key=lambda c: -c.last_s)
+        self.seen = Seen(t=t, watched=seen.watched, status=seen.status, charges=seen.charges, changes=seen.changes,
+                         took_s=seen.took_s, open=tuple(self.cases.standing()), in_hand=tuple(self.cases.in_hand()),
+                         closed=tuple(closed))  # fmt: skip
+
+    @staticmethod
+    def _poor(looking: Looking) -> list[str]:
+        """Links whose sound suffers now."""
+        lately = looking.lately
+        if lately is None:
+            return []
+        last = slice(-lately.steps(_NOW_S), None)
+        low = (lately.better < lately.low) & lately.active & lately.heard
+        hurt = np.asarray((lately.bad | low)[:, last].any(axis=1))
+        return [x.name for x, is_hurt in zip(lately.head.links, hurt, strict=True) if is_hurt]
