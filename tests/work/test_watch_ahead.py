@@ -1,5 +1,6 @@
 """Before it happens: batteries against acts, levels that sink, strangers, racks that fall silent, packs elsewhere."""
 
+from dataclasses import replace
 from datetime import UTC, datetime
 
 import numpy as np
@@ -7,6 +8,7 @@ import pytest
 
 from azven.book.records import Act, Link
 from azven.rf.diagnose.record import Record
+from azven.rf.running import Left
 from azven.work import ground, kit
 from azven.work.scope import opening
 from azven.work.watch import batteries, before, heads, watched
@@ -76,6 +78,15 @@ def test_a_gauge_alone_gives_minutes_by_its_slope(show):
     found = batteries.charges(show, record(show, 1800, 4.0, bat=bat), [{"bat": 50}, {}, {}], 1800.0)
     assert found[0].left.by == "slope"
     assert found[0].left.minutes == pytest.approx(50.0, abs=1.5)
+
+
+def test_many_that_end_too_early_are_one_trouble_and_the_shortest_is_named(show):
+    charge = batteries.charges(show, None, [{"left_min": 12.0}, {}, {}], 1800.0)[0]
+    many = [replace(charge, name=f"L{k}", left=Left(12.0 - k, "unit")) for k in range(5)]
+    (it,) = told(show, charges=many).values()
+    assert it.links == ("L4", "L3", "L2", "L1", "L0")
+    assert "5 batteries" in it.evidence[0]
+    assert "L4 in 8 minutes" in it.evidence[0]
 
 
 def test_without_times_of_acts_a_battery_is_told_by_itself(show):

@@ -52,6 +52,11 @@ class StatusLog:
         """An event at a time [s since the start]."""
         self._add({"t": self._time(t), "event": event})
 
+    @property
+    def written(self) -> int:
+        """Bytes that are on the disk."""
+        return self._good
+
     def close(self) -> None:
         """Write what is left; safe to call twice."""
         if not self._over.is_set():

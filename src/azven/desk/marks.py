@@ -67,7 +67,7 @@ def paint_state(painter: QPainter, box: QRectF, state: str, theme: Theme) -> Non
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     role = {"sound": "petrol", "tight": "ochre", "broken": "brick"}.get(state, "dim")
     color = theme.color(role)
-    pen = QPen(color, 1.4)
+    pen = QPen(color, max(1.4, box.width() / 10))
     if state not in ("sound", "tight", "broken"):
         pen.setStyle(Qt.PenStyle.DotLine)
     painter.setPen(pen)

@@ -82,3 +82,13 @@ def of_prove(session: Session) -> Points:
 def of_reach(_: Session) -> Points:
     """Reach counts nothing."""
     return ()
+
+
+def of_watch(session: Session) -> Points:
+    """Cases that nobody has."""
+    seen = session.watched
+    if seen is None or not seen.open:
+        return ()
+    broken = any(c.mark == "broken" for c in seen.open)
+    count = len(seen.open)
+    return ((f"{count} case{'' if count == 1 else 's'}", "brick_text" if broken else "ochre_text"),)

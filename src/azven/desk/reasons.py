@@ -5,7 +5,7 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QLabel, QPushButton, QScrollAre
 
 from azven.desk.jobs import Progress
 from azven.desk.session import Session
-from azven.work import reasons
+from azven.work import chosen, reasons
 from azven.work.plan import Board, ways_out
 from azven.work.reasons import Option, Reasons, Row
 from azven.work.reasons.finding import reasons_for
@@ -30,6 +30,7 @@ class ReasonsPanel(QScrollArea):
         self.shown: Reasons | None = None
         session.selected.connect(self.refresh)
         session.judged.connect(self.refresh)
+        session.counted.connect(self._count)
 
     def refresh(self) -> None:
         """Work out the reasons for the selection anew; those for a link wait until the plan is judged."""
@@ -37,9 +38,13 @@ class ReasonsPanel(QScrollArea):
             return
         self.shown = reasons_for(self._session, self._session.selection)
         self._lay_out(self.shown)
-        chosen = self._session.link_id
-        if chosen is not None:
-            self._ask_for_alternatives(chosen)
+        link_id = self._session.link_id
+        if link_id is not None:
+            self._ask_for_alternatives(link_id)
+
+    def _count(self) -> None:
+        if isinstance(self._session.selection, chosen.Case):
+            self.refresh()
 
     def _ask_for_alternatives(self, link_id: str) -> None:
         session = self._session
@@ -86,8 +91,10 @@ class ReasonsPanel(QScrollArea):
         box.addWidget(_label(found.verdict))
         self._rows(box, found.heading, found.arithmetic)
         self._rows(box, "Where it comes from", found.origins)
-        if found.options:
+        if found.options or found.steps:
             self._heading(box, "What could be done")
+            for step in found.steps:
+                box.addWidget(_label(step))
             for option in found.options:
                 box.addWidget(self._option(option))
 

@@ -48,6 +48,7 @@ from azven.work.scope import Scope, exists, opening
 if TYPE_CHECKING:
     from azven.desk.prove.racks import RackDesk
     from azven.work.surroundings import OnOffer, Surroundings
+    from azven.work.watch.night import Seen
 
 _PICTURE_DEPENDS_ON = (Sweep, Trace, Neighbour, Region, Site)
 _BOARD_DEPENDS_ON = (
@@ -81,6 +82,8 @@ class Session(QObject):
     themed = pyqtSignal()
     said = pyqtSignal(str, bool)
     hinted = pyqtSignal(object)
+    counted = pyqtSignal()
+    """There are other cases to look at than before."""
     reached = pyqtSignal()
     """The server of the book has gone or come back, or other edits wait for it than before."""
 
@@ -278,6 +281,11 @@ class Session(QObject):
 
             self._racks = RackDesk(self)
         return self._racks
+
+    @property
+    def watched(self) -> "Seen | None":
+        """How the watch in view stands; None before racks were looked at."""
+        return self._racks.watch.seen if self._racks is not None else None
 
     def instruments(self) -> "list[OnOffer]":
         """What can sweep for us: stand-ins of a demonstration, and channels of racks, once racks were looked at."""

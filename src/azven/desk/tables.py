@@ -71,6 +71,11 @@ class RecordModel(QAbstractTableModel):
         self.records = list(records)
         self.endResetModel()
 
+    def show_again(self, records: Sequence[Any]) -> None:
+        """The same records with other values: nothing is selected anew, only what is in view is painted."""
+        self.records = list(records)
+        self.dataChanged.emit(self.index(0, 0), self.index(len(self.records) - 1, len(self.columns) - 1))
+
     def rowCount(self, parent: QModelIndex = _ROOT) -> int:
         return 0 if parent.isValid() else len(self.records)
 
@@ -219,6 +224,13 @@ class RecordTable(QTableView):
         self.selected.emit()
         if bar:
             bar.setValue(at)
+
+    def show_live(self, records: Sequence[Any]) -> None:
+        """Show records that change all the time."""
+        if records and [r.id for r in records] == [r.id for r in self.records.records]:
+            self.records.show_again(records)
+        else:
+            self.show_records(records)
 
     def chosen(self) -> list[Any]:
         """The selected records, in the order of the table."""

@@ -130,6 +130,7 @@ class Window(QMainWindow):
         session.held = lambda: next(filter(None, (stage.held() for stage in self._made.values())), "")
         session.selected.connect(self._show_threats)
         session.reached.connect(self._show_reach)
+        session.counted.connect(self._show_counts)
         session.drops = self._ask_to_drop
         session.jobs.started.connect(lambda _: self._refresh_primary())
         session.jobs.ended.connect(self._refresh_primary)
@@ -182,6 +183,11 @@ class Window(QMainWindow):
         self.rail.show_stages(self.stage.name)
         self._refresh_primary()
         self._show_threats()
+
+    def _show_counts(self) -> None:
+        if self._stack.currentWidget() is not None:
+            self.rail.show_stages(self.stage.name)
+            self._refresh_primary()
 
     def _refresh_primary(self) -> None:
         self.header.show_primary(*self.stage.primary())

@@ -75,4 +75,11 @@ class Wideband:
     id: int
 
 
-Chosen = Link | Sweep | Line | Channel | Rule | Neighbour | Joint | Antenna | Person | Wideband
+@dataclass(frozen=True)
+class Case:
+    """A case of the watch, by its number."""
+
+    number: int
+
+
+Chosen = Link | Sweep | Line | Channel | Rule | Neighbour | Joint | Antenna | Person | Wideband | Case

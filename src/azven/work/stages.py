@@ -2,8 +2,8 @@
 
 from typing import Literal
 
-StageName = Literal["ground", "listen", "kit", "plan", "chain", "reach", "prove"]
+StageName = Literal["ground", "listen", "kit", "plan", "chain", "reach", "prove", "watch"]
 TITLES: dict[StageName, str] = {
     "ground": "Ground", "listen": "Listen", "kit": "Kit", "plan": "Plan", "chain": "Chain", "reach": "Reach",
-    "prove": "Prove",
+    "prove": "Prove", "watch": "Watch",
 }  # fmt: skip

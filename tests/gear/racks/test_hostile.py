@@ -134,3 +134,21 @@ def test_one_changing_call_at_a_time_on_a_channel_and_sixteen_in_all():
         if exchange.times()["set"]:
             break
     assert exchange.times()["set"] == 1
+
+
+def test_settings_that_were_not_told_are_asked_for_again():
+    exchange = live()
+
+    def asked():
+        return [m["params"]["channel"] for m in exchange.sent if m["method"] == "get"]
+
+    first = asked()
+    assert first
+    n = 100
+    for t in range(1, 45):
+        exchange.until(exchange.now_s + 1.0)
+        n += 1
+        status = {"jsonrpc": "2.0", "method": "status", "params": {"ms": 1000 * t, "n": n, "full": False, "c": {}}}
+        exchange.bytes(json.dumps(status).encode() + b"\n")
+    assert exchange.link.up
+    assert asked().count(first[0]) == 2

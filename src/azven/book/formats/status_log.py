@@ -4,7 +4,7 @@ import gzip
 import json
 import math
 import zlib
-from collections.abc import Iterator, Mapping
+from collections.abc import Generator, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -23,7 +23,7 @@ _MOST_S, _MOST_CELLS, _LARGEST = 48 * 3600.0, 40_000_000, 10**15
 """Longer logs of more links are looked at in coarser steps."""
 
 
-def lines(path: Path) -> Iterator[Any]:
+def lines(path: Path) -> Generator[Any]:
     """The lines of a log, plain or gzip, None for one that is damaged; a last line that was cut off is left out.
     Refusal for a file that does not begin with a line, or cannot be read."""
     opened: Any = gzip.open if path.suffix == ".gz" else open
@@ -121,12 +121,17 @@ def _link(told: Mapping[str, Any]) -> LinkHead:
     freq, acts = _number(told, "freq_hz"), told.get("acts")
     return LinkHead(
         name=told["name"], freq_hz=round(freq) if freq is not None else None,
-        bandwidth_hz=round(_number(told, "bandwidth_hz") or 200_000), service=_text(told, "service") or "voice",
+        bandwidth_hz=round(_number(told, "bandwidth_hz") or 200_000), service=_service(told),
         zone=_text(told, "zone"), system=_text(told, "system"), rack=_text(told, "rack"),
         threshold_dbm=_number(told, "threshold_dbm"), needed_db=_number(told, "needed_db"),
         acts=tuple(x for x in acts if isinstance(x, str)) if isinstance(acts, list) else (),
         battery_min=_number(told, "battery_min"), group=_text(told, "group"), spare=told.get("spare") is True,
     )  # fmt: skip
+
+
+def _service(told: Mapping[str, Any]) -> str:
+    said = _text(told, "service") or "voice"
+    return "in-ear" if said == "ear" else said
 
 
 def _system(told: Mapping[str, Any]) -> SystemHead:

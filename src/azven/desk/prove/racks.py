@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from azven.desk import faults
+from azven.desk.watch.desk import WatchDesk
 from azven.gear.racks import tokens
 from azven.gear.racks.adapters import schemes
 from azven.gear.racks.address import address
@@ -50,6 +51,7 @@ class RackDesk(QObject):
         self._answered.connect(lambda call, then: then(call))
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._tick)
+        self.watch = WatchDesk(session, self)
         self.dial()
 
     @property
@@ -67,7 +69,11 @@ class RackDesk(QObject):
         except Refusal as refusal:
             self._session.say(str(refusal), trouble=True)
         if any(r.address for r in listed):
-            self._timer.start(_TICK_MS)
+            self.keep_ticking()
+
+    def keep_ticking(self) -> None:
+        """There is something to look at from now on."""
+        self._timer.start(_TICK_MS)
 
     def ask(self, key: Key, method: str, then: Callable[[Call], None], **params: object) -> None:
         """Ask a rack; `then` is called here with the answer."""
@@ -145,6 +151,7 @@ class RackDesk(QObject):
 
     def stop(self) -> None:
         self._timer.stop()
+        self.watch.stop()
         if self.browsing is not None:
             self.browsing.stop()
         self.here.stop()
@@ -152,6 +159,7 @@ class RackDesk(QObject):
     def forget(self) -> None:
         """The book has changed: it is read anew, and what is in the list now is dialled."""
         self._now = None
+        self.watch.forget()
         listed = {r.address for r in network.racks(self._session.store, self._session.scope) if r.address}
         if listed != {x.address for x in self.here.hub.links} - set(self._moving.values()):
             self.dial()
@@ -160,6 +168,7 @@ class RackDesk(QObject):
         """Another show is looked at."""
         self._now = None
         self.here.synced.clear()
+        self.watch.forget()
         self.dial()
 
     def _tick(self) -> None:

@@ -24,6 +24,7 @@ from azven.gear.racks.words import (
     AFTER_REFUSAL_S,
     BAD_LINES,
     CATCH_UP,
+    GET_AGAIN_S,
     LOST_S,
     MOST_LEVELS,
     NOT_ALLOWED,
@@ -102,6 +103,8 @@ class RackLink:
         self._begin(now_s)
         self.up, self.ready = True, False
         self._splitter, self._calls = Splitter(), Calls(self._write)
+        self._unread: dict[str, float] = {}
+        """Channels whose settings were not told when asked for, and when they are asked for again."""
         self._sent_s = self._now_s = now_s
         self._first_frame_s: float | None = None
         self._frame_s = now_s
@@ -407,11 +410,16 @@ class RackLink:
 
     def _tick_open(self, now_s: float) -> None:
         for call in self._calls.overdue(now_s):
+            if call.method == "get" and call.channel is not None:  # what it is set to has to be known
+                self._unread[call.channel] = now_s + GET_AGAIN_S
             if call.changes:
                 self._tell(now_s, "answered", {"method": call.method, "channel": call.channel, "by": call.by,
                                                "error": {"message": "No answer came."}})  # fmt: skip
             call.end("unanswered")
             self._read_again(call, now_s)
+        for channel in [c for c, at_s in self._unread.items() if now_s >= at_s]:
+            del self._unread[channel]
+            self._calls.add(Call("get", {"channel": channel}), now_s, later=True)
         if now_s - self._frame_s >= LOST_S:
             if self.state == "lost" and self._told_lost_s == now_s:
                 self._over(now_s, None)

@@ -16,6 +16,7 @@ RATE_HZ = 10.0
 """What Azven asks for."""
 
 ANSWER_S = 5.0
+GET_AGAIN_S = 25.0
 PING_AFTER_S = 20.0
 SILENT_S, LOST_S = 3.0, 10.0
 TRY_S = 5.0

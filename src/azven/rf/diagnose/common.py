@@ -68,7 +68,7 @@ def rack_faults(record: Record) -> Iterator[Incident]:
         if len(mine) < 2 or len(others) < 2:
             continue
         playing = np.maximum(well[mine].sum(axis=0), 2)
-        share = record.hurt[mine].sum(axis=0) / playing
+        share = (record.hurt & (record.tx != 0))[mine].sum(axis=0) / playing
         elsewhere = record.hurt[others].mean(axis=0)
         for first, end in runs(closed((share >= 0.8) & (elsewhere <= 0.2), record.steps(1.0))):
             if (end - first) * record.step_s >= 0.4:

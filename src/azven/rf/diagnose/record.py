@@ -16,6 +16,9 @@ from numpy.typing import NDArray
 
 from azven.rf.levels import Floats
 
+warnings.filterwarnings("ignore", "Mean of empty slice|All-NaN (slice|axis) encountered", RuntimeWarning)
+"""Once and for all: filters belong to the whole process, and several threads diagnose."""
+
 Bools = NDArray[np.bool_]
 LOW_OVER_THRESHOLD_DB = 6.0
 USUAL_THRESHOLD_DBM, USUAL_NEEDED_DB = -92.0, 20.0
@@ -255,13 +258,14 @@ class Incident:
     detail: dict[str, Any] = field(default_factory=dict)
     evidence: list[str] = field(default_factory=list)
     next: list[str] = field(default_factory=list)
+    spare: str = ""
+    """A spare that was tried: it is quiet, and holds with all that are on."""
 
 
 @contextmanager
 def unknown_is_unknown() -> Iterator[None]:
     """The middle of what nobody knows is not known, as it should be."""
-    with warnings.catch_warnings(), np.errstate(all="ignore"):
-        warnings.simplefilter("ignore", RuntimeWarning)
+    with np.errstate(all="ignore"):
         yield
 
 

@@ -71,6 +71,7 @@ def _spares(record: Record, it: Incident) -> list[str]:
             unknown.append(spare.name)
         elif quiet and _holds(record, j, now, (i,)):
             mhz = f"{spare.freq_hz / 1e6:.3f} MHz"
+            it.spare = spare.name
             return [f"Go to {spare.name}, {mhz}: it is quiet, and holds with all that are on."]
     return [f"Whether {unknown[0]} is quiet is not known: sweep first."] if unknown else []
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from datetime import datetime
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Any, Protocol
 
 from azven.book.store import Store
 from azven.work import chosen, ground, ids, kit, listen
@@ -12,6 +12,9 @@ from azven.work.plan import Board
 from azven.work.reasons import panel, spectrum
 from azven.work.reasons.told import Reasons
 from azven.work.scope import Scope
+
+if TYPE_CHECKING:
+    from azven.work.watch.night import Seen
 
 
 class Known(Protocol):
@@ -28,6 +31,9 @@ class Known(Protocol):
 
     @property
     def board(self) -> Board: ...
+
+    @property
+    def watched(self) -> "Seen | None": ...
 
     def now(self) -> datetime: ...
 
@@ -106,6 +112,15 @@ def _wideband(known: Known, what: chosen.Wideband) -> Reasons | None:
     return wide.for_carrier(known.store, known.scope, known.picture, what.id)
 
 
+def _case(known: Known, what: chosen.Case) -> Reasons | None:
+    from azven.work.reasons import case as reasons_case
+
+    seen = known.watched
+    cases = (*seen.open, *seen.in_hand, *seen.closed) if seen is not None else ()
+    found = next((c for c in cases if c.number == what.number), None)
+    return reasons_case.for_case(seen, found) if seen is not None and found is not None else None
+
+
 _BY_KIND: dict[type[Chosen], Callable[[Known, Any], Reasons | None]] = {
     chosen.Link: _link,
     chosen.Sweep: _sweep,
@@ -117,4 +132,5 @@ _BY_KIND: dict[type[Chosen], Callable[[Known, Any], Reasons | None]] = {
     chosen.Antenna: _antenna,
     chosen.Person: _person,
     chosen.Wideband: _wideband,
+    chosen.Case: _case,
 }

@@ -37,6 +37,8 @@ class Reasons:
     options: tuple[Option, ...] = ()
     threats: tuple[int, ...] = ()
     heading: str = "The arithmetic"
+    steps: tuple[str, ...] = ()
+    """What could be done by hand, in sentences."""
 
     def with_options(self, options: tuple[Option, ...]) -> "Reasons":
         return replace(self, options=options)

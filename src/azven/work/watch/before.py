@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 import numpy as np
 
 from azven.gear.racks.values import Fields
+from azven.rf import bands
 from azven.rf.diagnose.common import level_said, nanmedian
 from azven.rf.diagnose.record import Incident, Record, unknown_is_unknown
 from azven.work.watch.batteries import Charge
@@ -15,7 +16,7 @@ from azven.work.wording import listed, mhz
 _SHORT_MIN, _SINK_MIN, _SOON_MIN, _SINK_DB, _STEP_DB, _RISEN_DB, _SILENT_S = 20.0, 20.0, 30.0, 6.0, 2.0, 8.0, 3.0
 _SINKS = frozenset({"crowd", "branch", "system", "out-of-reach"})
 _FLOODS = frozenset({"noise", "overload", "system"})
-_OVER_S = 60.0
+_OVER_S, _MANY = 60.0, 3
 """Causes that say already why levels sink, and why something is heard everywhere."""
 
 
@@ -44,14 +45,25 @@ def _one(
 
 
 def _batteries(found: Sequence[Charge], t: float) -> Iterator[Incident]:
+    """Batteries that end inside the act that is on; many at once are one trouble. Where nobody knows when acts are
+    over, those that are nearly empty."""
+    short = sorted((c for c in found if c.short_min is not None), key=lambda c: c.left.minutes or 0.0)
+    if len(short) > _MANY:
+        first = short[0]
+        said = (
+            f"{len(short)} batteries end before the act does: {first.name} in {first.left.minutes:.0f} minutes, "
+            f"{first.act} goes on for {first.act_min:.0f}."
+        )
+        yield _one("battery", [c.name for c in short], t, said, "Change them in turn, the shortest first.",
+                   left_min=first.left.minutes, needed_min=first.act_min)  # fmt: skip
+    for charge in short if len(short) <= _MANY else ():
+        goes_on = f"{charge.act} goes on for {charge.act_min:.0f}: {charge.short_min:.0f} short."
+        said = f"{charge.left.minutes:.0f} minutes are left, {goes_on}"
+        yield _one("battery", [charge.name], t, said, "Change its battery before the act is over.",
+                   left_min=charge.left.minutes, needed_min=charge.act_min)  # fmt: skip
     for charge in found:
         left = charge.left.minutes
-        if charge.short_min is not None and left is not None:
-            short = f"{charge.act} goes on for {charge.act_min:.0f}: {charge.short_min:.0f} short."
-            said = f"{left:.0f} minutes are left, {short}"
-            yield _one("battery", [charge.name], t, said, "Change its battery before the act is over.",
-                       left_min=left, needed_min=charge.act_min)  # fmt: skip
-        elif charge.act_min is None and charge.needed_min is None and left is not None and left < _SHORT_MIN:
+        if charge.act_min is None and charge.needed_min is None and left is not None and left < _SHORT_MIN:
             said = f"{left:.0f} minutes are left; when its acts are over is not known."
             yield _one("battery", [charge.name], t, said, "Change its battery soon.", left_min=left)
 
@@ -82,26 +94,28 @@ def _sinking(watched: Watched, evening: Record | None, t: float) -> Iterator[Inc
 
 
 def _strangers(watched: Watched, lately: Record, t: float) -> Iterator[Incident]:
-    """Something is heard where nothing of ours is on; noise on a spare; a spare that is on."""
+    """Something is heard where nothing of ours is on; noise on a spare. In bands that everybody shares that is usual.
+    Many at once are one trouble."""
     level, noise = nanmedian(lately.better), nanmedian(lately.noise)
     off = (lately.tx == 0).all(axis=1) & lately.heard[:, -1]
+    heard: list[int] = []
     for i, link in enumerate(watched.head.links):
-        if off[i] and level[i] > lately.low[i, 0]:
-            what = "a spare" if link.spare else "its receiver, with its transmitter off"
-            said = f"{level_said(float(level[i]))} are heard on {what}."
-            yield _one(
-                "intruder",
-                [link.name],
-                t,
-                said,
-                "Sweep it; ask who sends there.",
-                level_dbm=round(float(level[i]), 1),
-            )
-        elif link.spare and off[i] and noise[i] > lately.low[i, 0] - 6.0 - (link.needed_db or 20.0) + _RISEN_DB:
+        if not off[i] or link.freq_hz is None or bands.of(link.freq_hz).shared:
+            continue
+        if level[i] > lately.low[i, 0]:
+            heard.append(i)
+        elif link.spare and noise[i] > lately.low[i, 0] - 6.0 - (link.needed_db or 20.0) + _RISEN_DB:
             said = f"Its noise stands at {level_said(float(noise[i]))}: it is no spare any more."
-            yield _one(
-                "spare", [link.name], t, said, "Look for another spare in Plan.", noise_dbm=round(float(noise[i]), 1)
-            )
+            yield _one("spare", [link.name], t, said, "Look for another spare in Plan.",
+                       noise_dbm=round(float(noise[i]), 1))  # fmt: skip
+    for part in [heard] if len(heard) >= _MANY else [[i] for i in heard]:
+        loud = round(float(np.max(level[part])), 1)
+        spare = len(part) == 1 and watched.head.links[part[0]].spare
+        where = f"{len(part)} receivers, with their transmitters off" if len(part) > 1 else (
+            "a spare" if spare else "its receiver, with its transmitter off")  # fmt: skip
+        names = [watched.names[i] for i in part]
+        yield _one("intruder", names, t, f"{level_said(loud)} are heard on {where}.", "Sweep it; ask who sends there.",
+                   level_dbm=loud)  # fmt: skip
 
 
 def _silent(watched: Watched, lately: Record, t: float) -> Iterator[Incident]:

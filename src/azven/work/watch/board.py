@@ -37,8 +37,9 @@ class Board:
         """Nothing was heard of anybody."""
         self._rows: dict[Key, int] = {}
         self._rings = Rings()
-        self._signs_now = np.zeros(0, np.uint8)
-        self._clipped = np.zeros(0, bool)
+        self._rings.widen(1)
+        self._signs_now = np.zeros(self._rings.room, np.uint8)
+        self._clipped = np.zeros(self._rings.room, bool)
         self._told_hz: dict[Key, list[tuple[float, float]]] = {}
 
     def _heard(self, now_s: float) -> Iterable[tuple[Sequence[int], Iterable[Fields]]]:
@@ -127,6 +128,13 @@ class Board:
             self._forward(now_s)
             ring = self._rings.recent
             return self._of(keys, ring, ring.at(int(seconds * RATE_HZ)))
+
+    def looks(self, keys: Sequence[Key | None], seconds: float, now_s: float) -> tuple[Readings, Signs]:
+        """The same in half seconds, with the least quality of each."""
+        with self._lock:
+            self._forward(now_s)
+            ring = self._rings.looks
+            return self._of(keys, ring, ring.at(round(seconds / LOOK_S)))
 
     def _of(self, keys: Sequence[Key | None], ring: Ring, at: NDArray[np.intp]) -> tuple[Readings, Signs]:
         rows = np.array([-1 if k is None else self._rows.get(k, -1) for k in keys], np.intp)

@@ -35,8 +35,9 @@ class Note:
 
 @dataclass(frozen=True, kw_only=True)
 class Case:
-    """Something that is wrong. `number` is how people call it; `ahead`: it will be, unless something is done. `until_s`
-    is when it asks again, `ended` what it was in the end, in the words of whoever closed it."""
+    """Something that is wrong. `number` is how people call it; `ahead`: it will be, unless something is done.
+    `taken_s`: since when it is in hand; `until_s`: when it asks again; `ended`: what it was, as whoever closed it said.
+    """
 
     number: int
     incident: Incident
@@ -48,6 +49,7 @@ class Case:
     state: State = "open"
     by: str = ""
     until_s: float = 0.0
+    taken_s: float = 0.0
     nobody: bool = False
     notes: tuple[Note, ...] = ()
     ended: str = ""
@@ -190,16 +192,18 @@ class Cases:
 
     def take(self, number: int, who: str, now_s: float) -> None:
         """Somebody has it: it asks again after a time, or when it gets worse."""
-        self._put(number, "in hand", who, now_s + self.again_s)
+        self._put(number, "in hand", who, now_s, now_s + self.again_s)
 
     def hush(self, number: int, who: str, now_s: float, seconds: float) -> None:
         """It is known, and nobody wants to hear of it for a while unless it gets worse."""
-        self._put(number, "hushed", who, now_s + seconds)
+        self._put(number, "hushed", who, now_s, now_s + seconds)
 
-    def _put(self, number: int, state: State, who: str, until_s: float) -> None:
+    def _put(self, number: int, state: State, who: str, now_s: float, until_s: float) -> None:
         case = self.all[number]
         taken = (len(case.links), case.mark, case.incident.cause)
-        self.all[number] = replace(case, state=state, by=who, until_s=until_s, nobody=False, as_taken=taken)
+        self.all[number] = replace(
+            case, state=state, by=who, taken_s=now_s, until_s=until_s, nobody=False, as_taken=taken
+        )  # fmt: skip
 
     def open_again(self, number: int) -> None:
         """Nobody has it any more."""

@@ -17,7 +17,7 @@ from azven.work.watch.looking import Looking
 from azven.work.watch.traces import Key
 from azven.work.watch.watched import Watched
 
-_EACH_S, _SHARE, _CHARGES_S, _NOW_S = 1.0, 8, 5.0, 3.0
+_EACH_S, _STEP_S, _SHARE, _CHARGES_S, _NOW_S = 1.0, 0.2, 8, 5.0, 3.0
 """A look takes at most one part in so many of a core."""
 _NOTHING = Changes((), (), ())
 
@@ -44,23 +44,25 @@ class Seen:
 
 class Night:
     """Looks at a board until it is stopped. `clock` is the board's; `start_s` is when the watch began by it. `rang` is
-    called on the thread of the watch with what somebody should look at."""
+    called on the thread of the watch with what somebody should look at, `failed` with a fault of ours: the next look is
+    taken all the same. `read` is the clock for whoever reads, where looking at `clock` itself moves the board."""
 
     def __init__(
         self, board: Board, watched: Watched, clock: Callable[[], float], start_s: float,
         rang: Callable[[Sequence[Alarm], float], None] = lambda alarms, t: None,
+        failed: Callable[[Exception], None] = lambda error: None, read: Callable[[], float] | None = None,
     ) -> None:  # fmt: skip
         self.board, self.clock, self.start_s = board, clock, start_s
         self.cases = Cases(importance=watched.importance)
         self.unsent: Mapping[str, Sequence[str]] = {}
-        self._rang = rang
+        self._rang, self._failed, self.read_clock = rang, failed, read or clock
         self._lock = threading.RLock()
         self._looking = Looking(board, watched.head, watched.keys, start_s)
         self._charges: tuple[Charge, ...] = ()
         self._changes, self._charged_s = _NOTHING, -np.inf
         self._over = threading.Event()
         self._thread = threading.Thread(target=self._run, name="watch", daemon=True)
-        self.seen = Seen(t=clock() - start_s, watched=watched)
+        self.seen = Seen(t=self.t, watched=watched)
 
     def start(self) -> "Night":
         self._thread.start()
@@ -75,7 +77,7 @@ class Night:
     @property
     def t(self) -> float:
         """Seconds since the watch began."""
-        return self.clock() - self.start_s
+        return self.read_clock() - self.start_s
 
     def show(self, watched: Watched) -> None:
         """The book has changed: watch what it says now. Cases stay."""
@@ -85,8 +87,13 @@ class Night:
             self._looking.sent, self._looking.sweeps = before.sent, before.sweeps
             self.cases.importance = watched.importance
             self._charged_s = -np.inf
-            self.seen = Seen(t=self.t, watched=watched, open=self.seen.open, in_hand=self.seen.in_hand,
-                             closed=self.seen.closed)  # fmt: skip
+            self._tell(self.t, Seen(t=self.t, watched=watched))
+
+    def begin_again(self) -> None:
+        """The board goes back: nothing was wrong yet."""
+        with self._lock:
+            self.cases = Cases(importance=self.cases.importance)
+        self.show(self.seen.watched)
 
     def sent(self, key: Key, values: Mapping[str, object], at_s: float) -> None:
         """Somebody sent values to a channel, at a time of the board's clock."""
@@ -104,9 +111,18 @@ class Night:
     def _run(self) -> None:
         while not self._over.is_set():
             begun = time.thread_time()
-            self.look()
+            try:
+                self.look()
+            except Exception as error:  # a watch goes on, whatever is wrong with one look
+                self._failed(error)
             took = time.thread_time() - begun
-            self._over.wait(max(_EACH_S, _SHARE * took))
+            self._wait(max(_EACH_S, _SHARE * took))
+
+    def _wait(self, seconds: float) -> None:
+        """Until the next look; a board that is moved by its clock goes on meanwhile."""
+        end_s = time.monotonic() + seconds
+        while not self._over.wait(min(_STEP_S, max(end_s - time.monotonic(), 0.0))) and time.monotonic() < end_s:
+            self.clock()
 
     def look(self) -> None:
         """Look once."""

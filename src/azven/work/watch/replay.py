@@ -48,6 +48,7 @@ class Replay(Board):
         self.path, self._events = path, events
         self.end_s = status_log.last_moment(path)
         self.speed = 1.0
+        self._wanted: float | None = None
         self._checker = Checker()
         self.begin()
 
@@ -63,12 +64,27 @@ class Replay(Board):
             self._named_s: dict[str, float] = {}
             self._empty()
 
+    def close(self) -> None:
+        """Read no more of it."""
+        with self._lock:
+            self._lines.close()
+
     @property
     def over(self) -> bool:
         return self.t >= self.end_s
 
+    def jump(self, t: float) -> None:
+        """Go to a time with the next look, from the beginning where it lies back."""
+        self._wanted = min(max(t, 0.0), self.end_s)
+
     def clock(self) -> float:
         """The time that the log has come to, by the wall's clock and the speed; what lies before it is taken in."""
+        wanted, self._wanted = self._wanted, None
+        if wanted is not None:
+            if wanted < self.t:
+                self.begin()
+            self.advance(wanted)
+            self._wall = time.monotonic()
         wall = time.monotonic()
         passed, self._wall = (wall - self._wall) * self.speed, wall
         if passed > 0:

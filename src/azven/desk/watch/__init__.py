@@ -1,0 +1,1 @@
+"""Watch: the evening as it runs."""

@@ -1,0 +1,279 @@
+"""Calm links: as two columns of ropes where they fit, else as a carpet of grains by room."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from azven.desk import theme as look
+from azven.desk.marks import paint_pennant, paint_state, service_color
+from azven.desk.session import Session
+from azven.desk.stage import shortened, tip
+from azven.desk.watch import ropes
+from azven.desk.watch.desk import WatchDesk
+from azven.desk.watch.pictures import SHOWN_S, case_ink, need_dbm
+from azven.work.watch.batteries import Charge
+from azven.work.watch.night import Seen
+
+_ROW, _HEAD, _ROPE_H, _ROPE_W, _BETWEEN = 17, 34, 13, 84, 20
+_GRAIN_GAP, _GRAIN_S = 2, 60.0
+_GRAINS = ((84, 15), (60, 13), (42, 11), (28, 10), (20, 9), (14, 8), (10, 8), (8, 6), (6, 4))
+_LEFT, _RIGHT, _V = Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight, Qt.AlignmentFlag.AlignVCenter
+_FIGURES_EVERY = 3
+"""Figures change at most every so many repaints."""
+
+
+@dataclass(frozen=True)
+class _Cell:
+    """A grain: its link, where it is, the number of its case."""
+
+    place: int
+    box: QRectF
+    case: int | None
+
+
+class CalmLinks(QWidget):
+    """One painted widget; a link is chosen by click, named where the pointer rests."""
+
+    chosen = pyqtSignal(int)
+
+    def __init__(self, session: Session, watch: WatchDesk) -> None:
+        super().__init__()
+        self._session, self._watch = session, watch
+        self._cells: list[_Cell] = []
+        self._words: dict[int, tuple[str, str, str, str, str]] = {}
+        self._ticks = 0
+        self.setMouseTracking(True)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumHeight(_HEAD + 3 * _ROW)
+        self.setAccessibleName("Calm links")
+
+    def sizeHint(self) -> QSize:
+        return QSize(800, 220)
+
+    def tick(self) -> None:
+        """Something new may be there to see."""
+        self._ticks += 1
+        if self._ticks % _FIGURES_EVERY == 1:
+            self._words.clear()
+        self.update()
+
+    def calm(self, seen: Seen) -> list[int]:
+        """Places of the links that are in no case."""
+        busy = seen.in_cases
+        return [i for i, name in enumerate(seen.watched.names) if name not in busy]
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter, seen = QPainter(self), self._watch.seen
+        calm = self.calm(seen)
+        rows = max((self.height() - _HEAD) // _ROW, 1)
+        self._cells = []
+        if not seen.watched.names:
+            painter.setPen(self._session.theme.color("dim"))
+            painter.drawText(
+                self.rect(), int(Qt.AlignmentFlag.AlignCenter), "There are no links yet: make some in Kit."
+            )
+        elif len(calm) <= 2 * rows:
+            self._paint_list(painter, seen, calm, rows)
+        else:
+            self._paint_carpet(painter, seen, len(calm))
+        self.setAccessibleDescription(f"{len(calm)} of {len(seen.watched.names)} links are calm")
+
+    # a list
+
+    def _paint_list(self, painter: QPainter, seen: Seen, calm: list[int], rows: int) -> None:
+        columns = 2 if len(calm) > rows or self.width() > 760 else 1
+        per = min(rows, max(-(-len(calm) // columns), 1))
+        wide = (self.width() - _BETWEEN * (columns - 1)) / columns
+        self._heading(painter, f"{len(calm)} calm", "")
+        keys = [seen.watched.keys[i] for i in calm]
+        readings, signs = self._watch.board.looks(keys, SHOWN_S, self._watch.now_s)
+        drawn = ropes.ropes(readings, signs, need_dbm(seen.watched, calm), _ROPE_W)
+        pictures = ropes.pixels(drawn, _ROPE_H, case_ink(self._session.theme, dim=True))
+        charges = {c.link: c for c in seen.charges}
+        for c in range(columns):
+            part = calm[c * per : (c + 1) * per]
+            left = c * (wide + _BETWEEN)
+            if part:
+                self._paint_titles(painter, left, wide)
+            for k, i in enumerate(part):
+                box = QRectF(left, _HEAD + k * _ROW, wide, _ROW)
+                self._cells.append(_Cell(i, box, None))
+                self._paint_row(painter, seen, i, box, pictures[c * per + k], charges.get(i))
+
+    def _heading(self, painter: QPainter, strong: str, more: str) -> None:
+        theme = self._session.theme
+        painter.setFont(look.font(look.BODY_PX, bold=True))
+        painter.setPen(theme.color("ink"))
+        painter.drawText(QRectF(0, 0, 200, 18), int(_LEFT | _V), strong)
+        wide = painter.fontMetrics().horizontalAdvance(strong)
+        painter.setFont(look.font(look.SMALL_PX))
+        painter.setPen(theme.color("dim"))
+        painter.drawText(QRectF(wide + 12, 0, self.width() - wide, 18), int(_LEFT | _V), more)
+
+    def _paint_titles(self, painter: QPainter, left: float, wide: float) -> None:
+        painter.setFont(look.font(look.SMALL_PX))
+        painter.setPen(self._session.theme.color("dim"))
+        ends = self._ends(left, wide)
+        painter.drawText(QRectF(ends[0], 17, _ROPE_W, 15), int(_LEFT | _V), "last 2 min")
+        for x, words in zip(ends[1:], ("A", "B, dBm", "quality", "battery, min"), strict=True):
+            painter.drawText(QRectF(x - 90, 17, 90, 15), int(_RIGHT | _V), words)
+
+    @staticmethod
+    def _ends(left: float, wide: float) -> tuple[float, float, float, float, float]:
+        """Where the rope begins and where the columns of figures end."""
+        right = left + wide
+        return right - _ROPE_W - 204, right - 176, right - 134, right - 84, right - 2
+
+    def _paint_row(
+        self, painter: QPainter, seen: Seen, i: int, box: QRectF, picture: ropes.Pixels, charge: Charge | None
+    ) -> None:  # fmt: skip
+        theme, head = self._session.theme, seen.watched.head.links[i]
+        color = service_color(theme, head.service)
+        paint_pennant(painter, QPointF(box.left() + 1, box.top() + 2), head.service, color, outlined=head.spare)
+        ends = self._ends(box.left(), box.width())
+        painter.setFont(look.font(look.BODY_PX))
+        painter.setPen(theme.color("ink"))
+        room = ends[0] - box.left() - 26
+        name = painter.fontMetrics().elidedText(head.name, Qt.TextElideMode.ElideMiddle, int(room))
+        painter.drawText(QRectF(box.left() + 22, box.top(), room, _ROW), int(_LEFT | _V), name)
+        painter.drawImage(QPointF(ends[0], box.top() + 2), ropes.image(picture))
+        words = self._words.get(i)
+        if words is None:
+            words = self._words[i] = _figures(seen, i, charge)
+        painter.setFont(look.font(look.SMALL_PX + 1))
+        if words[4]:
+            painter.setPen(theme.color("dim"))
+            painter.drawText(
+                QRectF(ends[0] + _ROPE_W, box.top(), ends[4] - ends[0] - _ROPE_W, _ROW), int(_RIGHT | _V), words[4]
+            )
+            return
+        for x, text in zip(ends[1:], words[:4], strict=True):
+            short = x == ends[4] and charge is not None and charge.lasts is False
+            painter.setPen(theme.color("ochre_text" if short else "ink"))
+            painter.drawText(QRectF(x - 90 - (14 if short else 0), box.top(), 90, _ROW), int(_RIGHT | _V), text)
+            if short:
+                paint_state(painter, QRectF(x - 10, box.top() + 4, 9, 9), "tight", theme)
+
+    # a carpet
+
+    def _paint_carpet(self, painter: QPainter, seen: Seen, calm: int) -> None:
+        total = len(seen.watched.names)
+        self._heading(painter, f"{calm} calm", f"of {total} · a grain is a link's last minute")
+        rooms: dict[str, list[int]] = {}
+        for i, link in enumerate(seen.watched.head.links):
+            rooms.setdefault(link.zone or "elsewhere", []).append(i)
+        grain_w, grain_h = self._grain(rooms)
+        step_x, step_y = grain_w + _GRAIN_GAP, grain_h + _GRAIN_GAP
+        high = max((self.height() - _HEAD - 2) // step_y, 1)
+        places = list(range(total))
+        readings, signs = self._watch.board.looks(list(seen.watched.keys), _GRAIN_S, self._watch.now_s)
+        drawn = ropes.ropes(readings, signs, need_dbm(seen.watched, places), grain_w)
+        grains = ropes.pixels(drawn, grain_h, case_ink(self._session.theme, dim=True))
+        case_of = {name: c.number for c in (*seen.in_hand, *seen.open) for name in c.links}
+        columns = {room: -(-len(members) // high) for room, members in rooms.items()}
+        gap = min(14.0, max((self.width() - sum(columns.values()) * step_x) / max(len(rooms), 1), 4.0))
+        x = 0.0
+        canvas = np.zeros((high * step_y, max(self.width(), 1)), np.uint32)
+        for room, members in rooms.items():
+            wide = columns[room] * step_x
+            self._paint_room(painter, room, len(members), x, wide)
+            for k, i in enumerate(members):
+                left, top = int(x) + k // high * step_x, k % high * step_y
+                if left + grain_w <= canvas.shape[1]:
+                    canvas[top : top + grain_h, left : left + grain_w] = grains[i]
+                box = QRectF(left, _HEAD + top, grain_w, grain_h)
+                self._cells.append(_Cell(i, box, case_of.get(seen.watched.names[i])))
+            x += wide + gap
+        painter.drawImage(QPointF(0, _HEAD), ropes.image(canvas))
+        self._paint_marks(painter, seen)
+
+    def _grain(self, rooms: dict[str, list[int]]) -> tuple[int, int]:
+        """How large a grain may be so that all fit: as large as there is room for."""
+        for wide, high in _GRAINS:
+            rows = max((self.height() - _HEAD - 2) // (high + _GRAIN_GAP), 1)
+            columns = sum(-(-len(members) // rows) for members in rooms.values())
+            if columns * (wide + _GRAIN_GAP) + 14 * len(rooms) <= self.width():
+                return wide, high
+        return _GRAINS[-1]
+
+    def _paint_room(self, painter: QPainter, room: str, count: int, x: float, wide: float) -> None:
+        painter.setFont(look.font(look.SMALL_PX))
+        painter.setPen(self._session.theme.color("dim"))
+        words = f"{room} {count}"
+        shown = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideMiddle, int(max(wide - 4, 30)))
+        painter.drawText(QRectF(x, 17, wide + 8, 15), int(_LEFT | _V), shown)
+
+    def _paint_marks(self, painter: QPainter, seen: Seen) -> None:
+        """A frame around every grain that is in a case, and the number of the case at its first."""
+        theme = self._session.theme
+        marks = {c.number: c.mark for c in (*seen.in_hand, *seen.open)}
+        numbered: set[int] = set()
+        painter.setFont(look.font(look.SMALL_PX, bold=True))
+        for cell in self._cells:
+            if cell.case is None:
+                continue
+            color = theme.color("brick" if marks[cell.case] == "broken" else "ochre")
+            painter.setPen(QPen(color, 1))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(cell.box.adjusted(-1, -1, 1, 1))
+            if cell.case not in numbered:
+                numbered.add(cell.case)
+                words = str(cell.case)
+                wide = painter.fontMetrics().horizontalAdvance(words) + 6
+                box = QRectF(cell.box.right() + 2, cell.box.top() - 2, wide, 13)
+                painter.fillRect(box, color)
+                painter.setPen(theme.color("ground"))
+                painter.drawText(box, int(Qt.AlignmentFlag.AlignCenter), words)
+
+    # the pointer
+
+    def _at(self, event: QMouseEvent | None) -> _Cell | None:
+        if event is None:
+            return None
+        return next((c for c in self._cells if c.box.adjusted(-1, -1, 1, 1).contains(event.position())), None)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if (cell := self._at(event)) is not None:
+            self.chosen.emit(cell.place)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        cell = self._at(event)
+        self.setToolTip("" if cell is None else tip(self.sentence(cell.place)))
+
+    def sentence(self, i: int) -> str:
+        """A link in a line, as the pointer names it."""
+        seen = self._watch.seen
+        a, b, q, battery, else_said = _figures(seen, i, next((c for c in seen.charges if c.link == i), None))
+        parts = [f"A {a} B {b}", f"quality {q}" if q else "", f"battery {battery} min" if battery else "", else_said]
+        return f"{shortened(seen.watched.names[i], 60)}  {' · '.join(p for p in parts if p.strip('AB '))}"
+
+
+def _figures(seen: Seen, i: int, charge: Charge | None) -> tuple[str, str, str, str, str]:
+    """Levels, quality, minutes left for minutes needed, and what is said instead where there is nothing to tell."""
+    told = seen.status[i] if i < len(seen.status) else {}
+    head = seen.watched.head.links[i]
+    if not told:
+        return "", "", "", "", "no receiver tells of it" if seen.watched.keys[i] is None else "nothing heard yet"
+    if told.get("tx") == "off" and not head.is_ear:
+        return "", "", "", "", "spare, off" if head.spare else "off"
+    if all(told.get(k) is None for k in ("a", "b", "q")):
+        return "", "", "", "", "spare" if head.spare else "its pack tells nothing"
+    level = [_signed(told.get(k)) for k in ("a", "b")]
+    quality = "muted" if told.get("mute") else (f"{told['q']:.0f}" if told.get("q") is not None else "")
+    return level[0], level[1], quality, _minutes(charge), ""
+
+
+def _signed(value: object) -> str:
+    return f"{value:.0f}".replace("-", "−") if isinstance(value, int | float) else ""
+
+
+def _minutes(charge: Charge | None) -> str:
+    if charge is None:
+        return ""
+    if charge.left.minutes is None:
+        return f"{charge.gauge:.0f} %" if charge.gauge is not None else ""
+    needed = f" for {charge.needed_min:.0f}" if charge.needed_min else ""
+    return f"{charge.left.minutes:.0f}{needed}"

@@ -1,0 +1,177 @@
+"""A case as a row: who, what, for how long, why it is thought so, its picture, the next step, and who has it."""
+
+from functools import partial
+
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+
+from azven.desk import theme as look
+from azven.desk.marks import paint_state
+from azven.desk.session import Session
+from azven.desk.stage import FittedLabel, button, label, row
+from azven.desk.watch.desk import WatchDesk
+from azven.desk.watch.pictures import CasePicture
+from azven.work.watch import said
+from azven.work.watch.cases import Case
+from azven.work.watch.deeds import Deed
+
+_MARK_W, _BUTTONS_W = 48, 204
+
+
+class _Mark(QWidget):
+    """A bar in the colour of the case, its mark and its number."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.case: Case | None = None
+        self.setFixedWidth(_MARK_W)
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        if self.case is None:
+            return
+        painter, theme = QPainter(self), self._session.theme
+        painter.fillRect(
+            QRectF(0, 0, 5, self.height()), theme.color("brick" if self.case.mark == "broken" else "ochre")
+        )
+        paint_state(painter, QRectF(10, 6, 13, 13), self.case.mark, theme)
+        painter.setFont(look.font(15, bold=True))
+        painter.setPen(theme.color("ink"))
+        painter.drawText(QRectF(25, 2, 22, 20), int(Qt.AlignmentFlag.AlignCenter), str(self.case.number))
+
+
+class CaseRow(QFrame):
+    """Shows one case; `asked` carries what somebody wants: take, the deed, or to see it."""
+
+    asked = pyqtSignal(str, object)
+
+    def __init__(self, session: Session, watch: WatchDesk, large: bool) -> None:
+        super().__init__()
+        self._session, self._watch, self.large = session, watch, large
+        self.case: Case | None = None
+        self.deed: Deed | None = None
+        self.mark = _Mark(session)
+        self.who, self.what = FittedLabel("title" if large else "strong"), FittedLabel()
+        self.evidence = label("", "dim", wrap=True) if large else FittedLabel("dim")
+        self.lasts = QLabel()
+        self.picture = CasePicture(session, watch, 54 if large else 26)
+        self.step = button("", lambda: self.asked.emit("deed", self.deed), name="step")
+        self.proof = label("", "small", wrap=True) if large else FittedLabel("small")
+        self.take = button(
+            "I have it", partial(self._ask, "take"), "It is yours; it asks again later, or if worse", "flat"
+        )
+        self._lay_out()
+
+    def _lay_out(self) -> None:
+        self.lasts.setObjectName("dim")
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.step.setMinimumWidth(_BUTTONS_W if self.large else 124)
+        words = QVBoxLayout()
+        words.setContentsMargins(0, 4, 0, 4)
+        words.setSpacing(1)
+        first = QHBoxLayout()
+        first.setSpacing(8)
+        first.addWidget(self.who, 2)
+        if not self.large:
+            first.addWidget(self.what, 3)
+        first.addWidget(self.lasts)
+        words.addLayout(first)
+        if self.large:
+            words.addWidget(self.what)
+            self.evidence.setMaximumHeight(2 * self.fontMetrics().lineSpacing() + 4)
+        words.addWidget(self.evidence)
+        words.addStretch(1)
+        whole = QHBoxLayout(self)
+        whole.setContentsMargins(0, 0, 4, 0)
+        whole.setSpacing(6)
+        whole.addWidget(self.mark)
+        whole.addLayout(words, 1)
+        whole.addWidget(self.picture, 0, Qt.AlignmentFlag.AlignVCenter)
+        whole.addWidget(self._side())
+
+    def _side(self) -> QWidget:
+        deeds = QVBoxLayout()
+        deeds.setContentsMargins(0, 5, 0, 4)
+        deeds.setSpacing(1)
+        if self.large:
+            deeds.addWidget(self.step)
+            deeds.addWidget(self.proof)
+            deeds.addLayout(row(1, self.take, spacing=4))
+        else:
+            line = QHBoxLayout()
+            line.setSpacing(2)
+            line.addWidget(self.step)
+            line.addWidget(self.proof, 1)
+            line.addWidget(self.take)
+            deeds.addLayout(line)
+        deeds.addStretch(1)
+        side = QWidget()
+        side.setLayout(deeds)
+        side.setFixedWidth(_BUTTONS_W)
+        return side
+
+    def _ask(self, what: str) -> None:
+        self.asked.emit(what, self.case)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        self._ask("see")
+
+    def show_case(self, case: Case, deed: Deed | None, t: float) -> None:
+        """Show how a case stands; figures change with it, words only when they do."""
+        self.case, self.deed, self.mark.case = case, deed, case
+        self.mark.update()
+        sure = said.sure(case)
+        _put(self.who, said.who(case))
+        _put(self.what, f"{said.what(case)}{f' ({sure})' if sure else ''}")
+        _put(self.evidence, " ".join(case.incident.evidence[:2]))
+        late = " · nobody has it" if case.nobody else ""
+        _put(self.lasts, f"for {said.lasting(t - case.since_s)}{late}")
+        advice = case.incident.next[-1] if case.incident.next else ""
+        _put_title(self.step, deed.title if deed else "")
+        self.step.setVisible(deed is not None)
+        _put(self.proof, deed.effect if deed else advice)
+        self.proof.setVisible(self.large or deed is None)
+        self.step.setToolTip(deed.effect if deed else "")
+        self.picture.show_case(case)
+        self.setAccessibleName(f"Case {case.number}, {said.who(case)}: {said.what(case)}")
+
+
+class TakenRow(QWidget):
+    """A case that somebody has, as a line."""
+
+    asked = pyqtSignal(str, object)
+
+    def __init__(self, session: Session, watch: WatchDesk) -> None:
+        super().__init__()
+        self._watch = watch
+        self.case: Case | None = None
+        self.mark = _Mark(session)
+        self.mark.setFixedHeight(24)
+        self.words = FittedLabel("dim")
+        self.open: QPushButton = button("Open again", lambda: self.asked.emit("open", self.case), name="flat")
+        self.close_case = button(
+            "Close", lambda: self.asked.emit("close", self.case), "It is over: say what it was", "flat"
+        )
+        line = row(self.mark, self.words, self.close_case, self.open, spacing=6)
+        self.setLayout(line)
+        self.setFixedHeight(26)
+
+    def show_case(self, case: Case) -> None:
+        self.case, self.mark.case = case, case
+        self.mark.update()
+        until = f"{self._watch.moment(case.until_s):%H:%M}"
+        since = f"{self._watch.moment(case.taken_s):%H:%M}"
+        _put(self.words, f"{said.who(case)}  {said.what(case)}  {said.has_it(case, since, until)}")
+
+
+def _put(there: QLabel, text: str) -> None:
+    if there.text() != text:
+        there.setText(text)
+
+
+def _put_title(there: QPushButton, text: str) -> None:
+    if there.text() != text:
+        there.setText(text)
+        there.setAccessibleName(text)
