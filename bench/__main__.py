@@ -14,6 +14,7 @@ import bench_racks
 import bench_screen
 import bench_start
 import bench_sweep
+import bench_watch
 
 PARTS = {
     "start": bench_start,
@@ -23,6 +24,7 @@ PARTS = {
     "screen": bench_screen,
     "racks": bench_racks,
     "diagnose": bench_diagnose,
+    "watch": bench_watch,
     "plan": bench_plan,
 }
 LONG = {"fuzz": bench_fuzz}

@@ -11,9 +11,10 @@ from PyQt6.QtWidgets import QApplication
 from azven.book.records import Link as LinkRecord
 from azven.book.records import Person, Wideband
 from azven.desk.app import start
+from azven.desk.watch.far import FarView
 from azven.desk.window import Window
 from azven.work import ids, kit, plan
-from azven.work.chosen import Channel, Link, Rule
+from azven.work.chosen import Case, Channel, Link, Rule
 
 FOLDER = Path(__file__).parent / "screenshots"
 VIEWS = (
@@ -22,7 +23,6 @@ VIEWS = (
     ("kit-daylight", "", "Brass ear 1"),
     ("kit-persons-daylight", "kit-1", ""),
     ("kit-wideband-daylight", "kit-2", ""),
-    ("kit-bands-daylight", "kit-3", ""),
     ("kit-intercom-daylight", "kit-4", ""),
     ("plan-daylight", "", "Lamp Choir 4"),
     ("plan-backstage", "", "Lamp Choir 4"),
@@ -35,10 +35,13 @@ VIEWS = (
     ("reach-daylight", "", ""),
     ("prove-daylight", "", ""),
     ("prove-walk-backstage", "", ""),
-    ("plan-history-daylight", "history", ""),
+    ("watch-daylight", "", ""),
+    ("watch-far-backstage", "", ""),
 )
 """Picture name (stage, anything, theme), an action to run first, and what is selected: a link by its name, or another
 thing as it is."""
+_SEEN_S, _NEVER_FOLLOW = 130.0, 6
+"""So long the watch is looked at before its picture; so many settings units of the demonstration do not take."""
 SCHOOLS = {"spacing": "spacing", "excused": "both", "level": "level"}
 
 
@@ -100,8 +103,8 @@ def prepare(window: Window, name: str) -> None:
         window.stage.wideband.choose_rows({ferry})  # type: ignore[attr-defined]
     if kind == "intercom":
         window.stage.intercom.base.setCurrentIndex(6)  # type: ignore[attr-defined]
-    if kind == "bands":
-        window.stage.other_bands.show_band(1)  # type: ignore[attr-defined]
+    if name.startswith("watch"):
+        watch(window)
     window.tell("")
 
 
@@ -133,6 +136,34 @@ def prove(window: Window, walk: bool) -> None:
     page.lanes.choose({narrator.id})
     there.pack(narrator.id).on = False  # type: ignore[union-attr]
     wait(lambda: racks.now.lane(narrator.id).at != "off")  # type: ignore[union-attr]
+
+
+def watch(window: Window) -> None:
+    """Racks heard, packs on, an act that runs, and what is wrong in the demonstration told."""
+    session, stage = window.session, window.stage
+    wait(lambda: session.surroundings is not None)
+    window.show_stage("prove")
+    window.stage.racks.add_simulated()  # type: ignore[attr-defined]
+    racks = session.racks
+    wait(lambda: sum(x.state == "live" for x in racks.here.hub.links) == 16)
+    window.stage.racks.map_all()  # type: ignore[attr-defined]
+    window.show_stage("watch")
+    there = session.surroundings.racks()  # type: ignore[union-attr]
+    wait(lambda: all(x.settings for x in racks.here.hub.links if x.card and x.card.channels))
+    racks.send(racks.here.differences(racks.now), lambda calls: None)
+    wait(lambda: len(racks.here.differences(racks.now)) < _NEVER_FOLLOW)
+    stage._runs_now(kit.acts(session.store, session.scope)[1])  # type: ignore[attr-defined]
+    for lane in racks.now.lanes:
+        pack = there.pack(lane.link.id)
+        if pack is not None and not lane.link.spare:
+            pack.on, pack.freq_hz, pack.name = True, there.members[lane.link.id].channel.tuned_hz, lane.link.name
+    begun = racks.watch.live.t
+    wait(lambda: racks.watch.live.t > begun + _SEEN_S and len(racks.watch.seen.open) > 2)
+    calm = [c for c in racks.watch.seen.open if c.incident.cause == "clip"]
+    for case in calm[:1]:
+        racks.watch.take(case)
+    session.select(Case(racks.watch.seen.open[0].number))
+    stage.refresh()
 
 
 def _walk(window: Window, link: LinkRecord) -> None:
@@ -168,6 +199,17 @@ def picture(window: Window) -> QPixmap:
     return shown
 
 
+def far_view(window: Window) -> QPixmap:
+    """The far view in a window of its own."""
+    window.stage.far_view()  # type: ignore[attr-defined]
+    view = window.findChild(FarView)
+    assert view is not None
+    view.resize(1280, 800)
+    shown = view.grab()
+    view.close()
+    return shown
+
+
 def main() -> None:
     FOLDER.mkdir(exist_ok=True)
     for name, action, selection in VIEWS:
@@ -183,7 +225,7 @@ def main() -> None:
             window.session.select(what)
         wait(lambda w=window: w.session.jobs.idle)  # type: ignore[misc]
         path = FOLDER / f"{name}.png"
-        picture(window).save(str(path))
+        (far_view(window) if "-far-" in name else picture(window)).save(str(path))
         print(path.relative_to(FOLDER.parent.parent))
         window.close()
 

@@ -133,7 +133,7 @@ def test_all_links_and_batteries_say_what_each_shows(played):
     assert [r.head.name for r in rows] == NAMES
     shown = [[c.show(r) for c in played.links.table.records.columns] for r in rows]
     assert shown[0][5:8] == ["−60", "−63", "98"]
-    assert shown[0][-1] == "muted"
+    assert shown[0][-2] == "muted"
     played.links.table.choose({0})
     played.links.refresh()
     assert "nothing can be done" in played.links.words.text()

@@ -286,3 +286,24 @@ def test_an_idle_receiver_and_a_place_that_dips_are_no_shadow(evening):
         evening.a[3, during(t, t + 1)] = -96  # one antenna: a place does that to anybody
     evening.tx[4], evening.q[4], evening.a[4] = 0, 0, -112  # nobody has switched it on
     assert told(evening) == []
+
+
+def test_a_system_that_is_gone_stays_one_incident_until_it_is_back(evening):
+    on = during(300, 640)
+    for i in range(8):
+        evening.a[i, on] = evening.b[i, on] = -112.0
+        evening.q[i, on] = 0
+        evening.tx[i, on] = 0
+    found = the_one(evening, "system")
+    assert found.from_s == pytest.approx(300, abs=2)
+    assert found.to_s == pytest.approx(640, abs=6)
+
+
+def test_a_side_that_is_lost_for_as_long_as_one_looks_back_is_told_by_what_was_usual(evening):
+    evening.b[:8] -= 12.0
+    assert told(evening) == []
+    usual = (np.zeros(9), np.full(9, 2.5))
+    (found,) = diagnose(replace(evening, lean=usual))
+    assert (found.cause, found.detail["side"]) == ("branch", "b")
+    assert found.detail["drop_db"] == pytest.approx(12, abs=1)
+    assert found.to_s == pytest.approx(SECONDS, abs=2)

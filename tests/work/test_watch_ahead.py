@@ -40,9 +40,9 @@ def record(show, seconds=40.0, step=0.5, **rows):
     return Record(head=show.head, at_s=at, differs=np.zeros((m, n), bool), **(base | rows))
 
 
-def told(show, lately=None, evening=None, status=({}, {}, {}), charges=(), unsent=None, wrong=(), steady=True, t=39.5):
+def told(show, lately=None, evening=None, status=({}, {}, {}), charges=(), unsent=None, wrong=(), silent=None, t=39.5):
     lately = record(show) if lately is None else lately
-    found = before.ahead(show, lately, evening, status, charges, unsent or {}, wrong, steady, t)
+    found = before.ahead(show, lately, evening, status, charges, unsent or {}, wrong, silent, t)
     return {(x.cause, x.links): x for x in found}
 
 
@@ -125,11 +125,11 @@ def test_somebody_on_a_spare_and_noise_on_one(show):
 
 
 def test_a_rack_that_falls_silent_is_told_before_it_is_lost(show):
-    named = np.minimum(np.arange(80) * 0.5, 35.0) + np.zeros((3, 1))
-    named[2] = np.arange(80) * 0.5
-    lately = record(show, named_s=named)
-    assert list(told(show, lately)) == [("rack", ("Narrator", "Choir"))]
-    assert told(show, lately, steady=False) == {}
+    silent = np.array([4.5, 5.0, 0.0])
+    assert list(told(show, silent=silent)) == [("rack", ("Narrator", "Choir"))]
+    assert told(show, silent=np.array([4.5, 0.1, 0.0])) == {}
+    assert told(show, silent=np.array([np.inf, np.inf, np.inf])) == {}
+    assert told(show, silent=None) == {}
 
 
 def test_a_pack_on_another_frequency_and_a_plan_that_was_not_sent(show):

@@ -144,3 +144,20 @@ def test_notes_and_what_it_was_stay_with_it(cases):
     assert (cases.all[1].state, cases.all[1].ended) == ("closed", "taped the switch")
     cases.update([wrong("muted", "Narrator", until=200.0)], 200.0)
     assert cases.all[1].state == "open"
+
+
+def test_trouble_that_lasts_longer_than_one_looks_back_stays(cases):
+    cases.update([wrong("switched-off", "Narrator")], 110.0)
+    for t in range(120, 1500, 10):
+        cases.update([], float(t), unwell={"Narrator"})
+    assert [c.since_s for c in cases.standing()] == [100.0]
+    cases.update([], 1600.0)
+    assert cases.all[1].state == "closed"
+
+
+def test_a_case_of_many_stays_while_half_of_them_are_not_well(cases):
+    cases.update([wrong("system", "Choir 1", "Choir 2", "Pilot", "Tide")], 110.0)
+    cases.update([], 200.0, unwell={"Choir 1", "Tide", "Narrator"})
+    assert cases.standing()
+    cases.update([], 300.0, unwell={"Tide", "Narrator"})
+    assert not cases.standing()

@@ -15,6 +15,7 @@ from azven.refusal import Refusal
 from azven.rf.diagnose.record import Incident
 from azven.rf.running import Left
 from azven.work import kit, plan
+from azven.work.prove import sending, signing
 from azven.work.scope import opening
 from azven.work.watch import deeds, evening, report, said, swaps
 from azven.work.watch.batteries import Charge
@@ -189,3 +190,16 @@ def test_every_cause_has_words_and_groups_have_a_title(show):
     for cause in ("battery", "foreign", "product", "own", "overload", "system", "unknown", "sinks", "unsent"):
         assert said.what(case(cause)).endswith(".")
     assert [said.lasting(x) for x in (34, 95, 3600, 9000)] == ["34 s", "2 min", "60 min", "2 h"]
+
+
+def test_units_are_put_back_as_they_were_signed_off_as_far_as_they_are_heard(store):
+    scope = opening(store)
+    links = kit.links(store, scope)[:3]
+    keys = {x.id: ("r-1", str(k)) for k, x in enumerate(links)}
+    told = {links[0].id: {"gain_db": 0, "name": "A"}, links[1].id: {"gain_db": 3}, links[2].id: {"gain_db": 6}}
+    now = store.get(Act, kit.acts(store, scope)[0].id).starts_at
+    store.apply(signing.sign(store, scope, "Ona", now, settings=told))
+    signed = signing.standing(store, scope).signed
+    there = {("r-1", "0"): {"gain_db": -6, "name": "A"}, ("r-1", "1"): {"gain_db": 3}}
+    rows = sending.as_signed(links, keys, signed.settings, lambda key: there.get(key, {}))
+    assert [(r.link.id, r.setting, r.there, r.wanted) for r in rows] == [(links[0].id, "gain_db", -6, 0)]

@@ -689,7 +689,8 @@ class Proof(Record):
 
 @record
 class SignOff(Record):
-    """A show signed off: what was left open, and what every link was like then, as digests by link id."""
+    """A show signed off: what was left open, what every link was like then, as digests by link id, and how its unit was
+    set, by link id and the names of the rack link, as far as it was read."""
 
     show_id: int
     made_by: str = ""
@@ -697,6 +698,7 @@ class SignOff(Record):
     left_open: tuple[str, ...] = ()
     prints: dict[str, str] = field(default_factory=dict)
     note: str = ""
+    settings: dict[str, Any] = field(default_factory=dict)
 
 
 @record

@@ -110,6 +110,7 @@ class Books:
     def closed(self, window: Window, ended: bool) -> None:
         """A window has gone: remember where it was, and let go of its book, if all its jobs have `ended`."""
         session = window.session
+        session.rest()
         if window not in self.windows:
             return
         self.windows.remove(window)
@@ -117,7 +118,6 @@ class Books:
         if window.lasting:
             self.remembered.stay(session.store.place, session.scope.site, session.scope.show)
             self.remembered.geometry = window.saveGeometry()
-        session.rest()
         if session.venue is not None:
             session.venue.stop()
         if ended:

@@ -1,5 +1,5 @@
 """What this desk remembers between two starts, outside of every book: recent books, where one was in each, the theme,
-and where the window stood."""
+where the window stood, and what rings."""
 
 from PyQt6.QtCore import QByteArray, QSettings
 
@@ -47,6 +47,15 @@ class Remembered:
     @theme.setter
     def theme(self, name: str) -> None:
         self._settings.setValue("theme", name)
+
+    @property
+    def alarms(self) -> str:
+        """What tells that somebody should look, as JSON."""
+        return str(self._settings.value("alarms", "{}"))
+
+    @alarms.setter
+    def alarms(self, told: str) -> None:
+        self._settings.setValue("alarms", told)
 
     @property
     def geometry(self) -> QByteArray | None:

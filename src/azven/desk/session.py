@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from datetime import UTC, datetime
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
@@ -299,6 +299,13 @@ class Session(QObject):
     def firmware(self) -> dict[str, str]:
         """What racks say that they run, by their ids; nothing before racks were looked at."""
         return self._racks.here.firmware() if self._racks is not None else {}
+
+    def unit_settings(self) -> dict[int, dict[str, Any]]:
+        """How units are set, by the numbers of their links, as far as it was read."""
+        if self._racks is None:
+            return {}
+        here, now = self._racks.here, self._racks.now
+        return {number: told for number, key in now.keys.items() if (told := here.settings(key))}
 
     def choose_act(self, act: int | None) -> None:
         """Look at one act: what is not on in it is dimmed; None looks at all."""

@@ -270,6 +270,8 @@ def third_order(
     """Third-order products of carriers that are on, by frequencies [Hz], within `reach_hz` of a frequency, inclusive:
     kind, sources by their places in the order of the formula's letters, and where the product lies [Hz]. `with_one_of`:
     only those of which one source is among these places."""
+    if with_one_of is not None and not len(with_one_of):
+        return []
     carriers = [Carrier(id=f"{i:06}", freq_hz=f, profile="", zone="") for i, f in enumerate(freq_hz)]
     listener = Carrier(id="victim", freq_hz=at_hz, profile="", zone="", radiates=False)
     situation = Situation([*carriers, listener], {"": Profile(0)}, {})

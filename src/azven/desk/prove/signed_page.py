@@ -86,7 +86,13 @@ class SignedPage(Page):
         session = self._session
         if session.do(
             lambda: signing.sign(
-                session.store, session.scope, self.who.text(), session.now(), self.note.text(), session.firmware()
+                session.store,
+                session.scope,
+                self.who.text(),
+                session.now(),
+                self.note.text(),
+                session.firmware(),
+                session.unit_settings(),
             )
         ):
             session.say(f"Signed off by {self.who.text().strip()}.")

@@ -45,6 +45,8 @@ class CalmLinks(QWidget):
         self._cells: list[_Cell] = []
         self._words: dict[int, tuple[str, str, str, str, str]] = {}
         self._ticks = 0
+        self._carpet = False
+        """Whether grains are shown, which change slowly."""
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(_HEAD + 3 * _ROW)
@@ -56,9 +58,11 @@ class CalmLinks(QWidget):
     def tick(self) -> None:
         """Something new may be there to see."""
         self._ticks += 1
-        if self._ticks % _FIGURES_EVERY == 1:
+        turn = self._ticks % _FIGURES_EVERY == 1
+        if turn:
             self._words.clear()
-        self.update()
+        if turn or not self._carpet:
+            self.update()
 
     def calm(self, seen: Seen) -> list[int]:
         """Places of the links that are in no case."""
@@ -70,12 +74,13 @@ class CalmLinks(QWidget):
         calm = self.calm(seen)
         rows = max((self.height() - _HEAD) // _ROW, 1)
         self._cells = []
+        self._carpet = len(calm) > 2 * rows
         if not seen.watched.names:
             painter.setPen(self._session.theme.color("dim"))
             painter.drawText(
                 self.rect(), int(Qt.AlignmentFlag.AlignCenter), "There are no links yet: make some in Kit."
             )
-        elif len(calm) <= 2 * rows:
+        elif not self._carpet:
             self._paint_list(painter, seen, calm, rows)
         else:
             self._paint_carpet(painter, seen, len(calm))

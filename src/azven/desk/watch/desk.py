@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from azven.desk import faults
+from azven.desk.watch.alarms import Alarms
 from azven.gear.racks.told import Told
 from azven.refusal import Refusal
 from azven.work.diagnosing import as_dict
@@ -79,6 +80,7 @@ class WatchDesk(QObject):
             racks.here.live, self._watched(), racks.here.hub.now, self._start_s, self._alarmed.emit, self._fault.emit
         )
         self.replay: Replay | None = None
+        self.alarms = Alarms(session, self)
         self._stale = False
         self.live.start()
         racks.ticked.connect(self._tick)
@@ -294,5 +296,6 @@ class WatchDesk(QObject):
         """Let go of it; safe to call twice."""
         self.end_replay()
         self.live.stop()
+        self.alarms.stop()
         if self.keeping is not None:
             self.keeping.close()

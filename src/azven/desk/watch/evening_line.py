@@ -25,9 +25,17 @@ class EveningLine(QWidget):
     def __init__(self, session: Session, watch: WatchDesk) -> None:
         super().__init__()
         self._session, self._watch = session, watch
+        self._shown_s = -1
         self.setFixedHeight(_H)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("The evening")
+
+    def tick(self) -> None:
+        """Another second may have begun."""
+        now = int(self._watch.night.t)
+        if now != self._shown_s:
+            self._shown_s = now
+            self.update()
 
     def sizeHint(self) -> QSize:
         return QSize(800, _H)

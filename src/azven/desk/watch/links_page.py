@@ -35,6 +35,7 @@ class LinkRow:
     charge: Charge | None
     case: Case | None
     act: str
+    console: str
 
 
 class LinksPage(Page):
@@ -77,12 +78,18 @@ class LinksPage(Page):
         case_of = {name: c for c in (*seen.in_hand, *seen.open) for name in c.links}
         charges = {c.link: c for c in seen.charges}
         t = self._watch.night.t
+        links, patched = seen.watched.links, self._session.racks.now.inputs
+        inputs = {i: patched.get(x.id, "") for i, x in enumerate(links) if x is not None}
         rows = []
         for i, head in enumerate(seen.watched.head.links):
             on = [a.name for a in seen.watched.acts_of(i) if a.from_s <= t < a.to_s]
             told = seen.status[i] if i < len(seen.status) else {}
             case, act = case_of.get(head.name), on[0] if on else ""
-            rows.append(LinkRow(id=i, head=head, told=told, charge=charges.get(i), case=case, act=act))
+            rows.append(
+                LinkRow(
+                    id=i, head=head, told=told, charge=charges.get(i), case=case, act=act, console=inputs.get(i, "")
+                )
+            )
         return rows
 
     def _picked(self, row: LinkRow) -> None:
@@ -143,6 +150,7 @@ def _columns() -> list[Column]:
                hint="Minutes left for minutes needed until its last act is over",
                mark=lambda r: "tight" if r.charge and r.charge.lasts is False else ""),
         Column(title="Says", width=90, show=_says),
+        Column(title="Console", width=120, show=lambda r: r.console, hint="Where it goes, by the patch of Kit"),
     ]  # fmt: skip
 
 

@@ -67,7 +67,8 @@ class NowPage(Page):
             self.refresh()
         else:
             for shown in self.rows.values():
-                shown.picture.update()
+                if shown.large:
+                    shown.picture.update()
         self.calm.tick()
 
     def refresh(self) -> None:

@@ -97,6 +97,5 @@ def pixels(rope: Rope, height: int, colours: Ink) -> Pixels:
 
 def image(picture: Pixels) -> QImage:
     """A picture (height, width) as Qt paints it."""
-    whole = np.ascontiguousarray(picture)
-    made = QImage(whole.data, whole.shape[1], whole.shape[0], 4 * whole.shape[1], QImage.Format.Format_ARGB32)  # type: ignore[call-overload]
-    return QImage(made)  # the pixels belong to Qt now
+    high, wide = picture.shape
+    return QImage(picture.tobytes(), wide, high, 4 * wide, QImage.Format.Format_ARGB32).copy()

@@ -10,6 +10,7 @@ from azven.desk.actions import Action
 from azven.desk.session import Session
 from azven.desk.stage import FittedLabel, Stage, button, row
 from azven.desk.tabs import Pages
+from azven.desk.watch.alarms import AlarmsDialog
 from azven.desk.watch.batteries_page import BatteriesPage
 from azven.desk.watch.evening_line import EveningLine
 from azven.desk.watch.far import FarView
@@ -17,6 +18,7 @@ from azven.desk.watch.links_page import LinksPage
 from azven.desk.watch.log_page import LogPage
 from azven.desk.watch.now_page import NowPage
 from azven.desk.watch.playing import Playing
+from azven.desk.watch.restoring import put_back
 from azven.work import chosen, kit
 from azven.work.watch import evening
 from azven.work.watch.cases import Case
@@ -42,6 +44,7 @@ class WatchStage(Stage):
         ])  # fmt: skip
         self.stands = FittedLabel("dim")
         self._could_take = False
+        self.alarming = button("Alarms …", self.show_alarms, "Sound, notes of the desktop, OSC", "flat")
         self.far = button("Far view", self.far_view, "A window to be read from across the room", "flat")
         self.runs = button(
             "Runs now …", self._choose_act, "Say which act begins now; those after it move with it", "flat"
@@ -54,6 +57,7 @@ class WatchStage(Stage):
         line = row(self.pages.tabs, spacing=14)
         line.addWidget(self.stands, 1)
         line.addWidget(self.runs)
+        line.addWidget(self.alarming)
         line.addWidget(self.far)
         box.addLayout(line)
         box.addWidget(self.pages, 1)
@@ -77,6 +81,14 @@ class WatchStage(Stage):
         mine = next((c for c in cases if isinstance(picked, chosen.Case) and c.number == picked.number), None)
         return mine or next(iter(cases), None)
 
+    def put_back(self) -> None:
+        """All units as they were when the show was signed off."""
+        put_back(self.session, self.watch, self)
+
+    def show_alarms(self) -> None:
+        """Choose what tells."""
+        AlarmsDialog(self.watch.alarms, self.window() or self).show()
+
     def far_view(self) -> None:
         """Open the far view, or bring it to the front."""
         known = self.window().findChildren(FarView)  # type: ignore[union-attr]
@@ -87,7 +99,9 @@ class WatchStage(Stage):
     def actions_offered(self) -> list[Action]:
         return [
             *self.pages.tabs.as_actions("watch"),
+            Action("put-back", "Put all units back as they were at the sign-off", self.put_back),
             Action("far-view", "Far view, to be read from across the room", self.far_view),
+            Action("alarms", "Alarms: sound, notes of the desktop, OSC", self.show_alarms),
             Action("take-case", "I have it: take the gravest case", self.run_primary),
             *(Action(f"runs-{a.id}", f"{a.name} runs now", partial(self._runs_now, a)) for a in self._acts()),
         ]
@@ -121,7 +135,7 @@ class WatchStage(Stage):
 
     def _tick(self) -> None:
         if self.isVisible():
-            self.evening.update()
+            self.evening.tick()
             self.playing.tick()
             for page in (self.now, self.links, self.batteries, self.log):
                 if page.isVisible():

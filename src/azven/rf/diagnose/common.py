@@ -11,7 +11,7 @@ from azven.rf.levels import Floats
 
 _SYSTEM_DB, _FEW_SYSTEM_DB, _BRANCH_DB, _CROWD_DB = 10.0, 22.0, 6.0, 3.0
 _PAST_S, _LEAST_PAST_S, _SMOOTH_S = 600.0, 20.0, 15.0
-_FIRST_MIN, _ONE_SIDE_DB, _SYSTEM_S = 4, 4.0, 2.0
+_FIRST_MIN, _ONE_SIDE_DB, _SYSTEM_S, _BACK = 4, 4.0, 2.0, 0.3
 
 
 def racks(record: Record) -> Iterator[Incident]:
@@ -83,11 +83,12 @@ def systems(record: Record) -> Iterator[Incident]:
         mine = record.of_system(system.name)
         if len(mine) < 2:
             continue
-        drop = _drop_now(record, mine)
+        usual = _usual_now(record, mine)
+        drop = usual - record.better[mine]
         known = record.heard[mine] & np.isfinite(drop) & (_was_on(record, mine, step) > 0)
         fell = (drop >= _SYSTEM_DB) & known
         enough = (fell.sum(axis=0) >= 0.85 * known.sum(axis=0)) & (known.sum(axis=0) >= 2)
-        for first, end in runs(closed(enough, record.steps(3.0))):
+        for first, end in _until_back(record, mine, usual, closed(enough, record.steps(3.0))):
             if (end - first) * record.step_s < _SYSTEM_S:
                 continue
             deep = float(np.nanmedian(drop[:, first:end]))
@@ -106,11 +107,25 @@ def _was_on(record: Record, mine: NDArray[np.intp], steps: int) -> Floats:
     return np.asarray(back[:, np.arange(n)] - back[:, begin])
 
 
-def _drop_now(record: Record, mine: NDArray[np.intp]) -> Floats:
-    """How far each link's better antenna is under its own median of the last minutes (k, n) [dB]."""
-    level = record.better[mine]
-    usual = _past_median(np.where(_alive(record)[mine], level, np.nan), record.steps(120.0), record.steps(20.0))
-    return np.asarray(usual - level)
+def _until_back(
+    record: Record, mine: NDArray[np.intp], usual: Floats, fell: Bools
+) -> Iterator[tuple[int, int]]:  # fmt: skip
+    """Stretches in which all fell, each until most are back where they were as it began."""
+    over = 0
+    for first, end in runs(fell):
+        if first < over:
+            continue
+        back = record.better[mine] > usual[:, first][:, None] - _SYSTEM_DB / 2
+        share = (back & record.heard[mine])[:, end:].sum(axis=0)
+        later = np.flatnonzero(share >= _BACK * np.isfinite(usual[:, first]).sum())
+        over = end + int(later[0]) if len(later) else len(record.at_s)
+        yield first, over
+
+
+def _usual_now(record: Record, mine: NDArray[np.intp]) -> Floats:
+    """Each link's better antenna as it was in the last minutes (k, n) [dBm]."""
+    level = np.where(_alive(record)[mine], record.better[mine], np.nan)
+    return _past_median(level, record.steps(120.0), record.steps(20.0))
 
 
 def _past_median(levels: Floats, span: int, apart: int) -> Floats:
@@ -162,9 +177,13 @@ def branches(record: Record) -> Iterator[Incident]:
         ok = _alive(record)[mine]
         lean = np.where(ok, record.a[mine] - record.b[mine], np.nan)
         now = _smoothed(lean, record.steps(_SMOOTH_S))
-        usual = _long_median(lean, record.steps(_PAST_S), record.steps(_LEAST_PAST_S))
-        shift = now - usual
-        yield from _branch(record, system.name, mine, shift)
+        if record.lean is not None:
+            shift = now - record.lean[0][mine][:, None]
+            scatter = np.repeat(record.lean[1][mine][:, None], shift.shape[1], axis=1)
+        else:
+            shift = now - _long_median(lean, record.steps(_PAST_S), record.steps(_LEAST_PAST_S))
+            scatter = _scatter(shift, record.steps(_LEAST_PAST_S))
+        yield from _branch(record, system.name, mine, shift, scatter)
 
 
 def _long_median(levels: Floats, span: int, least: int) -> Floats:
@@ -179,12 +198,13 @@ def _long_median(levels: Floats, span: int, least: int) -> Floats:
     return out
 
 
-def _branch(record: Record, system: str, mine: NDArray[np.intp], shift: Floats) -> Iterator[Incident]:
+def _branch(
+    record: Record, system: str, mine: NDArray[np.intp], shift: Floats, usual: Floats
+) -> Iterator[Incident]:  # fmt: skip
     known = np.isfinite(shift).sum(axis=0)
     middle = nanmedian(shift.T)
     spread = 1.4826 * nanmedian(np.abs(shift - middle[None, :]).T)
     sigma = np.maximum(spread, 3.0) / np.sqrt(np.maximum(known, 1))
-    usual = _scatter(shift, record.steps(_LEAST_PAST_S))
     for side, sign in (("a", -1.0), ("b", 1.0)):
         leaning = sign * shift
         apart = leaning / usual

@@ -5,6 +5,7 @@ Nothing is looked up elsewhere: what the head does not say is not known. Unknown
 
 import itertools
 import warnings
+from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
@@ -131,6 +132,8 @@ class Record:
     """Links that are looked at, and whose groups are; None: all. The others are known, so that they can explain."""
     evening: "Record | None" = None
     """The same links over a longer time, in coarser steps."""
+    lean: tuple[Floats, Floats] | None = None
+    """How far A stands over B usually (m,) and how that scatters [dB], where it is known from before."""
 
     @property
     def step_s(self) -> float:
@@ -196,13 +199,17 @@ class Record:
 
     @cached_property
     def systems(self) -> list[SystemHead]:
-        """Antenna systems of the head, and those that only links name; links without one share that of their room."""
+        """Antenna systems of the head, and those that only links name; links without one share that of their room. Of a
+        record in which some links are looked at, those with half of their links among them."""
         known = {s.name: s for s in self.head.systems}
         for link in self.head.links:
             if (name := _system_of(link)) is not None and name not in known:
                 known[name] = SystemHead(name=name, zone=link.zone)
-        looked = {_system_of(self.head.links[i]) for i in self.looked}
-        return [s for s in known.values() if s.name in looked]
+        if self.only is None:
+            return list(known.values())
+        looked = Counter(_system_of(self.head.links[i]) for i in self.only)
+        members = Counter(_system_of(x) for x in self.head.links if not x.spare)
+        return [s for s in known.values() if looked[s.name] >= max(0.5 * members[s.name], 1)]
 
     @cached_property
     def groups(self) -> Mapping[str, list[int]]:

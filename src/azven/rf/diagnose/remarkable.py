@@ -15,9 +15,11 @@ _EVERY = 8
 
 @dataclass(frozen=True)
 class Usual:
-    """What is usual of each link (m,): difference of the antennas [dB], the stronger one and the noise [dBm]."""
+    """What is usual of each link (m,): how far A stands over B, and how that scatters [dB], the stronger one and the
+    noise [dBm]."""
 
     lean_db: Floats
+    scatter_db: Floats
     level_dbm: Floats
     noise_dbm: Floats
 
@@ -30,7 +32,21 @@ def usual(record: Record) -> Usual:
         lean = np.where(on, record.a[:, some] - record.b[:, some], np.nan)
         level = np.where(on, record.better[:, some], np.nan)
         quiet = np.nanpercentile(record.noise[:, some], 25, axis=1) if len(record.at_s) else np.zeros(0)
-        return Usual(nanmedian(lean), nanmedian(level), np.asarray(quiet))
+        middle = nanmedian(lean)
+        scatter = 1.4826 * nanmedian(np.abs(_lately_smooth(lean) - middle[:, None]))
+        return Usual(middle, np.maximum(np.nan_to_num(scatter, nan=4.0), 2.0), nanmedian(level), np.asarray(quiet))
+
+
+def _lately_smooth(lean: Floats) -> Floats:
+    """Means of four moments that were looked at, sixteen seconds."""
+    n = lean.shape[1] // 4 * 4
+    return np.asarray(np.nanmean(lean[:, :n].reshape(len(lean), -1, 4), axis=2)) if n else lean
+
+
+def kept(before: Usual, now: Usual, frozen: Bools) -> Usual:
+    """What is usual now, of frozen links (m,) what was before: trouble that lasts does not become usual."""
+    rows = zip(vars(before).values(), vars(now).values(), strict=True)
+    return Usual(*(np.where(frozen & np.isfinite(old), old, new) for old, new in rows))
 
 
 def remarkable(lately: Record, known: Usual) -> Bools:
@@ -51,14 +67,14 @@ def remarkable(lately: Record, known: Usual) -> Bools:
 
 
 def _groups(lately: Record, known: Usual) -> Bools:
-    """One link of every system all of whose links lean or have fallen a little."""
+    """Every link of a system all of whose links lean or have fallen a little."""
     out = np.zeros(len(lately.head.links), bool)
     shift = nanmedian(np.where(lately.on, lately.a - lately.b, np.nan)) - known.lean_db
     drop = known.level_dbm - lately.better[:, -1]
     for system in lately.systems:
         mine = lately.of_system(system.name)
         if len(mine) and (abs(np.nanmedian(shift[mine])) >= _LEAN_DB or np.nanmedian(drop[mine]) >= _DROP_DB):
-            out[mine[0]] = True
+            out[mine] = True
     return out
 
 

@@ -1,6 +1,6 @@
 """Sending what the plan and the wanted settings say: what differs is shown before, each unit is read back after."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -53,4 +53,19 @@ def by_channel(rows: Sequence[Difference]) -> dict[Key, list[Difference]]:
     found: dict[Key, list[Difference]] = {}
     for row in rows:
         found.setdefault(row.key, []).append(row)
+    return found
+
+
+def as_signed(
+    links: Iterable[Link], keys: Mapping[int, Key], signed: Mapping[str, Mapping[str, Any]],
+    there: Callable[[Key], Fields],
+) -> list[Difference]:  # fmt: skip
+    """What would put units back to how they were when the show was signed off: only what a unit still tells and that is
+    other now."""
+    found: list[Difference] = []
+    for link in links:
+        key, wanted = keys.get(link.id), signed.get(str(link.id), {})
+        has = there(key) if key else {}
+        if key and has:
+            found += differences(link, key, {k: v for k, v in wanted.items() if k in has}, has)
     return found

@@ -5,6 +5,7 @@ import json
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
 from azven.book.edits import Edit, add, remove
 from azven.book.records import Antenna, Design, Link, SignOff, Unit, Wanted
@@ -82,15 +83,18 @@ def open_points(store: Store, scope: Scope) -> list[str]:
 
 
 def sign(
-    store: Store, scope: Scope, who: str, now: datetime, note: str = "", firmware: Mapping[str, str] | None = None
+    store: Store, scope: Scope, who: str, now: datetime, note: str = "", firmware: Mapping[str, str] | None = None,
+    settings: Mapping[int, Mapping[str, Any]] | None = None,
 ) -> Edit:  # fmt: skip
-    """Sign the show off, with what is left open, and what racks run. Refusal without a name."""
+    """Sign the show off, with what is left open, what racks run, and how units are set, by the numbers of their links.
+    Refusal without a name."""
     if not who.strip():
         raise Refusal("A sign-off needs the name of whoever signs.")
     left = tuple(open_points(store, scope))
     record = SignOff(id=store.reserve(), show_id=scope.show, made_by=who.strip(), made_at=now, left_open=left,
                      prints=prints(store, scope) | {_RUNS + rack: runs for rack, runs in (firmware or {}).items()},
-                     note=note.strip())  # fmt: skip
+                     note=note.strip(),
+                     settings={str(link): dict(told) for link, told in (settings or {}).items()})  # fmt: skip
     return Edit(f"Signed off by {who.strip()}", add(record))
 
 

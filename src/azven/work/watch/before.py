@@ -9,6 +9,7 @@ from azven.gear.racks.values import Fields
 from azven.rf import bands
 from azven.rf.diagnose.common import level_said, nanmedian
 from azven.rf.diagnose.record import Incident, Record, unknown_is_unknown
+from azven.rf.levels import Floats
 from azven.work.watch.batteries import Charge
 from azven.work.watch.watched import Watched
 from azven.work.wording import listed, mhz
@@ -22,17 +23,19 @@ _OVER_S, _MANY = 60.0, 3
 
 def ahead(
     watched: Watched, lately: Record, evening: Record | None, status: Sequence[Fields], found: Sequence[Charge],
-    unsent: Mapping[str, Sequence[str]], wrong: Sequence[Incident], steady: bool, t: float,
+    unsent: Mapping[str, Sequence[str]], wrong: Sequence[Incident], silent_s: Floats | None, t: float,
 ) -> list[Incident]:  # fmt: skip
     """All of it at a time [s]. `unsent`: what differs between plan and units, in words by link; `wrong`: what is wrong
-    already, which explains some of it; `steady`: every link is told of all the time."""
+    already, which explains some of it; `silent_s`: for how long nothing was said of each link, None where that says
+    nothing yet."""
     now = [x for x in wrong if x.to_s >= t - _OVER_S]
     sunk = {name for x in now if x.cause in _SINKS for name in x.links}
     flooded = any(x.cause in _FLOODS for x in now)
     with unknown_is_unknown():
         return [
             *_batteries(found, t), *(x for x in _sinking(watched, evening, t) if not sunk & set(x.links)),
-            *(() if flooded else _strangers(watched, lately, t)), *(_silent(watched, lately, t) if steady else ()),
+            *(() if flooded else _strangers(watched, lately, t)),
+            *(() if silent_s is None else _silent(watched, silent_s, t)),
             *_elsewhere(watched, status, t), *_unsent(unsent, t),
         ]  # fmt: skip
 
@@ -118,15 +121,14 @@ def _strangers(watched: Watched, lately: Record, t: float) -> Iterator[Incident]
                    level_dbm=loud)  # fmt: skip
 
 
-def _silent(watched: Watched, lately: Record, t: float) -> Iterator[Incident]:
+def _silent(watched: Watched, silent_s: Floats, t: float) -> Iterator[Incident]:
     """Racks that were heard and are not: told before it is sure that they are gone."""
-    silent = lately.at_s[-1] - lately.named_s[:, -1]
     by_rack: dict[str, list[int]] = {}
     for i, link in enumerate(watched.head.links):
         if link.rack:
             by_rack.setdefault(link.rack, []).append(i)
     for rack, members in by_rack.items():
-        quiet = float(silent[members].min())
+        quiet = float(silent_s[members].min())
         if np.isfinite(quiet) and quiet >= _SILENT_S:
             mine = [watched.names[i] for i in members if not watched.head.links[i].spare] or [watched.names[members[0]]]
             yield _one("rack", mine, t, f"Nothing was heard of {rack} for {quiet:.0f} s.",

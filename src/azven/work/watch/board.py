@@ -141,8 +141,8 @@ class Board:
         if len(rows) and rows[0] >= 0 and (np.diff(rows) == 1).all():
             there = slice(rows[0], rows[0] + len(rows))
             return ring.readings[at][:, :, there].astype(np.float32), ring.signs[at][:, there]
-        some = ring.readings[at][:, :, rows].astype(np.float32)
-        marks = ring.signs[at][:, rows]
+        some = ring.readings[np.ix_(at, np.arange(len(FIELDS)), rows)].astype(np.float32)
+        marks = ring.signs[np.ix_(at, rows)]
         some[:, :, rows < 0] = np.nan
         marks[:, rows < 0] = 0
         return some, marks
@@ -171,7 +171,7 @@ class Board:
     def _as_record(
         self, head: Head, keys: Sequence[Key | None], at_s: Floats, table: Readings, signs: Signs, start_s: float
     ) -> Record:  # fmt: skip
-        rows = table.transpose(1, 2, 0).astype(float)
+        rows: Floats = np.ascontiguousarray(table.transpose(1, 2, 0))
         marks = signs.T
         named = np.where(marks & rings.NAMED, at_s[None, :], -np.inf)
         if named.size:

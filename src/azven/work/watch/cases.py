@@ -4,6 +4,7 @@ Times are seconds of the watch. Nothing is looked up: incidents come in, alarms 
 """
 
 from collections.abc import Mapping, Sequence
+from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
@@ -87,9 +88,12 @@ class Cases:
     _before_s: float = 0.0
 
     def update(
-        self, found: Sequence[Incident], now_s: float, poor: Sequence[str] = (), ahead: Sequence[Incident] = ()
-    ) -> None:
-        """Take over what is wrong now. `poor`: links whose sound suffers now; `ahead`: what will be wrong."""
+        self, found: Sequence[Incident], now_s: float, poor: Sequence[str] = (), ahead: Sequence[Incident] = (),
+        unwell: AbstractSet[str] = frozenset(),
+    ) -> None:  # fmt: skip
+        """Take over what is wrong now. `poor`: links whose sound suffers now; `ahead`: what will be wrong; `unwell`:
+        links that are still not heard well, whatever is found: trouble that lasts longer than one looks back goes on.
+        """
         matched: set[int] = set()
         hurt = set(poor)
         self._before_s, self._looked_s = min(self._looked_s, now_s), now_s
@@ -107,8 +111,15 @@ class Cases:
                 matched.add(case.number)
                 self._go_on(case, it, early, goes_on, bool(hurt & set(it.links)), now_s, new)
         self._take_in(matched)
+        self._stay(matched, unwell, now_s)
         for case in list(self.all.values()):
             self._by_time(case, now_s)
+
+    def _stay(self, matched: set[int], unwell: AbstractSet[str], now_s: float) -> None:
+        for case in list(self.all.values()):
+            still = len(unwell & set(case.links)) >= 0.5 * len(case.links)
+            if case.number not in matched and case.state != "closed" and not case.ahead and still:
+                self.all[case.number] = replace(case, last_s=now_s)
 
     def _take_in(self, matched: set[int]) -> None:
         """What turns out to come from a cause behind more links is no case of its own."""

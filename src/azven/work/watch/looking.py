@@ -6,12 +6,17 @@ from dataclasses import replace
 import numpy as np
 
 from azven.rf.diagnose.record import Head, Incident, Record, Sent, Sweep
-from azven.rf.diagnose.remarkable import Usual, remarkable, unexplained, usual
+from azven.rf.diagnose.remarkable import Usual, kept, remarkable, unexplained, usual
 from azven.rf.diagnose.weigh import diagnose, filling
+from azven.rf.levels import Floats
 from azven.work.watch.board import Board
 from azven.work.watch.traces import Key
 
 _LATELY_S, _KEPT_S, _USUAL_S, _FILLING_S, _SENT_S = 16.0, 90.0, 30.0, 60.0, 700.0
+
+_LASTING = frozenset({"branch", "system"})
+_ENOUGH_S = 120.0
+"""Before so much was heard, nobody knows what is usual."""
 
 
 class Looking:
@@ -29,18 +34,17 @@ class Looking:
         self._usual: Usual | None = None
         self._usual_s = self._filling_s = -np.inf
         self._filling: list[Incident] = []
+        self._frozen = np.zeros(len(head.links), bool)
+        self._named_s = np.full(len(head.links), -np.inf)
         self._until_s = np.full(len(head.links), -np.inf)
 
     def look(self, now_s: float) -> list[Incident]:
         """What is wrong at a moment of the board's clock, or was in the last minutes."""
         if not self.head.links:
             return []
-        if now_s - self._usual_s >= _USUAL_S:
-            self._usual = usual(self.board.record(self.head, self.keys, now_s, self.start_s))
-            self._usual_s = now_s
-        assert self._usual is not None
+        known = self._known(now_s)
         self.lately = self.board.record(self.head, self.keys, now_s, self.start_s, _LATELY_S)
-        self._until_s[remarkable(self.lately, self._usual)] = now_s + _KEPT_S
+        self._until_s[remarkable(self.lately, known)] = now_s + _KEPT_S
         if now_s - self._filling_s >= _FILLING_S:
             self.evening = self.board.evening(self.head, self.keys, now_s, self.start_s)
             self._filling, self._filling_s = filling(self.evening), now_s
@@ -50,6 +54,25 @@ class Looking:
         record = self.board.record(self.head, self.keys, now_s, self.start_s)
         self.sent = [s for s in self.sent if s.at_s > record.at_s[0] - _SENT_S]
         self.sweeps = [s for s in self.sweeps if s.at_s > record.at_s[0]]
-        record = replace(record, only=only.tolist(), evening=self.evening, sent=self.sent, sweeps=self.sweeps)
+        record = replace(
+            record, only=only.tolist(), evening=self.evening, sent=self.sent, sweeps=self.sweeps,
+            lean=(known.lean_db, known.scatter_db) if now_s - self.start_s >= _ENOUGH_S else None,
+        )  # fmt: skip
         found = diagnose(record, self._filling)
+        lasting = {n for x in found if x.cause in _LASTING and x.to_s >= record.at_s[-1] - _LATELY_S for n in x.links}
+        self._frozen = np.array([x.name in lasting for x in self.head.links], bool)
         return found + unexplained(record, found)
+
+    def _known(self, now_s: float) -> Usual:
+        """What is usual, worked out anew now and then; links of a system in trouble keep what was usual before."""
+        if self._usual is None or now_s - self._usual_s >= _USUAL_S:
+            now = usual(self.board.record(self.head, self.keys, now_s, self.start_s))
+            self._usual = now if self._usual is None else kept(self._usual, now, self._frozen)
+            self._usual_s = now_s
+        return self._usual
+
+    def silent_s(self, now_s: float) -> Floats:
+        """For how long nothing was said of each link [s]; infinite for one that was never heard of."""
+        if self.lately is not None and self.lately.named_s.size:
+            self._named_s = np.fmax(self._named_s, self.lately.named_s[:, -1])
+        return now_s - self.start_s - self._named_s

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from azven.gear.racks.values import Fields
-from azven.rf.diagnose.record import Sent
+from azven.rf.diagnose.record import SILENT_S, Sent
 from azven.work.watch import batteries, before
 from azven.work.watch.batteries import Changes, Charge
 from azven.work.watch.board import Board
@@ -137,13 +137,17 @@ class Night:
             self._charges = tuple(batteries.charges(watched, looking.evening, status, t))
             self._changes, self._charged_s = batteries.plan(watched, self._charges, t), t
         lately = looking.lately
+        silent_s = looking.silent_s(now_s)
         ahead = before.ahead(
-            watched, lately, looking.evening, status, self._charges, self.unsent, found, self.board.steady, t
+            watched, lately, looking.evening, status, self._charges, self.unsent, found,
+            silent_s if self.board.steady else None, t,
         ) if lately else []  # fmt: skip
         with self._lock:
             if watched is not self.seen.watched:
                 return
-            self.cases.update(found, t, self._poor(looking), ahead)
+            poor = self._poor(looking)
+            lost = [n for n, quiet in zip(watched.names, silent_s, strict=True) if SILENT_S <= quiet < np.inf]
+            self.cases.update(found, t, poor, ahead, {*poor, *lost})
             alarms = self.cases.alarms()
             took = time.thread_time() - begun
             self._tell(t, Seen(t=t, watched=watched, status=status, charges=self._charges, changes=self._changes,
