@@ -16,7 +16,9 @@ def readers(tmp_path_factory):
     bench.close()
 
 
-@pytest.mark.filterwarnings("error::RuntimeWarning")
+@pytest.mark.filterwarnings(
+    "error::RuntimeWarning", "ignore:Mean of empty slice:RuntimeWarning", "ignore:All-NaN:RuntimeWarning"
+)
 @pytest.mark.parametrize(
     "name",
     [

@@ -58,3 +58,20 @@ def settle(qtbot):
         qtbot.waitUntil(lambda: window.session.jobs.idle, timeout=120_000)
 
     return wait
+
+
+@pytest.fixture
+def hear_racks(qtbot):
+    """Have the stand-in racks of the demonstration heard in a window, every link on its channel; the stage Prove."""
+
+    def hear(window):
+        stage = window.open_stage("prove")
+        window.show_stage("prove")
+        stage.racks.add_simulated()
+        links = window.session.racks.here.hub
+        qtbot.waitUntil(lambda: sum(x.state == "live" for x in links.links) == 16, timeout=120_000)
+        qtbot.waitUntil(lambda: all(len(x.settings) == len(x.card.channels) for x in links.links), timeout=120_000)
+        stage.racks.map_all()
+        return stage
+
+    return hear

@@ -8,16 +8,9 @@ from azven.work.scope import opening as here
 
 
 @pytest.fixture
-def proving(window, qtbot):
+def proving(window, hear_racks):
     """Prove with the stand-in racks of the demonstration heard, and every link on its channel."""
-    stage = window.open_stage("prove")
-    window.show_stage("prove")
-    stage.racks.add_simulated()
-    racks = window.session.racks
-    qtbot.waitUntil(lambda: sum(x.state == "live" for x in racks.here.hub.links) == 16, timeout=120_000)
-    qtbot.waitUntil(lambda: all(len(x.settings) == len(x.card.channels) for x in racks.here.hub.links), timeout=120_000)
-    stage.racks.map_all()
-    return stage
+    return hear_racks(window)
 
 
 def link_of(window, name):

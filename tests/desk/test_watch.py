@@ -246,15 +246,9 @@ def test_four_thousand_grains_are_drawn_in_one_go():
 
 
 @pytest.fixture
-def watching(window, qtbot):
+def watching(window, hear_racks, qtbot):
     """Watch with the stand-in racks of the demonstration heard, every link on its channel, the Narrator's pack on."""
-    prove = window.open_stage("prove")
-    window.show_stage("prove")
-    prove.racks.add_simulated()
-    racks = window.session.racks
-    qtbot.waitUntil(lambda: sum(x.state == "live" for x in racks.here.hub.links) == 16, timeout=120_000)
-    qtbot.waitUntil(lambda: all(len(x.settings) == len(x.card.channels) for x in racks.here.hub.links), timeout=120_000)
-    prove.racks.map_all()
+    hear_racks(window)
     stage = window.open_stage("watch")
     window.show_stage("watch")
     qtbot.waitUntil(lambda: any(stage.watch.seen.watched.keys), timeout=60_000)

@@ -307,3 +307,13 @@ def test_a_side_that_is_lost_for_as_long_as_one_looks_back_is_told_by_what_was_u
     assert (found.cause, found.detail["side"]) == ("branch", "b")
     assert found.detail["drop_db"] == pytest.approx(12, abs=1)
     assert found.to_s == pytest.approx(SECONDS, abs=2)
+
+
+@pytest.mark.parametrize(("hours", "named"), [(None, True), ("19:00-23:00", True), ("20:30-01:00", False),
+                                              ("22:00-20:30", True), ("sometimes", True)])  # fmt: skip
+def test_a_neighbour_is_named_only_at_its_hour(evening, hours, named):
+    carrier = CarrierHead(name="Ferry office", freq_hz=PLAN[2] + 50_000, hours=hours)
+    head = replace(evening.head, carriers=(carrier,), start="2026-09-12T20:00:00Z")
+    evening.q[2, during(300, 420)] = 20
+    found = the_one(replace(evening, head=head), "foreign")
+    assert ("Ferry office" in found.evidence[0]) is named

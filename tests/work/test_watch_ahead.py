@@ -9,9 +9,10 @@ import pytest
 from azven.book.records import Act, Link
 from azven.rf.diagnose.record import Record
 from azven.rf.running import Left
-from azven.work import ground, kit
+from azven.work import ground, kit, listen
+from azven.work.ground.hours import Clock
 from azven.work.scope import opening
-from azven.work.watch import batteries, before, heads, watched
+from azven.work.watch import batteries, before, heads, swept, watched
 from azven.work.watch.watched import Span, Watched
 
 START = datetime(2026, 9, 12, 18, tzinfo=UTC)
@@ -132,6 +133,15 @@ def test_a_rack_that_falls_silent_is_told_before_it_is_lost(show):
     assert told(show, silent=None) == {}
 
 
+def test_all_racks_silent_at_once_are_one_trouble_of_the_desk():
+    links = [{"name": f"L{k}", "rack": f"r-{k}"} for k in range(4)]
+    show = Watched(document={"links": links}, start=START, keys=(None,) * 4)
+    (it,) = before._silent(show, np.full(4, 5.0), 9.0)
+    assert it.links == ("L0", "L1", "L2", "L3")
+    assert "this desk" in it.next[0]
+    assert len(list(before._silent(show, np.array([5.0, 5.0, 5.0, 0.1]), 9.0))) == 3
+
+
 def test_a_pack_on_another_frequency_and_a_plan_that_was_not_sent(show):
     status = ({"tx": "on", "txf": 500_000_000}, {"tx": "on", "txf": 503_025_000}, {})
     found = told(show, status=status, unsent={"Narrator": ["frequency 500.000, not 501.000"]})
@@ -164,3 +174,25 @@ def test_two_links_of_one_name_are_told_apart_and_acts_by_their_id():
     assert heads.timed(acts)
     assert not heads.timed([*acts, Act(id=3, show_id=1, name="Open")])
     assert len({heads._act_name(a) for a in acts}) == 2
+
+
+def test_hours_of_neighbours_are_told_in_utc():
+    summer = datetime(2026, 7, 1, 18, tzinfo=UTC)
+    assert heads._hours("19:00–23:30", Clock("Europe/London"), summer) == "18:00-22:30"
+    assert heads._hours("23:00-01:00", Clock("UTC"), summer) == "23:00-01:00"
+    assert heads._hours("", Clock("UTC"), summer) is None
+
+
+def test_sweeps_taken_since_are_known_once_and_thinned_by_the_loudest(store):
+    scope = opening(store)
+    every = listen.sweeps(store, scope)
+    start = min(s.taken_at for s in every)
+    found = swept.since(store, scope, start, set())
+    assert {number for number, _ in found} <= {s.id for s in every}
+    assert found
+    for number, sweep in found:
+        trace = listen.load(store, next(s for s in every if s.id == number))
+        assert len(sweep.levels) <= 4096
+        assert np.nanmax(sweep.levels) == pytest.approx(np.nanmax(trace.level_dbm))
+        assert sweep.at_s >= 0
+    assert swept.since(store, scope, start, {number for number, _ in found}) == []

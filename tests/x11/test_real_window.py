@@ -52,7 +52,7 @@ def test_every_box_opens_with_all_its_entries_in_view(start, stage):
         desk.until(f"boxes(window)[{i}].view().isVisible()", False)
 
 
-@pytest.mark.parametrize("stage", ["ground", "kit", "plan", "prove"])
+@pytest.mark.parametrize("stage", ["ground", "kit", "plan", "prove", "watch"])
 def test_tab_walks_through_everything_that_can_be_pressed_and_comes_back(start, stage):
     desk = start(stage=stage)
     desk.until("session.jobs.idle")
@@ -71,6 +71,27 @@ def test_tab_walks_through_everything_that_can_be_pressed_and_comes_back(start, 
         if now == first and len(seen) > 3:
             break
     assert wanted <= seen
+
+
+def test_watch_comes_by_its_key_an_act_runs_by_name_and_the_far_view_closes_with_escape(start):
+    desk = start()
+    desk.key("ctrl+8")
+    desk.until("window.stage.name", "watch")
+    desk.until("window.stage.now.empty.isVisible()")
+    desk.key("ctrl+k")
+    desk.until(f"{PALETTE} is not None")
+    desk.type("lantern parade runs")
+    desk.until(f"{PALETTE}._shown[0].title", "Lantern Parade runs now")
+    desk.key("Return")
+    desk.until("window.stage.watch.seen.watched.on_now(window.stage.watch.live.t).name", "Lantern Parade")
+    desk.click(*desk.ask("at(window.stage.far)"))
+    far = "[w for w in app.topLevelWidgets() if w.accessibleName() == 'Far view' and w.isVisible()]"
+    desk.until(f"len({far})", 1)
+    desk.until(f"{far}[0].isActiveWindow()")
+    desk.key("Escape")
+    desk.until(f"len({far})", 0)
+    desk.key("ctrl+z")
+    desk.until("window.stage.watch.seen.watched.on_now(window.stage.watch.live.t) is None")
 
 
 def test_a_pennant_is_dragged_in_its_lane_and_the_band_on_the_spine(start):

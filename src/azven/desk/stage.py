@@ -123,6 +123,19 @@ def button(title: str, run: Callable[[], object], tip: str = "", name: str = "")
     return made
 
 
+def put(there: QLabel, text: str) -> None:
+    """Show a text where it is another than before: setting one lays out anew."""
+    if there.text() != text:
+        there.setText(text)
+
+
+def put_title(there: QPushButton, text: str) -> None:
+    """The same for a button, whose title is also what it is called aloud."""
+    if there.text() != text:
+        there.setText(text)
+        there.setAccessibleName(text)
+
+
 class Choice(QComboBox):
     """A box of named values whose list shows all of them where the screen has room.
 

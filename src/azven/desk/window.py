@@ -30,6 +30,7 @@ if TYPE_CHECKING:
     from azven.desk.stage import Stage
 
 LEAST, MADE_FOR = (1100, 700), (1280, 800)
+_DIAL_MS = 1_500
 _FRAMED_MS, _LOOKS, _SETTLED = 150, 40, 4
 """The window manager puts its frame around the window a moment after it is shown, and may place it again; one looks so
 often, every so many ms, until it has stayed inside the screen for so many looks. Some managers put no frame."""
@@ -94,6 +95,17 @@ class Window(QMainWindow):
         self._offer_actions()
         self.panel.refresh()
         self.filled = True
+        QTimer.singleShot(_DIAL_MS, self._hear_racks)
+
+    def _hear_racks(self) -> None:
+        """Racks of the list are heard from the start: a window that comes back in mid-show watches again."""
+        from azven.book.records import ListedRack
+
+        session = self.session
+        if session.jobs.closed:
+            return
+        if any(r.address for r in session.store.all(ListedRack, site_id=session.scope.site)):
+            session.racks.keep_ticking()
 
     def _lay_out(self) -> None:
         middle = QHBoxLayout()

@@ -13,6 +13,7 @@ from azven.gear.standins.house import RackHouse
 from azven.gear.standins.rack import StandInRack
 from azven.gear.standins.things import Channel, Pack
 from azven.refusal import Refusal
+from azven.rf import bands
 from azven.rf.links import End
 from azven.rf.reach import Surroundings
 from azven.rf.venue import Antenna, Front, Venue
@@ -39,6 +40,12 @@ class Member:
     channel: Channel
     carrier: str = ""
     """The wideband carrier that it is on."""
+
+
+def _in_turns(member: Member) -> str:
+    """Whose packs do not send at the same time as this one: those of its base, where slots are kept apart."""
+    shared = all(bands.of_range(low, high).name == bands.DECT for _, low, high in member.model.bands)
+    return member.rack if shared else ""
 
 
 class SimulatedRacks:
@@ -149,7 +156,7 @@ class SimulatedRacks:
             digital = "digital" in member.model.modulation
             receivers.append(Receiver(
                 sides=numbers, bandwidth_hz=float(member.model.bandwidth_hz), needed_db=member.model.needed_db,
-                digital=digital, carrier=member.carrier,
+                digital=digital, carrier=member.carrier or _in_turns(member),
             ))  # fmt: skip
             held = member.model.form == "hand-held"
             seats.append(Seat(

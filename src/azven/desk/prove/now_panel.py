@@ -5,12 +5,12 @@ from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFont
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 
 from azven.book.records import ProofStep
 from azven.desk.prove.trace import TraceView
 from azven.desk.session import Session
-from azven.desk.stage import FittedLabel, button, label, row
+from azven.desk.stage import FittedLabel, button, label, put, put_title, row
 from azven.work.prove.offers import Offer
 from azven.work.prove.proofs import Lane
 from azven.work.prove.steps import HOLD_S, TOGETHER, Judged, Seen, order
@@ -120,12 +120,12 @@ class NowPanel(QWidget):
         what, must = order(step, seen)
         number = lane.steps.index(step) + 1
         freq = f" · {mhz(seen.freq_hz)}" if seen.freq_hz else ""
-        _put(self.where, f"Now: {lane.link.name}{freq} · step {number} of {len(lane.steps)}")
-        _put(self.order, what)
-        _put(self.must, must)
-        _put(self.figure, judged.figure)
-        _put(self.beside, judged.beside)
-        _put(self.stands, judged.said)
+        put(self.where, f"Now: {lane.link.name}{freq} · step {number} of {len(lane.steps)}")
+        put(self.order, what)
+        put(self.must, must)
+        put(self.figure, judged.figure)
+        put(self.beside, judged.beside)
+        put(self.stands, judged.said)
         wrong = "bad" if judged.state == "fails" else ""
         if self.stands.objectName() != wrong:
             self.stands.setObjectName(wrong)
@@ -138,7 +138,7 @@ class NowPanel(QWidget):
         if seen.is_ear and step in ("off", "on"):
             sends = "Sync" if step == "off" and seen.off else f"Switch the transmitter {step}"
         self.sends.setVisible(bool(sends))
-        _put_title(self.sends, sends)
+        put_title(self.sends, sends)
         self.sends.setEnabled(judged.state != "holds" and seen.on_channel)
         self.all.setVisible(step in TOGETHER)
         self._countdown(judged, goes_on)
@@ -147,19 +147,9 @@ class NowPanel(QWidget):
         held = min(judged.held_s / HOLD_S, 1.0) if judged.state in ("holds", "waits") else 0.0
         self.progress.setVisible(held > 0)
         self.progress.setValue(round(100 * held))
-        _put_title(
+        put_title(
             self.holds, "It holds" if not (goes_on and 0 < held < 1) else f"It holds, in {HOLD_S - judged.held_s:.0f} s"
         )
         self.holds.setEnabled(judged.state in ("holds", "by hand"))
         tips = {"fails": "It does not hold: say that it fails, leave it open, or mend it.", "waits": judged.said}
         self.holds.setToolTip(tips.get(judged.state, ""))
-
-
-def _put(there: QLabel, text: str) -> None:
-    if there.text() != text:
-        there.setText(text)
-
-
-def _put_title(there: QPushButton, text: str) -> None:
-    if there.text() != text:
-        there.setText(text)

@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass
 
-import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
@@ -12,26 +11,26 @@ from azven.desk.marks import paint_pennant, paint_state, service_color
 from azven.desk.session import Session
 from azven.desk.stage import shortened, tip
 from azven.desk.watch import ropes
+from azven.desk.watch.carpet import HEAD, Carpet, laid_out
 from azven.desk.watch.desk import WatchDesk
 from azven.desk.watch.pictures import SHOWN_S, case_ink, need_dbm
 from azven.work.watch.batteries import Charge
 from azven.work.watch.night import Seen
+from azven.work.watch.watched import Watched
 
-_ROW, _HEAD, _ROPE_H, _ROPE_W, _BETWEEN = 17, 34, 13, 84, 20
-_GRAIN_GAP, _GRAIN_S = 2, 60.0
-_GRAINS = ((84, 15), (60, 13), (42, 11), (28, 10), (20, 9), (14, 8), (10, 8), (8, 6), (6, 4))
+_ROW, _ROPE_H, _ROPE_W, _BETWEEN = 17, 13, 84, 20
+_GRAIN_S = 60.0
 _LEFT, _RIGHT, _V = Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight, Qt.AlignmentFlag.AlignVCenter
-_FIGURES_EVERY = 3
-"""Figures change at most every so many repaints."""
+_FIGURES_EVERY, _CARPET_EVERY = 3, 5
+"""Figures change at most every so many repaints, grains are painted anew every so many."""
 
 
 @dataclass(frozen=True)
 class _Cell:
-    """A grain: its link, where it is, the number of its case."""
+    """A link that can be pointed at: its place, and where it is shown."""
 
     place: int
     box: QRectF
-    case: int | None
 
 
 class CalmLinks(QWidget):
@@ -45,11 +44,13 @@ class CalmLinks(QWidget):
         self._cells: list[_Cell] = []
         self._words: dict[int, tuple[str, str, str, str, str]] = {}
         self._ticks = 0
+        self._carpet_of: tuple[Watched, int, int, Carpet] | None = None
+        self._shown: Carpet | None = None
         self._carpet = False
         """Whether grains are shown, which change slowly."""
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumHeight(_HEAD + 3 * _ROW)
+        self.setMinimumHeight(HEAD + 3 * _ROW)
         self.setAccessibleName("Calm links")
 
     def sizeHint(self) -> QSize:
@@ -61,7 +62,7 @@ class CalmLinks(QWidget):
         turn = self._ticks % _FIGURES_EVERY == 1
         if turn:
             self._words.clear()
-        if turn or not self._carpet:
+        if self._ticks % _CARPET_EVERY == 1 if self._carpet else True:
             self.update()
 
     def calm(self, seen: Seen) -> list[int]:
@@ -72,9 +73,10 @@ class CalmLinks(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter, seen = QPainter(self), self._watch.seen
         calm = self.calm(seen)
-        rows = max((self.height() - _HEAD) // _ROW, 1)
-        self._cells = []
+        rows = max((self.height() - HEAD) // _ROW, 1)
         self._carpet = len(calm) > 2 * rows
+        if not self._carpet:
+            self._cells, self._shown = [], None
         if not seen.watched.names:
             painter.setPen(self._session.theme.color("dim"))
             painter.drawText(
@@ -104,8 +106,8 @@ class CalmLinks(QWidget):
             if part:
                 self._paint_titles(painter, left, wide)
             for k, i in enumerate(part):
-                box = QRectF(left, _HEAD + k * _ROW, wide, _ROW)
-                self._cells.append(_Cell(i, box, None))
+                box = QRectF(left, HEAD + k * _ROW, wide, _ROW)
+                self._cells.append(_Cell(i, box))
                 self._paint_row(painter, seen, i, box, pictures[c * per + k], charges.get(i))
 
     def _heading(self, painter: QPainter, strong: str, more: str) -> None:
@@ -167,42 +169,23 @@ class CalmLinks(QWidget):
     def _paint_carpet(self, painter: QPainter, seen: Seen, calm: int) -> None:
         total = len(seen.watched.names)
         self._heading(painter, f"{calm} calm", f"of {total} · a grain is a link's last minute")
-        rooms: dict[str, list[int]] = {}
-        for i, link in enumerate(seen.watched.head.links):
-            rooms.setdefault(link.zone or "elsewhere", []).append(i)
-        grain_w, grain_h = self._grain(rooms)
-        step_x, step_y = grain_w + _GRAIN_GAP, grain_h + _GRAIN_GAP
-        high = max((self.height() - _HEAD - 2) // step_y, 1)
-        places = list(range(total))
+        laid = self._laid_out(seen)
         readings, signs = self._watch.board.looks(list(seen.watched.keys), _GRAIN_S, self._watch.now_s)
-        drawn = ropes.ropes(readings, signs, need_dbm(seen.watched, places), grain_w)
-        grains = ropes.pixels(drawn, grain_h, case_ink(self._session.theme, dim=True))
-        case_of = {name: c.number for c in (*seen.in_hand, *seen.open) for name in c.links}
-        columns = {room: -(-len(members) // high) for room, members in rooms.items()}
-        gap = min(14.0, max((self.width() - sum(columns.values()) * step_x) / max(len(rooms), 1), 4.0))
-        x = 0.0
-        canvas = np.zeros((high * step_y, max(self.width(), 1)), np.uint32)
-        for room, members in rooms.items():
-            wide = columns[room] * step_x
-            self._paint_room(painter, room, len(members), x, wide)
-            for k, i in enumerate(members):
-                left, top = int(x) + k // high * step_x, k % high * step_y
-                if left + grain_w <= canvas.shape[1]:
-                    canvas[top : top + grain_h, left : left + grain_w] = grains[i]
-                box = QRectF(left, _HEAD + top, grain_w, grain_h)
-                self._cells.append(_Cell(i, box, case_of.get(seen.watched.names[i])))
-            x += wide + gap
-        painter.drawImage(QPointF(0, _HEAD), ropes.image(canvas))
-        self._paint_marks(painter, seen)
+        drawn = ropes.ropes(readings, signs, need_dbm(seen.watched, list(range(total))), laid.wide)
+        grains = ropes.pixels(drawn, laid.high, case_ink(self._session.theme, dim=True))
+        for block in laid.blocks:
+            self._paint_room(painter, block.room, len(block.members), block.left, block.columns * laid.step[0])
+        painter.drawImage(QPointF(0, HEAD), ropes.image(laid.picture(grains, self.width())))
+        self._cells = [_Cell(i, box) for i, box in laid.boxes.items()] if laid is not self._shown else self._cells
+        self._shown = laid
+        self._paint_marks(painter, seen, laid)
 
-    def _grain(self, rooms: dict[str, list[int]]) -> tuple[int, int]:
-        """How large a grain may be so that all fit: as large as there is room for."""
-        for wide, high in _GRAINS:
-            rows = max((self.height() - _HEAD - 2) // (high + _GRAIN_GAP), 1)
-            columns = sum(-(-len(members) // rows) for members in rooms.values())
-            if columns * (wide + _GRAIN_GAP) + 14 * len(rooms) <= self.width():
-                return wide, high
-        return _GRAINS[-1]
+    def _laid_out(self, seen: Seen) -> Carpet:
+        """Where grains lie, as long as neither links nor room for them change."""
+        key = seen.watched, self.width(), self.height()
+        if self._carpet_of is None or self._carpet_of[0] is not key[0] or self._carpet_of[1:3] != key[1:]:
+            self._carpet_of = (*key, laid_out(seen.watched.head.links, self.width(), self.height()))
+        return self._carpet_of[3]
 
     def _paint_room(self, painter: QPainter, room: str, count: int, x: float, wide: float) -> None:
         painter.setFont(look.font(look.SMALL_PX))
@@ -211,27 +194,24 @@ class CalmLinks(QWidget):
         shown = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideMiddle, int(max(wide - 4, 30)))
         painter.drawText(QRectF(x, 17, wide + 8, 15), int(_LEFT | _V), shown)
 
-    def _paint_marks(self, painter: QPainter, seen: Seen) -> None:
+    def _paint_marks(self, painter: QPainter, seen: Seen, laid: Carpet) -> None:
         """A frame around every grain that is in a case, and the number of the case at its first."""
         theme = self._session.theme
-        marks = {c.number: c.mark for c in (*seen.in_hand, *seen.open)}
-        numbered: set[int] = set()
         painter.setFont(look.font(look.SMALL_PX, bold=True))
-        for cell in self._cells:
-            if cell.case is None:
-                continue
-            color = theme.color("brick" if marks[cell.case] == "broken" else "ochre")
+        for case in (*seen.in_hand, *seen.open):
+            color = theme.color("brick" if case.mark == "broken" else "ochre")
+            boxes = [laid.boxes[seen.watched.places[n]] for n in case.links if n in seen.watched.places]
             painter.setPen(QPen(color, 1))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRect(cell.box.adjusted(-1, -1, 1, 1))
-            if cell.case not in numbered:
-                numbered.add(cell.case)
-                words = str(cell.case)
+            for box in boxes:
+                painter.drawRect(box.adjusted(-1, -1, 1, 1))
+            if boxes:
+                words = str(case.number)
                 wide = painter.fontMetrics().horizontalAdvance(words) + 6
-                box = QRectF(cell.box.right() + 2, cell.box.top() - 2, wide, 13)
-                painter.fillRect(box, color)
+                sign = QRectF(boxes[0].right() + 2, boxes[0].top() - 2, wide, 13)
+                painter.fillRect(sign, color)
                 painter.setPen(theme.color("ground"))
-                painter.drawText(box, int(Qt.AlignmentFlag.AlignCenter), words)
+                painter.drawText(sign, int(Qt.AlignmentFlag.AlignCenter), words)
 
     # the pointer
 

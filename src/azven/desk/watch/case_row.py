@@ -9,14 +9,14 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolic
 from azven.desk import theme as look
 from azven.desk.marks import paint_state
 from azven.desk.session import Session
-from azven.desk.stage import FittedLabel, button, label, row
+from azven.desk.stage import FittedLabel, button, label, put, put_title, row
 from azven.desk.watch.desk import WatchDesk
-from azven.desk.watch.pictures import CasePicture
+from azven.desk.watch.pictures import PICTURE_W, CasePicture
 from azven.work.watch import said
 from azven.work.watch.cases import Case
 from azven.work.watch.deeds import Deed
 
-_MARK_W, _BUTTONS_W = 48, 204
+_MARK_W, _BUTTONS_W, _NARROW_BUTTONS_W, _NARROW_PICTURE = 48, 204, 172, 96
 
 
 class _Mark(QWidget):
@@ -62,6 +62,9 @@ class CaseRow(QFrame):
         self.take = button(
             "I have it", partial(self._ask, "take"), "It is yours; it asks again later, or if worse", "flat"
         )
+        self.hush = button(
+            "Hush", partial(self._ask, "hush"), "Known: not to be heard of for a while, unless worse", "flat"
+        )
         self._lay_out()
 
     def _lay_out(self) -> None:
@@ -81,6 +84,7 @@ class CaseRow(QFrame):
         if self.large:
             words.addWidget(self.what)
             self.evidence.setMaximumHeight(2 * self.fontMetrics().lineSpacing() + 4)
+            self.evidence.setAlignment(Qt.AlignmentFlag.AlignTop)
         words.addWidget(self.evidence)
         words.addStretch(1)
         whole = QHBoxLayout(self)
@@ -98,19 +102,28 @@ class CaseRow(QFrame):
         if self.large:
             deeds.addWidget(self.step)
             deeds.addWidget(self.proof)
-            deeds.addLayout(row(1, self.take, spacing=4))
+            deeds.addLayout(row(1, self.hush, self.take, spacing=4))
         else:
             line = QHBoxLayout()
             line.setSpacing(2)
             line.addWidget(self.step)
             line.addWidget(self.proof, 1)
             line.addWidget(self.take)
+            self.hush.hide()
             deeds.addLayout(line)
         deeds.addStretch(1)
-        side = QWidget()
-        side.setLayout(deeds)
-        side.setFixedWidth(_BUTTONS_W)
-        return side
+        self._deeds = QWidget()
+        self._deeds.setLayout(deeds)
+        self._deeds.setFixedWidth(_BUTTONS_W)
+        return self._deeds
+
+    def fit(self, narrow: bool) -> None:
+        """Take less room for picture and buttons, so that words have some."""
+        self.picture.widen(_NARROW_PICTURE if narrow else PICTURE_W)
+        self._deeds.setFixedWidth(_NARROW_BUTTONS_W if narrow else _BUTTONS_W)
+        self.step.setMinimumWidth(
+            (_NARROW_BUTTONS_W if narrow else _BUTTONS_W) if self.large else 100 if narrow else 124
+        )
 
     def _ask(self, what: str) -> None:
         self.asked.emit(what, self.case)
@@ -123,15 +136,15 @@ class CaseRow(QFrame):
         self.case, self.deed, self.mark.case = case, deed, case
         self.mark.update()
         sure = said.sure(case)
-        _put(self.who, said.who(case))
-        _put(self.what, f"{said.what(case)}{f' ({sure})' if sure else ''}")
-        _put(self.evidence, " ".join(case.incident.evidence[:2]))
-        late = " · nobody has it" if case.nobody else ""
-        _put(self.lasts, f"for {said.lasting(t - case.since_s)}{late}")
+        put(self.who, said.who(case))
+        put(self.what, f"{said.what(case)}{f' ({sure})' if sure else ''}")
+        put(self.evidence, " ".join(case.incident.evidence[:2]))
+        late = " · nobody has it" if case.nobody and self.large else ""
+        put(self.lasts, f"for {said.lasting(t - case.since_s)}{late}")
         advice = case.incident.next[-1] if case.incident.next else ""
-        _put_title(self.step, deed.title if deed else "")
+        put_title(self.step, deed.title if deed else "")
         self.step.setVisible(deed is not None)
-        _put(self.proof, deed.effect if deed else advice)
+        put(self.proof, deed.effect if deed else advice)
         self.proof.setVisible(self.large or deed is None)
         self.step.setToolTip(deed.effect if deed else "")
         self.picture.show_case(case)
@@ -154,7 +167,8 @@ class TakenRow(QWidget):
         self.close_case = button(
             "Close", lambda: self.asked.emit("close", self.case), "It is over: say what it was", "flat"
         )
-        line = row(self.mark, self.words, self.close_case, self.open, spacing=6)
+        self.note = button("Note", lambda: self.asked.emit("note", self.case), "Write something to it", "flat")
+        line = row(self.mark, self.words, self.note, self.close_case, self.open, spacing=6)
         self.setLayout(line)
         self.setFixedHeight(26)
 
@@ -163,15 +177,4 @@ class TakenRow(QWidget):
         self.mark.update()
         until = f"{self._watch.moment(case.until_s):%H:%M}"
         since = f"{self._watch.moment(case.taken_s):%H:%M}"
-        _put(self.words, f"{said.who(case)}  {said.what(case)}  {said.has_it(case, since, until)}")
-
-
-def _put(there: QLabel, text: str) -> None:
-    if there.text() != text:
-        there.setText(text)
-
-
-def _put_title(there: QPushButton, text: str) -> None:
-    if there.text() != text:
-        there.setText(text)
-        there.setAccessibleName(text)
+        put(self.words, f"{said.who(case)}  {said.what(case)}  {said.has_it(case, since, until)}")

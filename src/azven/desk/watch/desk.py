@@ -15,7 +15,7 @@ from azven.desk.watch.alarms import Alarms
 from azven.gear.racks.told import Told
 from azven.refusal import Refusal
 from azven.work.diagnosing import as_dict
-from azven.work.watch import watched
+from azven.work.watch import swept, watched
 from azven.work.watch.batteries import Charge
 from azven.work.watch.board import Board
 from azven.work.watch.cases import Alarm, Case
@@ -32,6 +32,8 @@ if TYPE_CHECKING:
 
 _DIFFERENCES_EVERY = 25
 """Ticks between two looks at what differs between plan and units."""
+_RENEWED_AFTER = 100
+"""Ticks after the last edit that matters to a log, before it begins another file."""
 
 
 _LINES = 2_000
@@ -64,12 +66,13 @@ class WatchDesk(QObject):
         self._start_s = racks.here.hub.now()
         self.keeping: Keeping | None = None
         self._recorder: Recorder | None = None
+        self._swept: set[int] = set()
         self.swaps: list[Swap] = []
         self._swapping = Swaps()
         self._charges: Sequence[Charge] = ()
         self.lines: deque[Line] = deque(maxlen=_LINES)
         """What happened in this watch, the last at the end."""
-        self._ticks = 0
+        self._ticks = self._renew_at = 0
         self._counted: tuple[int, bool] = (0, False)
         self._shown: Seen | None = None
         self._alarmed.connect(self._ring)
@@ -118,12 +121,24 @@ class WatchDesk(QObject):
     def _read(self) -> None:
         """Watch what the book says now; the log begins a new file where that matters."""
         self._stale = False
+        self._take_sweeps()
         found = self._watched()
         if found != self.live.seen.watched:
             before = self.live.seen.watched.document
             self.live.show(found)
             if found.document != before and self.keeping is not None:
-                self._begin_log()
+                self._renew_at = self._ticks + _RENEWED_AFTER
+
+    def _take_sweeps(self) -> None:
+        """Sweeps that came since: they tell of strangers and noise."""
+        session = self._session
+        for number, sweep in swept.since(session.store, session.scope, self.start, self._swept):
+            self._swept.add(number)
+            self.live.swept(sweep)
+            levels = [None if value != value else round(float(value), 1) for value in sweep.levels]
+            if self.keeping is not None:
+                self.keeping.event(self.live.t, {"kind": "sweep", "zone": sweep.zone, "low_hz": sweep.low_hz,
+                                                 "step_hz": sweep.step_hz, "levels": levels})  # fmt: skip
 
     # the log
 
@@ -131,6 +146,7 @@ class WatchDesk(QObject):
         where = self.folder
         if where is None:
             return
+        self._renew_at = 0
         self.keeping = self.keeping or Keeping(where, self._disk.emit)
         head = watched.of_show(
             self._session.store, self._session.scope, self._racks.now.keys, datetime.now(UTC)
@@ -157,9 +173,9 @@ class WatchDesk(QObject):
 
     def write(self, kind: str, **detail: Any) -> None:
         """Write an event of ours into the log."""
-        self.lines.append(Line(self.live.t, kind, {"by": self._racks.here.who, **detail}))
+        self.lines.append(Line(self.live.t, kind, detail))
         if self.keeping is not None:
-            self.keeping.event(self.live.t, {"kind": kind, "by": self._racks.here.who, **detail})
+            self.keeping.event(self.live.t, {"kind": kind, **detail})
 
     # what comes
 
@@ -179,7 +195,7 @@ class WatchDesk(QObject):
             self._begin_log()
         if self._ticks % _DIFFERENCES_EVERY == 0:
             self._compare()
-            if self.keeping is not None and self.keeping.full:
+            if self.keeping is not None and (self.keeping.full or 0 < self._renew_at <= self._ticks):
                 self._begin_log()
         if self.live.seen is not self._shown:
             self._shown = self.live.seen
@@ -249,7 +265,7 @@ class WatchDesk(QObject):
     def _do(self, deed: Any, why: str, case: Case, **detail: Any) -> None:
         self.night.do(deed)
         if self.replay is None:
-            self.write("case", number=case.number, why=why, **detail)
+            self.write("case", number=case.number, why=why, by=self._racks.here.who, **detail)
         self._count()
         self.looked.emit()
 

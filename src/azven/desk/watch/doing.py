@@ -1,6 +1,6 @@
 """Carrying deeds out: asked once, sent with what was expected, read back, written down with what was before."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable
 from functools import partial
 
 from azven.desk.session import Session
@@ -19,21 +19,24 @@ class Doing:
     def __init__(self, session: Session, watch: WatchDesk, asking: Asking, ordered: Callable[[str], object]) -> None:
         self._session, self._watch, self._asking, self._ordered = session, watch, asking, ordered
 
-    def channels(self) -> dict[int, Channel]:
-        """Channels of the links that are heard, by link number."""
-        here, now = self._session.racks.here, self._session.racks.now
+    def channels(self, names: Iterable[str]) -> dict[int, Channel]:
+        """Channels of some links that are heard, by link number."""
+        here, now, watched = self._session.racks.here, self._session.racks.now, self._watch.live.seen.watched
         found = {}
-        for number, key in now.keys.items():
-            card = here.card(key)
-            if card is not None and here.heard(key[0]):
+        for name in names:
+            place = watched.places.get(name)
+            link = watched.links[place] if place is not None and place < len(watched.links) else None
+            number, key = (link.id, now.keys.get(link.id)) if link is not None else (0, None)
+            card = here.card(key) if key is not None else None
+            if key is not None and card is not None and here.heard(key[0]):
                 found[number] = Channel(key, card, here.settings(key), here.live.now(key))
         return found
 
-    def offers(self, case: Case, channels: Mapping[int, Channel] | None = None) -> list[Deed]:
+    def offers(self, case: Case) -> list[Deed]:
         """What may be done about a case; nothing in a log that is played."""
         if self._watch.replay is not None:
             return []
-        known = self.channels() if channels is None else channels
+        known = self.channels(case.links[:1])
         return deeds.offers(self._watch.seen.watched, case, known, self._session.racks.now.freq_hz)
 
     def ask(self, deed: Deed) -> None:
@@ -60,7 +63,7 @@ class Doing:
         left = {k: v for k, v in deed.values.items() if there.get(k) != v}
         self._watch.write(
             "deed", what=deed.title, link=name, channel=name, rack=deed.key[0], values=dict(deed.values),
-            before=dict(deed.expect), outcome=call.outcome,
+            before=dict(deed.expect), outcome=call.outcome, by=self._session.racks.here.who,
         )  # fmt: skip
         if call.outcome != "done":
             why = call.message or call.outcome

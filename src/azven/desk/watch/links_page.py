@@ -127,7 +127,7 @@ class LinksPage(Page):
         if len(rows) != 1 or self._watch.replay is not None or rows[0].id >= len(links):
             return []
         link = links[rows[0].id]
-        there = self._doing.channels().get(link.id) if link is not None else None
+        there = self._doing.channels([rows[0].head.name]).get(link.id) if link is not None else None
         if link is None or there is None:
             return []
         return deeds.of_link(link, there, self._session.racks.now.freq_hz.get(link.id))
@@ -138,8 +138,8 @@ def _columns() -> list[Column]:
         Column(title="Case", width=42, show=lambda r: str(r.case.number) if r.case else "",
                mark=lambda r: r.case.mark if r.case else ""),
         Column(title="Link", width=132, show=lambda r: r.head.name),
-        Column(title="Room", width=92, show=lambda r: r.head.zone or ""),
-        Column(title="MHz", width=66, show=lambda r: mhz(r.head.freq_hz) if r.head.freq_hz else "", right=True),
+        Column(title="Room", width=86, show=lambda r: r.head.zone or ""),
+        Column(title="MHz", width=84, show=lambda r: mhz(r.head.freq_hz) if r.head.freq_hz else "", right=True),
         Column(title="On", width=50, show=_on),
         Column(title="A, dBm", width=50, show=partial(_figure, "a"), right=True),
         Column(title="B, dBm", width=50, show=partial(_figure, "b"), right=True),

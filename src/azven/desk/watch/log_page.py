@@ -186,9 +186,9 @@ class LogPage(Page):
 
 def _lines() -> list[Column]:
     return [
-        Column(title="At", width=66, show=lambda r: r.at),
-        Column(title="What", width=84, show=lambda r: r.line.kind),
-        Column(title="", width=300, show=lambda r: in_words(r.line.detail), prose=True),
+        Column(title="At", width=82, show=lambda r: r.at),
+        Column(title="What", width=74, show=lambda r: r.line.kind),
+        Column(title="", width=160, show=lambda r: in_words(r.line.detail), prose=True),
     ]  # fmt: skip
 
 
@@ -207,7 +207,7 @@ def in_words(detail: Mapping[str, Any]) -> str:
     """What an event says, without what only a program needs."""
     parts = []
     for key, value in detail.items():
-        if value in (None, "", {}, []) or key in ("from_s", "to_s", "sure", "next", "count", "links_at"):
+        if value in (None, "", {}, []) or key in ("from_s", "to_s", "sure", "next", "count"):
             continue
         if isinstance(value, Mapping):
             value = ", ".join(f"{k} {v}" for k, v in value.items())

@@ -3,6 +3,7 @@
 from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from azven.desk.session import Session
@@ -18,8 +19,9 @@ from azven.work.watch import said
 from azven.work.watch.cases import Case
 from azven.work.watch.deeds import Deed
 
-_LARGE, _WORDS_EVERY, _MOST_SHARE = 2, 5, 0.62
-"""So many cases are shown large; words change once a second; cases take at most so much of the page."""
+_LARGE, _MOST_ROWS, _AT_ONCE, _WORDS_EVERY, _MOST_SHARE, _NARROW, _LEAST = 2, 8, 2, 5, 0.62, 780, 60
+"""So many cases are shown large, so many at all, so many made at once; words change once a second; cases take at most
+so much of the page; under that width pictures are narrow."""
 
 
 class NowPage(Page):
@@ -35,6 +37,8 @@ class NowPage(Page):
         self.doing = Doing(session, watch, self.asking, self.order.show_order)
         self.calm = CalmLinks(session, watch)
         self.empty = FittedLabel("dim")
+        self.more = FittedLabel("dim")
+        self.more.setContentsMargins(12, 4, 0, 4)
         self.rows: dict[int, CaseRow] = {}
         self.taken: dict[int, TakenRow] = {}
         self._order: tuple[tuple[int, ...], tuple[int, ...]] = ((), ())
@@ -75,12 +79,11 @@ class NowPage(Page):
         """Show how everything stands."""
         seen = self._watch.seen
         order = tuple(c.number for c in seen.open), tuple(c.number for c in seen.in_hand)
-        if set(order[0]) != set(self.rows) or set(order[1]) != set(self.taken):
+        if set(order[0][:_MOST_ROWS]) != set(self.rows) or set(order[1]) != set(self.taken):
             self._arrange(order)
-        channels = self.doing.channels() if seen.open and self._watch.replay is None else {}
         for case in seen.open:
             if case.number in self.rows:
-                offered = self.doing.offers(case, channels)
+                offered = self.doing.offers(case)
                 self.rows[case.number].show_case(case, offered[0] if offered else None, self._watch.night.t)
         for case in seen.in_hand:
             if case.number in self.taken:
@@ -103,26 +106,29 @@ class NowPage(Page):
         self.empty.setVisible(bool(words))
 
     def _arrange(self, order: tuple[tuple[int, ...], tuple[int, ...]]) -> None:
-        """Put the rows into their order; rows of cases that stay are kept."""
-        large = set(order[0][:_LARGE])
-        for number in [n for n, r in self.rows.items() if n not in order[0] or r.large != (n in large)]:
+        """Put the rows into their order; rows of cases that stay are kept, and few are made at once: the window must
+        not stand still when much goes wrong together."""
+        shown, large = order[0][:_MOST_ROWS], set(order[0][:_LARGE])
+        for number in [n for n, r in self.rows.items() if n not in shown or r.large != (n in large)]:
             self._drop(self.rows.pop(number))
         for number in [n for n in self.taken if n not in order[1]]:
             self._drop(self.taken.pop(number))
         while self._list.count():
             self._list.takeAt(0)
-        for number in order[0]:
-            if number not in self.rows:
-                made = self.rows[number] = CaseRow(self._session, self._watch, number in large)
-                made.asked.connect(self._asked)
-            self._list.addWidget(self.rows[number])
-        for number in order[1]:
-            if number not in self.taken:
-                line = self.taken[number] = TakenRow(self._session, self._watch)
-                line.asked.connect(self._asked)
-            self._list.addWidget(self.taken[number])
+        missing = [n for n in shown if n not in self.rows]
+        for number in missing[:_AT_ONCE]:
+            made = self.rows[number] = CaseRow(self._session, self._watch, number in large)
+            made.asked.connect(self._asked)
+        for number in [n for n in order[1] if n not in self.taken]:
+            line = self.taken[number] = TakenRow(self._session, self._watch)
+            line.asked.connect(self._asked)
+        for part in (*(self.rows[n] for n in shown if n in self.rows), self.more, *(self.taken[n] for n in order[1])):
+            self._list.addWidget(part)
         self._list.addStretch(1)
-        self._order = order
+        self._order = order if len(missing) <= _AT_ONCE else ((), ())
+        rest = len(order[0]) - _MOST_ROWS
+        self.more.setVisible(rest > 0)
+        self.more.setText(f"{rest} more cases, less grave: their links are framed below")
 
     def _drop(self, gone: QWidget) -> None:
         self._list.removeWidget(gone)
@@ -130,9 +136,18 @@ class NowPage(Page):
         gone.deleteLater()
 
     def _fit(self) -> None:
+        """Cases take what they need, and leave the calm links some room."""
+        for shown in self.rows.values():
+            shown.fit(self.width() < _NARROW)
         wanted = sum(w.sizeHint().height() for w in (*self.rows.values(), *self.taken.values()))
+        strips = sum(w.height() + 4 for w in (self.order, self.asking, self.empty) if w.isVisible())
+        room = self.height() - strips - self.calm.minimumHeight() - 10
         self.area.setVisible(wanted > 0)
-        self.area.setFixedHeight(max(min(wanted + 2, int(_MOST_SHARE * self.height())), 0))
+        self.area.setFixedHeight(max(min(wanted + 2, int(_MOST_SHARE * self.height()), room), _LEAST))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
 
     # what is asked for
 
@@ -140,11 +155,24 @@ class NowPage(Page):
         if isinstance(about, Deed):
             self.doing.ask(about)
         elif isinstance(about, Case):
-            {"take": self.take, "open": self._watch.open_again, "close": self.close_case, "see": self.see}[what](about)
+            deeds = {
+                "take": self.take, "open": self._watch.open_again, "close": self.close_case, "see": self.see,
+                "hush": self.hush, "note": self.note,
+            }  # fmt: skip
+            deeds[what](about)
             self.refresh()
 
     def take(self, case: Case) -> None:
         self._watch.take(case)
+
+    def hush(self, case: Case) -> None:
+        """It is known: nobody wants to hear of it for a while."""
+        self._watch.hush(case, self._watch.night.cases.again_s)
+
+    def note(self, case: Case) -> None:
+        """Ask what is to be written to it."""
+        words = f"A note to case {case.number}, {said.who(case)}"
+        self.asking.ask(words, "Write", partial(self._watch.note, case), field="for whoever looks at it next")
 
     def see(self, case: Case) -> None:
         """Select what a case is about."""

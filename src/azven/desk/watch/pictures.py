@@ -17,7 +17,7 @@ from azven.work.watch.cases import Case
 from azven.work.watch.watched import Watched
 from azven.work.wording import mhz
 
-SHOWN_S, MOST_ROPES = 120.0, 8
+SHOWN_S, MOST_ROPES, PICTURE_W = 120.0, 8, 170
 _LEAST_ROPE = 6
 _LEFT, _RIGHT, _CENTRE = Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight, Qt.AlignmentFlag.AlignHCenter
 
@@ -38,15 +38,20 @@ def case_ink(theme: Theme, dim: bool = False) -> ropes.Ink:
 class CasePicture(QWidget):
     """The last two minutes of the links of a case, or what is ahead of them."""
 
-    def __init__(self, session: Session, watch: WatchDesk, height: int = 56, wide: int = 170) -> None:
+    def __init__(self, session: Session, watch: WatchDesk, height: int = 56) -> None:
         super().__init__()
         self._session, self._watch = session, watch
         self._case: Case | None = None
         self._high = height
         self.setFixedHeight(height + 18)
-        self.setMinimumWidth(wide)
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
-        self._wide = wide
+        self._wide = PICTURE_W
+
+    def widen(self, wide: int) -> None:
+        """How wide the rope is; figures stand beside it."""
+        if wide != self._wide:
+            self._wide = wide
+            self.updateGeometry()
 
     def sizeHint(self) -> QSize:
         return QSize(self._wide + 58, self._high + 18)
@@ -94,7 +99,7 @@ def _paint_ropes(
     foot = QRectF(box.left(), box.bottom() + 1, box.width(), px + 5)
     painter.setFont(look.font(px))
     painter.setPen(theme.color("dim"))
-    if box.height() > 30:
+    if box.height() > 30 and box.width() > 150:
         painter.drawText(foot, int(_LEFT), "2 min ago")
     if since > box.left():
         painter.setPen(QPen(theme.color("ink"), 1, Qt.PenStyle.DashLine))
@@ -102,7 +107,8 @@ def _paint_ropes(
         painter.setFont(look.font(px, bold=True))
         words = f"{watch.moment(case.since_s):%H:%M:%S}"
         wide = painter.fontMetrics().horizontalAdvance(words)
-        at = min(max(since - wide / 2, box.left() + 60), box.right() - wide)
+        left = box.left() + (60 if box.width() > 150 else 0)
+        at = min(max(since - wide / 2, left), box.right() - wide)
         painter.drawText(QRectF(at, foot.top(), wide + 2, foot.height()), int(_LEFT), words)
     _paint_figures(painter, theme, readings[-1], len(case.links), box, px)
 

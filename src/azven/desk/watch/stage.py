@@ -22,6 +22,7 @@ from azven.desk.watch.restoring import put_back
 from azven.work import chosen, kit
 from azven.work.watch import evening
 from azven.work.watch.cases import Case
+from azven.work.watch.night import Seen
 
 NOW, LINKS, BATTERIES, LOG = range(4)
 
@@ -44,6 +45,7 @@ class WatchStage(Stage):
         ])  # fmt: skip
         self.stands = FittedLabel("dim")
         self._could_take = False
+        self._said: Seen | None = None
         self.alarming = button("Alarms …", self.show_alarms, "Sound, notes of the desktop, OSC", "flat")
         self.far = button("Far view", self.far_view, "A window to be read from across the room", "flat")
         self.runs = button(
@@ -140,13 +142,14 @@ class WatchStage(Stage):
             for page in (self.now, self.links, self.batteries, self.log):
                 if page.isVisible():
                     page.tick()
-            self._say()
+            if self.watch.seen is not self._said:
+                self._say()
             if (now := self._first() is not None) != self._could_take:
                 self._could_take = now
                 self.primary_changed.emit()
 
     def _say(self) -> None:
-        seen = self.watch.seen
+        seen = self._said = self.watch.seen
         touched, count = len({n for c in seen.open for n in c.links}), len(seen.open)
         hand = f" · {len(seen.in_hand)} in hand" if seen.in_hand else ""
         touch = "1 case touches" if count == 1 else f"{count} cases touch"

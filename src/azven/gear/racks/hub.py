@@ -40,6 +40,8 @@ class Hub:
         self.trust = trust or Trust()
         self.client = client
         self._peers: dict[str, _Peer] = {}
+        self._found: dict[str, RackLink] = {}
+        """The live link of a rack, as it was found last: a thousand channels ask for their racks again and again."""
         self._loop = asyncio.new_event_loop()
         self._thread = threading.Thread(target=self._run, name="racks", daemon=True)
         self._thread.start()
@@ -51,8 +53,15 @@ class Hub:
 
     def link(self, rack_id: str) -> RackLink | None:
         """The link of a rack, the live one before others."""
-        found = [link for link in self.links if link.id == rack_id]
-        return max(found, key=lambda link: link.ready, default=None)
+        known = self._found.get(rack_id)
+        if known is None or not known.ready or known.id != rack_id:
+            found = [link for link in self.links if link.id == rack_id]
+            known = max(found, key=lambda link: link.ready, default=None)
+            if known is None:
+                self._found.pop(rack_id, None)
+            else:
+                self._found[rack_id] = known
+        return known
 
     def add(self, address: Address, token: str | None = None, open_token: bool = False) -> None:
         """Keep a link to a rack; `open_token`: a person allowed its token to go over an open connection."""
@@ -116,6 +125,7 @@ class Hub:
 
     def _remove(self, key: str) -> None:
         if peer := self._peers.pop(key, None):
+            self._found.clear()
             peer.let_go()
 
     def _call(self, rack_id: str, call: Call) -> None:

@@ -1,7 +1,9 @@
 """Causes on the frequency itself, where quality falls while levels are good: products, own links, strangers,
 overload."""
 
+import re
 from collections.abc import Iterable, Iterator
+from datetime import UTC, datetime
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,6 +12,7 @@ from azven.rf.diagnose.common import level_said, told
 from azven.rf.diagnose.record import SIDE_HZ, Bools, Incident, Record, closed, runs
 from azven.rf.products import third_order
 
+_HOURS = re.compile(r"(\d{1,2}):(\d\d)\s*[-–]\s*(\d{1,2}):(\d\d)")
 _LEAST_S, _OWN_HZ = 3.0, 260_000
 _ONSET_S, _KEEPS, _COMMON_FIRST = 6.0, 0.9, 0.25
 """A link of ours beside it is commoner than a product, so it need not fit quite as well."""
@@ -168,11 +171,25 @@ def _own(record: Record, i: int, first: int, end: int, hurt: Bools) -> tuple[flo
     return fit, told(record, [i], first, end, "own", 0.97 if fit > 0.6 else 0.85, said, by=name)
 
 
+def _at_its_hour(record: Record, hours: str | None, first: int) -> bool:
+    """Whether somebody who keeps hours such as 18:00-22:00 UTC may be on at a moment; who keeps none may always."""
+    found = _HOURS.fullmatch(hours.strip()) if hours else None
+    try:
+        start = datetime.fromisoformat(record.head.start).astimezone(UTC)
+    except ValueError:
+        return True
+    if found is None:
+        return True
+    begin, end = (int(found[k]) * 60 + int(found[k + 1]) for k in (1, 3))
+    minute = (start.hour * 60 + start.minute + float(record.at_s[first]) / 60) % 1440
+    return begin <= minute < end if begin <= end else minute >= begin or minute < end
+
+
 def _stranger(record: Record, i: int, first: int, end: int) -> tuple[int | None, str]:
     """Somebody who is known near the frequency, or a line of a sweep taken meanwhile."""
     freq = record.head.links[i].freq_hz or 0
     for carrier in record.head.carriers:
-        if abs(carrier.freq_hz - freq) <= 200_000:
+        if abs(carrier.freq_hz - freq) <= 200_000 and _at_its_hour(record, carrier.hours, first):
             return carrier.freq_hz, f"{carrier.name} is known on {carrier.freq_hz / 1e6:.3f} MHz."
     for sweep, at in record.sweeps_during(first, end, 30.0):
         near = np.flatnonzero(np.abs(at - freq) <= 200_000)

@@ -19,7 +19,7 @@ EXPLAINS: Mapping[str, set[str]] = {
     "product": {"switched-off"},
     "own": {"switched-off"},
     "foreign": {"switched-off"},
-    "frequency": FADES | LOSSES | {"switched-off", "battery"},
+    "frequency": FADES | LOSSES | {"switched-off", "battery", "quiet"},
     "battery": FADES | LOSSES | {"switched-off"},
     "switched-off": FADES | LOSSES,
     "out-of-reach": LOSSES | {"shadow", "switched-off"},

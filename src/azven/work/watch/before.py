@@ -122,17 +122,26 @@ def _strangers(watched: Watched, lately: Record, t: float) -> Iterator[Incident]
 
 
 def _silent(watched: Watched, silent_s: Floats, t: float) -> Iterator[Incident]:
-    """Racks that were heard and are not: told before it is sure that they are gone."""
+    """Racks that were heard and are not: told before it is sure that they are gone. All of them at once are no trouble
+    of racks, but of what this desk hears them by."""
     by_rack: dict[str, list[int]] = {}
     for i, link in enumerate(watched.head.links):
-        if link.rack:
+        if link.rack and np.isfinite(silent_s[i]):
             by_rack.setdefault(link.rack, []).append(i)
-    for rack, members in by_rack.items():
-        quiet = float(silent_s[members].min())
-        if np.isfinite(quiet) and quiet >= _SILENT_S:
-            mine = [watched.names[i] for i in members if not watched.head.links[i].spare] or [watched.names[members[0]]]
-            yield _one("rack", mine, t, f"Nothing was heard of {rack} for {quiet:.0f} s.",
-                       "Look at power and network of the rack.", 0.8, rack=rack)  # fmt: skip
+    quiet = {rack: float(silent_s[members].min()) for rack, members in by_rack.items()}
+    gone = {rack: seconds for rack, seconds in quiet.items() if seconds >= _SILENT_S}
+    if len(gone) >= _MANY and len(gone) == len(quiet):
+        said = f"Nothing was heard of any of {len(gone)} racks for {min(gone.values()):.0f} s."
+        names = [watched.names[i] for members in by_rack.values() for i in members]
+        yield _one(
+            "rack", names, t, said, "Look at the network of this desk, and at this desk.", 0.8, rack="every rack"
+        )
+        return
+    for rack, seconds in gone.items():
+        mine = [watched.names[i] for i in by_rack[rack] if not watched.head.links[i].spare]
+        yield _one("rack", mine or [watched.names[by_rack[rack][0]]], t,
+                   f"Nothing was heard of {rack} for {seconds:.0f} s.", "Look at power and network of the rack.", 0.8,
+                   rack=rack)  # fmt: skip
 
 
 def _elsewhere(watched: Watched, status: Sequence[Fields], t: float) -> Iterator[Incident]:

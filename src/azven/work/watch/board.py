@@ -14,7 +14,7 @@ from azven.work.watch import rings
 from azven.work.watch.rings import EVENING_S, FIELDS, KEPT_S, LOOK_S, RATE_HZ, THIN_S, Readings, Ring, Rings, Signs
 from azven.work.watch.traces import Key, Traces
 
-_ALL = itemgetter(*FIELDS)
+_FIRST = itemgetter(*FIELDS[: rings.BAT])
 _SIGNS: Mapping[tuple[str, object], int] = {
     ("tx", "on"): rings.ON, ("tx", "off"): rings.OFF, ("mute", True): rings.MUTED, ("hp", False): rings.UNPLUGGED,
     ("enc", "differs"): rings.DIFFERS,
@@ -95,7 +95,7 @@ class Board:
             rows += some
             for known in fields:
                 try:
-                    values.append(_ALL(known))
+                    values.append((*_FIRST(known), known.get("bat"), known.get("noise")))
                 except KeyError:  # a side that the link does not have, or a field that was never told
                     values.append(tuple(map(known.get, FIELDS)))
         at = np.array(rows, np.intp)

@@ -66,10 +66,10 @@ class Channel:
 
 def offers(watched: Watched, case: Case, channels: Mapping[int, Channel], planned: Mapping[int, int]) -> list[Deed]:
     """What may be done about a case, the best first. `channels` and `planned` frequencies [Hz] by link number."""
-    links = [x for name in case.links if (x := _record(watched, name)) is not None and x.id in channels]
-    if not links:
+    link = _record(watched, case.links[0])
+    if link is None or link.id not in channels:
         return []
-    link, there = links[0], channels[links[0].id]
+    there = channels[link.id]
     cause, found = case.incident.cause, list[Deed | None]()
     spare = _record(watched, case.incident.spare) if case.incident.spare else None
     if len(case.links) == 1 and spare is not None and spare.id in planned:

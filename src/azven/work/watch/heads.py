@@ -1,7 +1,7 @@
 """What is known of a show before anything is heard, as the head of its status log has it."""
 
 from collections.abc import Mapping, Sequence
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from azven.book.records import Act, Link, Model, Neighbour, Show, Site
@@ -9,6 +9,7 @@ from azven.book.store import Store
 from azven.rf.chain.design import Design
 from azven.rf.levels import dbm
 from azven.work import chain, ground, ids, kit, plan
+from azven.work.ground import hours
 from azven.work.prove.needs import needs
 from azven.work.scope import Scope
 from azven.work.watch.traces import Key
@@ -55,14 +56,25 @@ def document(store: Store, scope: Scope, keys: Mapping[int, Key], start: datetim
         }  # fmt: skip
         return {k: v for k, v in told.items() if v is not None} | ({"spare": True} if link.spare else {})
 
+    clock = ground.here(store, scope).clock
     site, show = store.get(Site, scope.site), store.get(Show, scope.show)
     return {
         "site": site.name, "show": show.name, "acts": _acts(acts, start), "systems": _systems(store, scope),
         "links": [of(x) for x in links],
         "carriers": [
-            {"name": n.name, "freq_hz": n.freq_hz} for n in store.all(Neighbour, site_id=scope.site) if n.kind != "ours"
+            {"name": n.name, "freq_hz": n.freq_hz, "hours": _hours(n.hours, clock, start)}
+            for n in store.all(Neighbour, site_id=scope.site) if n.kind != "ours"
         ],
     }  # fmt: skip
+
+
+def _hours(local: str, clock: hours.Clock, start: datetime) -> str | None:
+    """Hours of a neighbour in UTC, None where it is not said when it is on."""
+    found = hours.read(local)
+    if found is None:
+        return None
+    begin = start.astimezone(clock.tz).replace(hour=found[0] // 60, minute=found[0] % 60, second=0).astimezone(UTC)
+    return f"{begin:%H:%M}-{begin + timedelta(minutes=found[1]):%H:%M}"
 
 
 def _alike(links: Sequence[Link]) -> dict[int, str]:
@@ -71,7 +83,9 @@ def _alike(links: Sequence[Link]) -> dict[int, str]:
     for link in links:
         if not link.spare:
             together.setdefault((link.priority, link.model_id, link.zone_id, link.acts), []).append(link)
-    return {x.id: f"with {members[0].name}" for members in together.values() if len(members) > 2 for x in members}
+    return {
+        x.id: f"the group of {members[0].name}" for members in together.values() if len(members) > 2 for x in members
+    }
 
 
 def timed(acts: Sequence[Act]) -> bool:

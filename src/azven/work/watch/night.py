@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from azven.gear.racks.values import Fields
-from azven.rf.diagnose.record import SILENT_S, Sent
+from azven.rf.diagnose.record import SILENT_S, Sent, Sweep
 from azven.work.watch import batteries, before
 from azven.work.watch.batteries import Changes, Charge
 from azven.work.watch.board import Board
@@ -17,7 +17,7 @@ from azven.work.watch.looking import Looking
 from azven.work.watch.traces import Key
 from azven.work.watch.watched import Watched
 
-_EACH_S, _STEP_S, _SHARE, _CHARGES_S, _NOW_S = 1.0, 0.2, 8, 5.0, 3.0
+_EACH_S, _STEP_S, _SHARE, _CHARGES_S, _NOW_S = 1.0, 0.2, 10, 5.0, 3.0
 """A look takes at most one part in so many of a core."""
 _NOTHING = Changes((), (), ())
 
@@ -101,6 +101,10 @@ class Night:
         if key in place:
             name = self._looking.head.links[place[key]].name
             self._looking.sent.append(Sent(at_s - self.start_s, name, dict(values)))
+
+    def swept(self, sweep: Sweep) -> None:
+        """Somebody took a sweep [s of the watch]."""
+        self._looking.sweeps.append(sweep)
 
     def do(self, deed: Callable[[Cases, float], None]) -> None:
         """Something that a person does to the cases."""

@@ -20,7 +20,7 @@ _WORDS: Mapping[str, str] = {
 }  # fmt: skip
 _AHEAD: Mapping[str, str] = {"battery": "Battery too short.", "rack": "The rack has fallen silent."}
 _ROMAN = {"a": "antenna A", "b": "antenna B"}
-MANY = 3
+MANY, EVERY_RACK = 3, "every rack"
 
 
 def who(case: Case) -> str:
@@ -33,6 +33,9 @@ def who(case: Case) -> str:
         return str(detail["system"])
     if it.cause == "crowd" and detail.get("zone"):
         return str(detail["zone"])
+    if it.cause == "rack" and len(links) > 1 and detail.get("rack"):
+        rack = str(detail["rack"])
+        return "Every rack" if rack == EVERY_RACK else f"Rack {rack}"
     if it.cause == "noise" and detail.get("low_hz"):
         return f"{detail['low_hz'] / 1e6:.0f} to {detail['high_hz'] / 1e6:.0f} MHz"
     return listed(list(links), MANY - 1) if links else "nobody"
@@ -48,6 +51,8 @@ def what(case: Case) -> str:
         return f"One cause for {count} links: {it.detail.get('block') or 'a cable, a connector or a supply'}."
     if it.cause == "system":
         return f"Both antennas of {count} links are gone."
+    if it.detail.get("rack") == EVERY_RACK:
+        return f"This desk hears none of {count} links."
     if it.cause == "rack" and count > 1:
         return f"One cause for {count} links: their rack is not heard."
     if it.cause == "product" and it.detail.get("sources"):
