@@ -2,6 +2,8 @@
 
 import json
 import time
+from dataclasses import replace
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -9,11 +11,15 @@ from PyQt6.QtGui import QColor
 
 from azven.book.records import Act, Link
 from azven.desk.watch import ropes
+from azven.desk.watch.alarms import AlarmsDialog, Settings, remembered, tone
+from azven.desk.watch.carpet import HEAD, laid_out
 from azven.desk.watch.far import FarView
 from azven.desk.watch.stage import BATTERIES, LINKS, LOG, NOW
+from azven.rf.diagnose.record import LinkHead
 from azven.work import chosen, kit
 from azven.work.scope import opening as here
 from azven.work.watch import rings
+from azven.work.watch.cases import Alarm
 
 NAMES = ["Narrator", "Choir 1", "Choir 2", "Choir 3"]
 
@@ -289,7 +295,7 @@ def test_a_muted_pack_is_a_case_its_lock_is_asked_once_sent_read_back_and_writte
     case = next(c for c in watching.watch.seen.open if c.links == ("Lamp Choir 1",))
     assert window.rail.entries()[-1].points
     deed = watching.now.doing.offers(case)[0]
-    assert deed.title == "Lock its mute switch"
+    assert deed.title == "Lock its switch"
     watching.now.doing.ask(deed)
     assert not watching.now.asking.isHidden()
     assert channel.settings["mute_lock"] is False
@@ -305,3 +311,66 @@ def test_a_muted_pack_is_a_case_its_lock_is_asked_once_sent_read_back_and_writte
     (event,) = written()
     assert (event["before"], event["values"]) == ({"mute_lock": False}, {"mute_lock": True})
     assert event["outcome"] == "done"
+
+
+# the carpet
+
+
+@pytest.mark.parametrize(("count", "rooms", "size"), [(1000, 5, (860, 180)), (200, 3, (860, 180)), (45, 1, (400, 90)),
+                                                      (7, 7, (200, 60))])  # fmt: skip
+def test_every_grain_has_its_place_and_is_painted_there(count, rooms, size):
+    links = [LinkHead(name=f"L{i}", zone=f"Room {i % rooms}") for i in range(count)]
+    laid = laid_out(links, *size)
+    assert sorted(laid.boxes) == list(range(count))
+    places = {(b.left(), b.top()) for b in laid.boxes.values()}
+    assert len(places) == count
+    assert max(b.bottom() for b in laid.boxes.values()) <= size[1]
+    grains = np.arange(1, count + 1, dtype=np.uint32)[:, None, None] * np.ones((1, laid.high, laid.wide), np.uint32)
+    canvas = laid.picture(grains, size[0])
+    for i, box in laid.boxes.items():
+        x, y = int(box.left()), int(box.top()) - HEAD
+        if x + laid.wide <= size[0]:
+            assert (canvas[y : y + laid.high, x : x + laid.wide] == i + 1).all()
+    for a, b in pairwise(laid.blocks):
+        assert a.left + a.columns * laid.step[0] < b.left
+
+
+# hushing, notes, alarms
+
+
+def test_hushed_it_is_a_line_and_notes_stay_with_it(played):
+    case = played.watch.seen.open[1]
+    played.now.rows[case.number].hush.click()
+    (line,) = played.now.taken.values()
+    assert "hushed by" in line.words.text()
+    line.note.click()
+    played.now.asking.field.setText("ask at the desk")
+    played.now.asking.yes.click()
+    assert [n.text for n in played.watch.night.cases.all[case.number].notes] == ["ask at the desk"]
+    played.session.select(chosen.Case(case.number))
+    who = played.session.racks.here.who
+    assert ("note", f"{who}: ask at the desk") in played.window().panel.shown.origins
+
+
+def test_alarms_are_off_until_they_are_chosen_and_a_wrong_target_is_told(played, qtbot):
+    alarms = played.watch.alarms
+    assert (alarms.settings.device, alarms.settings.notes, alarms.settings.osc) == ("", False, "")
+    played.show_alarms()
+    (dialog,) = played.window().findChildren(AlarmsDialog)
+    dialog.again.setValue(5)
+    dialog.osc.setText("nowhere")
+    dialog._use()
+    assert "no target" in played.window().said()
+    assert played.watch.live.cases.again_s == 300.0
+    assert remembered().again_min == 5
+    alarms.use(replace(Settings(), osc="127.0.0.1:9"))
+    alarms._ring([Alarm("new", played.watch.seen.open[0])])
+    alarms._look()
+    alarms.sound()
+    alarms.use(Settings())
+    assert 2 * 48_000 * 0.15 < len(tone()) < 2 * 48_000 * 0.25
+
+
+def test_without_a_sign_off_there_is_nothing_to_put_back(played):
+    played.put_back()
+    assert "sign off in Prove" in played.window().said()

@@ -121,6 +121,24 @@ def test_a_record_says_what_was_told_by_link_and_time():
     assert (record.txf[1] == 500_025_000).all()
 
 
+def test_of_few_links_what_they_show_now_is_seen_at_once():
+    class Now(Told):
+        def now(self, key):
+            return self.fields.get(key, {})
+
+    board, key = Now(), ("r-1", "1")
+    for k in range(1, 33):
+        board.tell(k / 10, key, a=-60.0, q=100 if k != 31 else 30)
+    board.fields[key]["a"] = -75.0
+    readings, signs = board.looks([key, None], 2.0, 3.25)
+    assert readings.shape[0] == 4
+    assert readings[-1, rings.A, 0] == -75.0
+    assert readings[-1, rings.Q, 0] == 30.0
+    assert readings[-2, rings.A, 0] == -60.0
+    assert np.isnan(readings[:, :, 1]).all()
+    assert signs[-1, 0] & rings.NAMED
+
+
 def test_a_field_that_was_never_told_and_one_told_as_unknown_are_not_known():
     board, key = Told(), ("r-1", "1")
     for k in range(1, 21):

@@ -102,7 +102,7 @@ def test_taken_or_hushed_it_comes_back_when_it_gets_worse(cases, worse):
 
 
 def test_what_nobody_takes_is_told_once_more(cases):
-    for t in (110.0, 150.0, 101.0 + NOBODY_S, 105.0 + NOBODY_S):
+    for t in (110.0, 150.0, 111.0 + NOBODY_S, 115.0 + NOBODY_S):
         cases.update([wrong("muted", "Narrator", until=t)], t)
     assert rings(cases) == [("new", 1), ("nobody", 1)]
     assert cases.all[1].nobody
@@ -161,3 +161,18 @@ def test_a_case_of_many_stays_while_half_of_them_are_not_well(cases):
     assert cases.standing()
     cases.update([], 300.0, unwell={"Tide", "Narrator"})
     assert not cases.standing()
+
+
+def test_what_comes_again_is_not_told_at_once_that_nobody_has_it(cases):
+    cases.update([wrong("clip", "Narrator")], 110.0)
+    for t in (200.0, 300.0, 400.0):
+        cases.update([], t)
+    cases.alarms()
+    cases.update([wrong("clip", "Narrator", since=150.0, until=205.0)], 410.0)
+    cases.update([wrong("clip", "Narrator", since=100.0, until=420.0)], 420.0)
+    number = cases.standing()[0].number
+    assert rings(cases) in ([("new", number)], [("again", number)])
+    cases.update([wrong("clip", "Narrator", since=100.0, until=530.0)], 530.0)
+    assert rings(cases) == []
+    cases.update([wrong("clip", "Narrator", since=100.0, until=545.0)], 545.0)
+    assert rings(cases) == [("nobody", number)]

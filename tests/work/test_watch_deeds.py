@@ -69,7 +69,7 @@ def test_a_spare_that_the_receiver_cannot_be_tuned_to_is_not_offered(show):
 
 
 def test_each_cause_has_its_deed(show):
-    assert [d.title for d in offered(show, case("muted"))] == ["Lock its mute switch", "Blink its lamp"]
+    assert [d.title for d in offered(show, case("muted"))] == ["Lock its switch", "Blink its lamp"]
     assert offered(show, case("clip"))[0].values == {"gain_db": -6}
     assert offered(show, case("headphone"))[0].method == "locate"
     assert [d.method for d in offered(show, case("frequency"))] == ["sync"]

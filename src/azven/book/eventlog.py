@@ -1,6 +1,6 @@
 """The status log: append-only JSON Lines (`azven-status-log` 1), written beside whoever logs, never in an edit.
 
-Lines are gathered and written once a second, so that a process that is killed loses the last second at most. When the
+Lines are gathered and written twice a second, so that a process that is killed loses the last second at most. When the
 disk refuses, what was written stays whole, lines are kept in memory and tried again.
 """
 
@@ -18,7 +18,7 @@ from typing import Any
 from azven.refusal import Refusal
 
 FORMAT, VERSION = "azven-status-log", 1
-_EVERY_S = 1.0
+_EVERY_S = 0.5
 _HELD_BYTES = 64 * 1024 * 1024
 
 
@@ -116,7 +116,7 @@ class StatusLog:
             os.ftruncate(self._file.fileno(), self._good)
         if not self._failing:
             self._failing = True
-            self._told(f"The log cannot be written ({error.strerror}); lines are kept and tried again every second.")
+            self._told(f"The log cannot be written ({error.strerror}); lines are kept and tried again and again.")
 
 
 def _made(path: Path) -> Any:

@@ -16,7 +16,7 @@ from azven.work.watch import said
 from azven.work.watch.cases import Case
 from azven.work.watch.deeds import Deed
 
-_MARK_W, _BUTTONS_W, _NARROW_BUTTONS_W, _NARROW_PICTURE = 48, 204, 172, 96
+_MARK_W, _BUTTONS_W, _NARROW_BUTTONS_W, _NARROW_PICTURE = 48, 218, 180, 96
 
 
 class _Mark(QWidget):

@@ -106,7 +106,8 @@ class FarView(QWidget):
 
     def _then(self, seen: Seen, t: float) -> str:
         if seen.changes.too_late:
-            return f"no break comes in time for {len(seen.changes.too_late)} batteries"
+            count = len(seen.changes.too_late)
+            return f"no break comes in time for {count} batter{'y' if count == 1 else 'ies'}"
         if seen.changes.breaks:
             change = seen.changes.breaks[0]
             at = self._watch.moment(max(change.from_s, t))
@@ -149,7 +150,7 @@ class FarView(QWidget):
         self._ropes(painter, places, QRectF(middle, y + p(10), p(300), p(66)), dim=False)
         words = said.lasting(t - case.since_s)
         self._text(painter, QRectF(right - p(300), y + p(4), p(300), p(42)), words, 28, "dim", right=True)
-        do = case.incident.next[0] if case.incident.next else ""
+        do = case.incident.next[0].split(";")[0] if case.incident.next else ""
         beside = QRectF(middle + p(320), y + p(46), right - middle - p(320), p(36))
         self._text(painter, beside, do, 25, "accent", right=True)
         self._rule(painter, y + high)

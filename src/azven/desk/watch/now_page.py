@@ -19,6 +19,8 @@ from azven.work.watch import said
 from azven.work.watch.cases import Case
 from azven.work.watch.deeds import Deed
 
+_TURN = 3
+"""Words and small pictures have another turn than the calm links: together they would hold up the window."""
 _LARGE, _MOST_ROWS, _AT_ONCE, _WORDS_EVERY, _MOST_SHARE, _NARROW, _LEAST = 2, 8, 2, 5, 0.62, 780, 60
 """So many cases are shown large, so many at all, so many made at once; words change once a second; cases take at most
 so much of the page; under that width pictures are narrow."""
@@ -67,7 +69,7 @@ class NowPage(Page):
         order = tuple(c.number for c in seen.open), tuple(c.number for c in seen.in_hand)
         if order != self._order and (set(order[0]) != set(self._order[0]) or not self._inner.underMouse()):
             self._arrange(order)
-        if self._ticks % _WORDS_EVERY == 1 or order != self._order:
+        if self._ticks % _WORDS_EVERY == _TURN or order != self._order:
             self.refresh()
         else:
             for shown in self.rows.values():

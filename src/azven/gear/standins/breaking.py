@@ -53,6 +53,24 @@ def _astray(channel: Channel) -> None:
     _pack(channel).freq_hz += _ASTRAY_HZ
 
 
+def _switched_on(channel: Channel) -> None:
+    """In step with its receiver, as after a sync."""
+    pack = _pack(channel)
+    pack.on, pack.freq_hz, pack.name = True, channel.tuned_hz, str(channel.settings.get("name", pack.name))
+
+
+def _switched_off(channel: Channel) -> None:
+    _pack(channel).on = False
+
+
+def _unmuted(channel: Channel) -> None:
+    _pack(channel).mute = False
+
+
+def _fresh_battery(channel: Channel) -> None:
+    _pack(channel).used_min = 0.0
+
+
 def _wrong_band(channel: Channel) -> None:
     """The unit comes in the last of its other bands."""
     there = channel.settings.get("band")
@@ -68,9 +86,10 @@ def _wrong_band(channel: Channel) -> None:
 OF_GEAR: dict[str, Callable[[Channel], None]] = {
     "never follows": _never_follows, "low battery": _low_battery, "no voice": _no_voice, "weak": _weak,
     "too loud": _too_loud, "muted": _muted, "encryption differs": _other_key, "another frequency": _astray,
-    "wrong band": _wrong_band,
+    "wrong band": _wrong_band, "switched on": _switched_on, "switched off": _switched_off, "unmuted": _unmuted,
+    "fresh battery": _fresh_battery,
 }  # fmt: skip
-"""What can be wrong with a channel and its pack, by its name."""
+"""What can happen to a channel and its pack, by its name."""
 OF_RACKS = ("silence", "flood", "lies", "cut", "wrong address", "same number", "old firmware", "never syncs")
 """What can be wrong with a rack; the first four pass where they are given seconds."""
 

@@ -8,6 +8,7 @@ from datetime import UTC, datetime
 import numpy as np
 from numpy.typing import NDArray
 
+from azven.rf import bands
 from azven.rf.diagnose.common import level_said, told
 from azven.rf.diagnose.record import SIDE_HZ, Bools, Incident, Record, closed, runs
 from azven.rf.products import third_order
@@ -89,7 +90,9 @@ def single(record: Record) -> Iterator[Incident]:
 
 
 def _who(record: Record, i: int, first: int, end: int, hurt: Bools) -> Incident:
-    product, own = _product(record, i, first, end, hurt), _own(record, i, first, end, hurt)
+    shared = bands.of(record.head.links[i].freq_hz or 0).shared
+    product = None if shared else _product(record, i, first, end, hurt)
+    own = None if shared else _own(record, i, first, end, hurt)
     if own is not None and (product is None or own[0] >= product[0] - _COMMON_FIRST):
         return own[1]
     if product is not None:

@@ -19,6 +19,7 @@ _SIGNS: Mapping[tuple[str, object], int] = {
     ("tx", "on"): rings.ON, ("tx", "off"): rings.OFF, ("mute", True): rings.MUTED, ("hp", False): rings.UNPLUGGED,
     ("enc", "differs"): rings.DIFFERS,
 }  # fmt: skip
+_FEW = 32
 SIGN_FIELDS = frozenset({"tx", "mute", "hp", "enc", "clip", "txf"})
 
 
@@ -130,11 +131,22 @@ class Board:
             return self._of(keys, ring, ring.at(int(seconds * RATE_HZ)))
 
     def looks(self, keys: Sequence[Key | None], seconds: float, now_s: float) -> tuple[Readings, Signs]:
-        """The same in half seconds, with the least quality of each."""
+        """The same in half seconds, with the least quality of each; of few links the last is what they show now."""
         with self._lock:
             self._forward(now_s)
             ring = self._rings.looks
-            return self._of(keys, ring, ring.at(round(seconds / LOOK_S)))
+            readings, signs = self._of(keys, ring, ring.at(round(seconds / LOOK_S)))
+            begun = self._rings.slot % round(LOOK_S * RATE_HZ)
+            if not begun or len(keys) > _FEW:
+                return readings, signs
+            part, marks = self._of(keys, self._rings.recent, self._rings.recent.at(begun))
+        last, sign = rings.moment(part, marks)
+        for i, key in enumerate(keys):
+            told = self.now(key) if key else {}
+            for field, name in enumerate(FIELDS[: rings.BAT]):
+                if isinstance(value := told.get(name), int | float):
+                    last[field, i] = min(last[field, i], value) if field == rings.Q else value
+        return np.concatenate([readings[1:], last[None]]), np.concatenate([signs[1:], sign[None]])
 
     def _of(self, keys: Sequence[Key | None], ring: Ring, at: NDArray[np.intp]) -> tuple[Readings, Signs]:
         rows = np.array([-1 if k is None else self._rows.get(k, -1) for k in keys], np.intp)

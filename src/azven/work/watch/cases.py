@@ -37,7 +37,8 @@ class Note:
 @dataclass(frozen=True, kw_only=True)
 class Case:
     """Something that is wrong. `number` is how people call it; `ahead`: it will be, unless something is done.
-    `taken_s`: since when it is in hand; `until_s`: when it asks again; `ended`: what it was, as whoever closed it said.
+    `taken_s`: since when it is in hand; `rang_s`: when it was told last; `until_s`: when it asks again; `ended`: what
+    it was, as whoever closed it said.
     """
 
     number: int
@@ -51,6 +52,7 @@ class Case:
     by: str = ""
     until_s: float = 0.0
     taken_s: float = 0.0
+    rang_s: float = 0.0
     nobody: bool = False
     notes: tuple[Note, ...] = ()
     ended: str = ""
@@ -164,12 +166,12 @@ class Cases:
         )  # fmt: skip
         if goes_on and (case.state == "closed" or (was_over and case.state == "open")):
             after = replace(after, state="open", by="", since_s=it.from_s, nobody=False, ended="")
-            self._alarm("again", after)
+            after = self._alarm("again", after)
         elif goes_on and case.state in ("in hand", "hushed") and self._worse(case, after):
             after = replace(after, state="open", by="")
-            self._alarm("worse", after)
+            after = self._alarm("worse", after)
         elif new:
-            self._alarm("new", after)
+            after = self._alarm("new", after)
         self.all[case.number] = after
 
     @staticmethod
@@ -184,15 +186,16 @@ class Cases:
             over = replace(case, state="closed" if calm else "open", by="" if not calm else case.by)
             self.all[case.number] = over
             if not calm:
-                self._alarm("again", over)
+                self.all[case.number] = self._alarm("again", over)
         elif case.state == "open" and calm:
             self.all[case.number] = replace(case, state="closed", ended="over by itself")
-        elif case.state == "open" and not case.nobody and now_s - case.since_s >= self.nobody_s:
-            late = self.all[case.number] = replace(case, nobody=True)
-            self._alarm("nobody", late)
+        elif case.state == "open" and not case.nobody and now_s - case.rang_s >= self.nobody_s:
+            self.all[case.number] = self._alarm("nobody", replace(case, nobody=True))
 
-    def _alarm(self, why: Why, case: Case) -> None:
-        self._alarms.append(Alarm(why, case))
+    def _alarm(self, why: Why, case: Case) -> Case:
+        rung = replace(case, rang_s=self._looked_s)
+        self._alarms.append(Alarm(why, rung))
+        return rung
 
     def alarms(self) -> list[Alarm]:
         """What somebody should look at since one last asked."""

@@ -160,8 +160,8 @@ def _locate(link: Link, there: Channel) -> Deed | None:
 def _lock(link: Link, there: Channel, locked: bool) -> Deed | None:
     if not there.can("mute_lock") or there.settings.get("mute_lock") == locked:
         return None
-    words = "Lock its mute switch" if locked else "Unlock its mute switch"
-    effect = f"the switch {'does nothing' if locked else 'works'} from now on"
+    words = "Lock its switch" if locked else "Unlock its switch"
+    effect = f"the mute switch {'does nothing' if locked else 'works'} from now on"
     return _set(link, there, words, effect, {"mute_lock": locked})
 
 

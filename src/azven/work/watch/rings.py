@@ -90,7 +90,7 @@ class Rings:
             for step in range(max(before, slot - RATE_HZ) + 1, slot + 1):
                 self.recent.readings[step % self.recent.slots][:, rows] = readings
                 self.recent.signs[step % self.recent.slots][rows] = signs
-        self._fold(self.looks, round(LOOK_S * RATE_HZ), before, _moment)
+        self._fold(self.looks, round(LOOK_S * RATE_HZ), before, moment)
         self._fold(self.evening, round(THIN_S * RATE_HZ), before, _worst)
 
     def _fold(
@@ -108,7 +108,7 @@ class Rings:
 _Folding = Callable[[Readings, Signs], tuple[Readings, Signs]]
 
 
-def _moment(readings: Readings, signs: Signs) -> tuple[Readings, Signs]:
+def moment(readings: Readings, signs: Signs) -> tuple[Readings, Signs]:
     """The last of some readings, with the least quality and the loudest sound among them, whether it clipped or was
     named in any."""
     out = readings[-1].copy()

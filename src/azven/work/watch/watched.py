@@ -15,6 +15,9 @@ from azven.work.scope import Scope
 from azven.work.watch import heads
 from azven.work.watch.traces import Key
 
+_SPARES = 5
+"""Nobody hears a spare: it can wait."""
+
 
 @dataclass(frozen=True)
 class Span:
@@ -57,8 +60,8 @@ class Watched:
 
     @cached_property
     def importance(self) -> Mapping[str, int]:
-        told = self.document.get("links", ())
-        return {x["name"]: x["priority"] for x in told if isinstance(x.get("priority"), int)}
+        told = [x for x in self.document.get("links", ()) if isinstance(x.get("priority"), int)]
+        return {x["name"]: _SPARES if x.get("spare") else x["priority"] for x in told}
 
     def on_now(self, t: float) -> Span | None:
         """The act that is on at a time [s]."""
