@@ -154,6 +154,21 @@ def test_a_product_is_told_by_its_sources_and_a_sum_that_was_on_all_along_is_not
     evening.tx[8, during(300, 340)] = 1
     found = the_one(evening, "product")
     assert found.detail == {"product": "2a-b", "sources": ["L8", "L5"], "victim": "L0"}
+    assert found.next[-1].startswith("Move L8 or L5,")
+
+
+def test_a_source_is_named_only_when_without_it_nothing_falls_there_any_more(evening):
+    links = list(evening.head.links)
+    me, first, second = links[0].freq_hz, links[5].freq_hz, 516_250_000
+    links[8] = LinkHead(**{**vars(links[8]), "freq_hz": (me + first) // 2})
+    links[6] = LinkHead(**{**vars(links[6]), "freq_hz": me + second - first})  # L6 + L5 − moved falls on L0 as well
+    links[7] = LinkHead(**{**vars(links[7]), "freq_hz": second})
+    evening.head = Head(links=tuple(links), systems=evening.head.systems)
+    evening.q[0, during(300, 340)] = 10
+    evening.tx[8, during(300, 340)] = 1
+    found = the_one(evening, "product")
+    assert found.detail["sources"] == ["L8", "L5"]
+    assert found.next[-1].startswith("Move L5,")
 
 
 def test_a_link_of_ours_beside_it_is_named(evening):

@@ -51,7 +51,28 @@ def add(record: Record, found: Sequence[Incident]) -> None:
                 "system": it.detail.get("system", "")}  # fmt: skip
         if it.cause in _BY_SPARE and len(it.links) == 1:
             it.next += _spares(record, it)
-        it.next.append(_ADVICE[it.cause].format(**told))
+        tried = _without(record, it) if it.cause == "product" else ""
+        it.next.append(tried or _ADVICE[it.cause].format(**told))
+
+
+def _without(record: Record, it: Incident) -> str:
+    """Which of the sources would have to go, each tried against all that are on."""
+    i = record.index(it.links[0])
+    freq_hz = record.head.links[i].freq_hz if i is not None else None
+    if i is None or freq_hz is None:
+        return ""
+    now = min(int(np.searchsorted(record.at_s, it.from_s)) + 1, len(record.at_s) - 1)
+    reach = record.head.links[i].bandwidth_hz // 2 + SIDE_HZ
+    on = {x.name: x.freq_hz for k, x in enumerate(record.head.links)
+          if k != i and x.freq_hz is not None and record.tx[k, now] == 1}  # fmt: skip
+    sources = [n for n in it.detail.get("sources", ()) if n in on]
+    clears = [n for n in sources if not third_order([f for m, f in on.items() if m != n], freq_hz, reach)]
+    if not sources:
+        return ""
+    if not clears:
+        return "Moving one of them is not enough: others that are on make products there too. Move it instead."
+    who = " or ".join(clears)
+    return f"Move {who}, or have it off while it is not needed: then no product of who is on falls there."
 
 
 def _spares(record: Record, it: Incident) -> list[str]:
