@@ -112,7 +112,7 @@ class FarView(QWidget):
             change = seen.changes.breaks[0]
             at = self._watch.moment(max(change.from_s, t))
             return f"then break {at:%H:%M}, change {len(change.charges)} batteries"
-        if seen.changes.unknown:
+        if seen.changes.unknown and seen.watched.spans:
             return f"of {len(seen.changes.unknown)} batteries nobody can tell how long they last"
         return "no battery has to be changed" if seen.charges and seen.watched.spans else ""
 
