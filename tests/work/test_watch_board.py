@@ -11,6 +11,7 @@ from azven.rf.diagnose.record import Head, LinkHead
 from azven.rf.diagnose.weigh import diagnose
 from azven.work.watch import rings
 from azven.work.watch.board import Board
+from azven.work.watch.looking import Looking
 from azven.work.watch.night import Night
 from azven.work.watch.replay import Replay, watched_of
 from azven.work.watch.rings import FIELDS, RATE_HZ, Rings
@@ -223,3 +224,27 @@ def test_a_watch_goes_on_by_another_book_and_keeps_its_cases(log):
 def test_the_head_of_a_log_says_when_it_began(log):
     assert watched_of(log).start == datetime(2026, 9, 12, 18, tzinfo=UTC)
     assert len(FIELDS) == 6
+
+
+def test_a_side_that_is_lost_stays_told_when_the_book_changes_and_however_long_it_lasts():
+    board = Told()
+    keys = [("r-1", str(i)) for i in range(6)]
+    names = [f"L{i}" for i in range(6)]
+    links = tuple(LinkHead(name=n, freq_hz=500_000_000 + 2_300_000 * i + 90_000 * i * i, system="Hall", zone="Hall",
+                           threshold_dbm=-92.0) for i, n in enumerate(names))  # fmt: skip
+    rng, t = np.random.default_rng(2), 0.0
+    looking = Looking(board, Head(links=links), keys, 0.0)
+    told = []
+    for second in range(1, 1500):
+        t = float(second)
+        for i, key in enumerate(keys):
+            lost = 14.0 if second > 300 else 0.0
+            board.tell(t, key, a=-55.0 - i + rng.normal(0, 1), b=-57.0 - i - lost + rng.normal(0, 1), q=99, tx="on")
+        if second == 700:
+            again = Looking(board, Head(links=links[::-1]), keys[::-1], 0.0)
+            again.goes_on_from(looking)
+            looking = again
+        if second % 20 == 0:
+            told.append((second, {x.detail.get("side") for x in looking.look(t) if x.to_s > t - 10}))
+    assert all(not sides for second, sides in told if second <= 300)
+    assert all(sides == {"b"} for second, sides in told if second >= 360), told

@@ -168,7 +168,7 @@ class RackDesk(QObject):
         """Another show is looked at."""
         self._now = None
         self.here.synced.clear()
-        self.watch.forget()
+        self.watch.move()
         self.dial()
 
     def _tick(self) -> None:

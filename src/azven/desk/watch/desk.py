@@ -118,6 +118,12 @@ class WatchDesk(QObject):
         """The book has changed: it is read again with the next tick."""
         self._stale = True
 
+    def move(self) -> None:
+        """Another show is looked at: its cases are others."""
+        self.end_replay()
+        self.live.begin_again()
+        self._stale = True
+
     def _read(self) -> None:
         """Watch what the book says now; the log begins a new file where that matters."""
         self._stale = False

@@ -71,6 +71,21 @@ class Looking:
             self._usual_s = now_s
         return self._usual
 
+    def goes_on_from(self, before: "Looking") -> None:
+        """The book has changed: what is known of links that are still there stays known, by their keys. Otherwise
+        trouble that lasts would be taken for what is usual."""
+        self.sent, self.sweeps = before.sent, before.sweeps
+        place = {key: i for i, key in enumerate(before.keys) if key is not None}
+        old = np.array([place.get(key, -1) if key is not None else -1 for key in self.keys], np.intp)
+        there = old >= 0
+        self._named_s[there], self._until_s[there] = before._named_s[old[there]], before._until_s[old[there]]
+        self._frozen[there] = before._frozen[old[there]]
+        if before._usual is not None:
+            rows = [np.full(len(self.keys), np.nan) for _ in vars(before._usual)]
+            for row, known in zip(rows, vars(before._usual).values(), strict=True):
+                row[there] = known[old[there]]
+            self._usual, self._usual_s = Usual(*rows), before._usual_s
+
     def silent_s(self, now_s: float) -> Floats:
         """For how long nothing was said of each link [s]; infinite for one that was never heard of."""
         if self.lately is not None and self.lately.named_s.size:

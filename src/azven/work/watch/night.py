@@ -84,7 +84,7 @@ class Night:
         with self._lock:
             before = self._looking
             self._looking = Looking(self.board, watched.head, watched.keys, self.start_s)
-            self._looking.sent, self._looking.sweeps = before.sent, before.sweeps
+            self._looking.goes_on_from(before)
             self.cases.importance = watched.importance
             self._charged_s = -np.inf
             self._tell(self.t, Seen(t=self.t, watched=watched))
@@ -92,8 +92,12 @@ class Night:
     def begin_again(self) -> None:
         """The board goes back: nothing was wrong yet."""
         with self._lock:
-            self.cases = Cases(importance=self.cases.importance)
-        self.show(self.seen.watched)
+            before = self.cases
+            self.cases = Cases(importance=before.importance, again_s=before.again_s, nobody_s=before.nobody_s)
+            watched = self.seen.watched
+            self._looking = Looking(self.board, watched.head, watched.keys, self.start_s)
+            self._charged_s = -np.inf
+            self._tell(self.t, Seen(t=self.t, watched=watched))
 
     def sent(self, key: Key, values: Mapping[str, object], at_s: float) -> None:
         """Somebody sent values to a channel, at a time of the board's clock."""
