@@ -66,6 +66,7 @@ class WatchStage(Stage):
         self.pages.tabs.chosen.connect(self.primary_changed)
         self.watch.looked.connect(self._tick)
         session.themed.connect(self.update)
+        session.racks.keep_ticking()  # the clock goes on without racks too
 
     def primary(self) -> tuple[str, bool]:
         return "I have it", self._first() is not None
