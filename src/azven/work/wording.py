@@ -42,6 +42,11 @@ def decibel(value: float, unit: str = "dBm") -> str:
     return f"{value:.0f} {unit}".replace("-", "−")
 
 
+def figure(value: object) -> str:
+    """A reading without its unit; empty where there is none."""
+    return f"{value:.0f}".replace("-", "−") if isinstance(value, int | float) else ""
+
+
 def over_need(spare_db: float) -> str:
     """Decibels over need, with their sign."""
     return f"{spare_db:+.0f} dB".replace("-", "−")

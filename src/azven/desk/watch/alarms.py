@@ -20,7 +20,7 @@ from azven.work.watch.cases import AGAIN_S, NOBODY_S, Alarm
 from azven.work.watch.osc import Telling
 
 if TYPE_CHECKING:
-    from PyQt6.QtMultimedia import QAudioSink
+    from PyQt6.QtMultimedia import QAudioDevice, QAudioSink
 
     from azven.desk.watch.desk import WatchDesk
 
@@ -58,7 +58,11 @@ def sound_devices() -> list[tuple[str, str]] | None:
         from PyQt6.QtMultimedia import QMediaDevices
     except ImportError:
         return None
-    return [(d.description(), bytes(d.id().data()).decode("utf-8", "replace")) for d in QMediaDevices.audioOutputs()]
+    return [(d.description(), _id_of(d)) for d in QMediaDevices.audioOutputs()]
+
+
+def _id_of(device: "QAudioDevice") -> str:
+    return bytes(device.id().data()).decode("utf-8", "replace")
 
 
 class Alarms(QObject):
@@ -124,8 +128,7 @@ class Alarms(QObject):
             from PyQt6.QtMultimedia import QAudioFormat, QAudioSink, QMediaDevices
         except ImportError:
             return
-        device = next((d for d in QMediaDevices.audioOutputs()
-                       if bytes(d.id().data()).decode("utf-8", "replace") == self.settings.device), None)  # fmt: skip
+        device = next((d for d in QMediaDevices.audioOutputs() if _id_of(d) == self.settings.device), None)
         if device is None:
             return
         form = QAudioFormat()

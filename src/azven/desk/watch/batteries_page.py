@@ -12,6 +12,7 @@ from azven.desk.tabs import Page
 from azven.desk.watch.desk import WatchDesk
 from azven.work.watch.batteries import RESERVE_MIN, Charge
 from azven.work.watch.swaps import bays_for
+from azven.work.wording import figure
 
 _EVERY = 10
 _CAUTION = (
@@ -118,16 +119,12 @@ def _columns() -> list[Column]:
     return [
         Column(title="Link", width=126, show=lambda r: r.charge.name),
         Column(title="Worn by", width=84, show=lambda r: r.charge.who),
-        Column(title="Gauge, %", width=62, show=lambda r: _whole(r.charge.gauge), right=True),
-        Column(title="Left, min", width=66, show=lambda r: _whole(r.charge.left.minutes), right=True,
+        Column(title="Gauge, %", width=62, show=lambda r: figure(r.charge.gauge), right=True),
+        Column(title="Left, min", width=66, show=lambda r: figure(r.charge.left.minutes), right=True,
                mark=lambda r: {True: "sound", False: "tight", None: "unknown"}[r.charge.lasts]
                if r.charge.short_min is None else "broken"),
-        Column(title="Needed, min", width=66, show=lambda r: _whole(r.charge.needed_min), right=True),
+        Column(title="Needed, min", width=66, show=lambda r: figure(r.charge.needed_min), right=True),
         Column(title="By", width=54, show=lambda r: r.charge.left.by or "", 
                hint="Who says so: the unit, or the slope of its gauge"),
         Column(title="Cell", width=80, show=lambda r: r.charge.cell),
     ]  # fmt: skip
-
-
-def _whole(value: float | None) -> str:
-    return "" if value is None else f"{value:.0f}"

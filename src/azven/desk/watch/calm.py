@@ -13,10 +13,12 @@ from azven.desk.stage import shortened, tip
 from azven.desk.watch import ropes
 from azven.desk.watch.carpet import HEAD, Carpet, laid_out
 from azven.desk.watch.desk import WatchDesk
-from azven.desk.watch.pictures import SHOWN_S, case_ink, need_dbm
+from azven.desk.watch.pictures import SHOWN_S, case_ink, drawn
+from azven.work.watch import said
 from azven.work.watch.batteries import Charge
 from azven.work.watch.night import Seen
 from azven.work.watch.watched import Watched
+from azven.work.wording import figure
 
 _ROW, _ROPE_H, _ROPE_W, _BETWEEN = 17, 13, 84, 20
 _GRAIN_S = 60.0
@@ -67,8 +69,7 @@ class CalmLinks(QWidget):
 
     def calm(self, seen: Seen) -> list[int]:
         """Places of the links that are in no case."""
-        busy = seen.in_cases
-        return [i for i, name in enumerate(seen.watched.names) if name not in busy]
+        return [i for i, name in enumerate(seen.watched.names) if name not in seen.case_of]
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter, seen = QPainter(self), self._watch.seen
@@ -95,11 +96,8 @@ class CalmLinks(QWidget):
         per = min(rows, max(-(-len(calm) // columns), 1))
         wide = (self.width() - _BETWEEN * (columns - 1)) / columns
         self._heading(painter, f"{len(calm)} calm", "")
-        keys = [seen.watched.keys[i] for i in calm]
-        readings, signs = self._watch.board.looks(keys, SHOWN_S, self._watch.now_s)
-        drawn = ropes.ropes(readings, signs, need_dbm(seen.watched, calm), _ROPE_W)
-        pictures = ropes.pixels(drawn, _ROPE_H, case_ink(self._session.theme, dim=True))
-        charges = {c.link: c for c in seen.charges}
+        dim = case_ink(self._session.theme, dim=True)
+        pictures, _ = drawn(self._watch, calm, SHOWN_S, _ROPE_W, _ROPE_H, dim)
         for c in range(columns):
             part = calm[c * per : (c + 1) * per]
             left = c * (wide + _BETWEEN)
@@ -108,7 +106,7 @@ class CalmLinks(QWidget):
             for k, i in enumerate(part):
                 box = QRectF(left, HEAD + k * _ROW, wide, _ROW)
                 self._cells.append(_Cell(i, box))
-                self._paint_row(painter, seen, i, box, pictures[c * per + k], charges.get(i))
+                self._paint_row(painter, seen, i, box, pictures[c * per + k], seen.charge_of.get(i))
 
     def _heading(self, painter: QPainter, strong: str, more: str) -> None:
         theme = self._session.theme
@@ -170,9 +168,8 @@ class CalmLinks(QWidget):
         total = len(seen.watched.names)
         self._heading(painter, f"{calm} calm", f"of {total} · a grain is a link's last minute")
         laid = self._laid_out(seen)
-        readings, signs = self._watch.board.looks(list(seen.watched.keys), _GRAIN_S, self._watch.now_s)
-        drawn = ropes.ropes(readings, signs, need_dbm(seen.watched, list(range(total))), laid.wide)
-        grains = ropes.pixels(drawn, laid.high, case_ink(self._session.theme, dim=True))
+        dim = case_ink(self._session.theme, dim=True)
+        grains, _ = drawn(self._watch, list(range(total)), _GRAIN_S, laid.wide, laid.high, dim)
         for block in laid.blocks:
             self._paint_room(painter, block.room, len(block.members), block.left, block.columns * laid.step[0])
         painter.drawImage(QPointF(0, HEAD), ropes.image(laid.picture(grains, self.width())))
@@ -231,14 +228,14 @@ class CalmLinks(QWidget):
     def sentence(self, i: int) -> str:
         """A link in a line, as the pointer names it."""
         seen = self._watch.seen
-        a, b, q, battery, else_said = _figures(seen, i, next((c for c in seen.charges if c.link == i), None))
+        a, b, q, battery, else_said = _figures(seen, i, seen.charge_of.get(i))
         parts = [f"A {a} B {b}", f"quality {q}" if q else "", f"battery {battery} min" if battery else "", else_said]
         return f"{shortened(seen.watched.names[i], 60)}  {' · '.join(p for p in parts if p.strip('AB '))}"
 
 
 def _figures(seen: Seen, i: int, charge: Charge | None) -> tuple[str, str, str, str, str]:
     """Levels, quality, minutes left for minutes needed, and what is said instead where there is nothing to tell."""
-    told = seen.status[i] if i < len(seen.status) else {}
+    told = seen.told(i)
     head = seen.watched.head.links[i]
     if not told:
         return "", "", "", "", "no receiver tells of it" if seen.watched.keys[i] is None else "nothing heard yet"
@@ -246,19 +243,6 @@ def _figures(seen: Seen, i: int, charge: Charge | None) -> tuple[str, str, str, 
         return "", "", "", "", "spare, off" if head.spare else "off"
     if all(told.get(k) is None for k in ("a", "b", "q")):
         return "", "", "", "", "spare" if head.spare else "its pack tells nothing"
-    level = [_signed(told.get(k)) for k in ("a", "b")]
-    quality = "muted" if told.get("mute") else (f"{told['q']:.0f}" if told.get("q") is not None else "")
-    return level[0], level[1], quality, _minutes(charge), ""
-
-
-def _signed(value: object) -> str:
-    return f"{value:.0f}".replace("-", "−") if isinstance(value, int | float) else ""
-
-
-def _minutes(charge: Charge | None) -> str:
-    if charge is None:
-        return ""
-    if charge.left.minutes is None:
-        return f"{charge.gauge:.0f} %" if charge.gauge is not None else ""
-    needed = f" for {charge.needed_min:.0f}" if charge.needed_min else ""
-    return f"{charge.left.minutes:.0f}{needed}"
+    quality = "muted" if told.get("mute") else figure(told.get("q"))
+    gauge = f"{charge.gauge:.0f} %" if charge is not None and charge.gauge is not None else ""
+    return figure(told.get("a")), figure(told.get("b")), quality, said.minutes(charge) or gauge, ""

@@ -4,7 +4,6 @@ from collections import deque
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
-from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -22,7 +21,7 @@ from azven.work.watch.cases import Alarm, Case
 from azven.work.watch.keeping import Keeping, folder_of, logs
 from azven.work.watch.night import Night, Seen
 from azven.work.watch.recorder import Recorder
-from azven.work.watch.replay import Replay, watched_of
+from azven.work.watch.replay import LOG, Replay, watched_of
 from azven.work.watch.swaps import Swap, Swaps, history
 from azven.work.watch.watched import Watched
 
@@ -189,9 +188,7 @@ class WatchDesk(QObject):
         for told in news:
             if told.kind not in _QUIET:
                 self.lines.append(Line(told.at_s - self._start_s, told.kind, {"rack": told.rack, **told.detail}))
-            values = told.detail.get("values")
-            if told.kind == "sent" and isinstance(values, Mapping):
-                self.live.sent((told.rack, str(told.detail.get("channel"))), values, told.at_s)
+            self.live.told(told)
 
     def _tick(self) -> None:
         self._ticks += 1
@@ -281,7 +278,7 @@ class WatchDesk(QObject):
         """Watch a log instead of what is live, which goes on being watched. Refusal for a file that is none."""
         self.end_replay()
         found = watched_of(path)
-        self.replay = Replay(path, partial(self._played_event, found))
+        self.replay = Replay(path, self._played_event)
         replay = self.replay
         self.night = Night(
             replay, found, replay.clock, 0.0, failed=self._fault.emit, read=lambda: replay.t
@@ -289,10 +286,10 @@ class WatchDesk(QObject):
         self._racks.keep_ticking()
         self.looked.emit()
 
-    def _played_event(self, found: Watched, t: float, event: Mapping[str, Any]) -> None:
+    def _played_event(self, t: float, event: Mapping[str, Any]) -> None:
         values = event.get("values")
         if event.get("kind") == "sent" and isinstance(values, Mapping) and self.night is not self.live:
-            self.night.sent(("log", str(event.get("channel"))), values, t)
+            self.night.sent((LOG, str(event.get("channel"))), values, t)
 
     def set_speed(self, speed: float) -> None:
         """How fast the log is played; 0 stands still."""

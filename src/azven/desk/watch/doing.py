@@ -24,8 +24,7 @@ class Doing:
         here, now, watched = self._session.racks.here, self._session.racks.now, self._watch.live.seen.watched
         found = {}
         for name in names:
-            place = watched.places.get(name)
-            link = watched.links[place] if place is not None and place < len(watched.links) else None
+            link = watched.called(name)
             number, key = (link.id, now.keys.get(link.id)) if link is not None else (0, None)
             card = here.card(key) if key is not None else None
             if key is not None and card is not None and here.heard(key[0]):

@@ -74,10 +74,10 @@ class EveningLine(QWidget):
         t = self._watch.night.t
         if act is not None:
             return f"{(act.to_s - t) / 60:.0f} min left of", act.name
-        following = [a for a in seen.watched.spans if a.from_s > t]
-        if following:
-            minutes = (following[0].from_s - t) / 60
-            return (f"{minutes:.0f} min to" if minutes < 180 else f"{minutes / 60:.0f} h to"), following[0].name
+        following = seen.watched.after(t)
+        if following is not None:
+            minutes = (following.from_s - t) / 60
+            return (f"{minutes:.0f} min to" if minutes < 180 else f"{minutes / 60:.0f} h to"), following.name
         return ("no act runs now", "") if not seen.watched.spans else ("all acts are over", "")
 
     def _paint_line(self, painter: QPainter, seen: Seen, now: datetime) -> None:

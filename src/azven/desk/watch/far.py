@@ -3,7 +3,6 @@
 from collections.abc import Sequence
 from datetime import datetime
 
-import numpy as np
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
@@ -11,9 +10,8 @@ from PyQt6.QtWidgets import QWidget
 from azven.desk import theme as look
 from azven.desk.marks import paint_state
 from azven.desk.session import Session
-from azven.desk.watch import ropes
 from azven.desk.watch.desk import WatchDesk
-from azven.desk.watch.pictures import SHOWN_S, case_ink, need_dbm, paint_case
+from azven.desk.watch.pictures import case_ink, paint_case, paint_stack
 from azven.work.watch import said
 from azven.work.watch.cases import Case
 from azven.work.watch.night import Seen
@@ -86,7 +84,7 @@ class FarView(QWidget):
         self._text(painter, QRectF(p(36), p(14), p(340), p(116)), f"{now:%H:%M}", 112, bold=True)
         left, right = p(400), self.width() - p(36)
         act = seen.watched.on_now(t)
-        following = [a for a in seen.watched.spans if a.from_s > t]
+        following = seen.watched.after(t)
         if act is not None:
             self._text(painter, QRectF(left, p(28), (right - left) * 0.62, p(48)), act.name, 40, bold=True)
             words = f"{(act.to_s - t) / 60:.0f} min left"
@@ -98,7 +96,7 @@ class FarView(QWidget):
             share = (t - act.from_s) / max(act.to_s - act.from_s, 1.0)
             painter.fillRect(QRectF(bar.left(), bar.top(), bar.width() * share, bar.height()), theme.color("accent"))
         else:
-            words = f"next: {following[0].name}, {_hour(self._watch.moment(following[0].from_s))}" if following else ""
+            words = f"next: {following.name}, {_hour(self._watch.moment(following.from_s))}" if following else ""
             self._text(painter, QRectF(left, p(28), right - left, p(48)), words or "no act runs", 40, bold=True)
         self._text(painter, QRectF(left, p(106), right - left, p(34)), self._then(seen, t), 25, "dim")
         self._rule(painter, p(150))
@@ -157,20 +155,12 @@ class FarView(QWidget):
         return y + high
 
     def _ropes(self, painter: QPainter, places: Sequence[int], box: QRectF, dim: bool) -> None:
-        watched = self._watch.seen.watched
-        if not places:
-            return
-        keys = [watched.keys[i] for i in places]
-        readings, signs = self._watch.board.looks(keys, SHOWN_S, self._watch.now_s)
-        rope = ropes.ropes(readings, signs, need_dbm(watched, list(places)), max(int(box.width()), 8))
-        high = max(int(box.height()) // len(places), 4)
-        whole = ropes.pixels(rope, high, case_ink(self._session.theme, dim)).reshape(-1, max(int(box.width()), 8))
-        painter.drawImage(box.topLeft(), ropes.image(np.ascontiguousarray(whole)))
+        if places:
+            paint_stack(painter, self._watch, list(places), box, case_ink(self._session.theme, dim))
 
     def _paint_calm(self, painter: QPainter, seen: Seen, y: float) -> None:
         p = self.px
-        busy = seen.in_cases
-        calm = [i for i, n in enumerate(seen.watched.names) if n not in busy]
+        calm = [i for i, n in enumerate(seen.watched.names) if n not in seen.case_of]
         vital = sorted((i for i in calm if not seen.watched.head.links[i].spare), key=lambda i: self._rank(seen, i))
         left = self.height() - y
         count = f"{len(calm)} calm"

@@ -16,11 +16,11 @@ from azven.desk.watch.doing import Doing
 from azven.gear.racks.values import Fields
 from azven.rf.diagnose.record import LinkHead
 from azven.work import chosen, ids
-from azven.work.watch import deeds
+from azven.work.watch import deeds, said
 from azven.work.watch.batteries import Charge
 from azven.work.watch.cases import Case
 from azven.work.watch.deeds import Deed
-from azven.work.wording import mhz
+from azven.work.wording import figure, mhz
 
 _EVERY = 5
 
@@ -75,26 +75,22 @@ class LinksPage(Page):
 
     def _rows(self) -> list[LinkRow]:
         seen = self._watch.seen
-        case_of = {name: c for c in (*seen.in_hand, *seen.open) for name in c.links}
-        charges = {c.link: c for c in seen.charges}
         t = self._watch.night.t
         links, patched = seen.watched.links, self._session.racks.now.inputs
         inputs = {i: patched.get(x.id, "") for i, x in enumerate(links) if x is not None}
         rows = []
         for i, head in enumerate(seen.watched.head.links):
             on = [a.name for a in seen.watched.acts_of(i) if a.from_s <= t < a.to_s]
-            told = seen.status[i] if i < len(seen.status) else {}
-            case, act = case_of.get(head.name), on[0] if on else ""
             rows.append(
                 LinkRow(
-                    id=i, head=head, told=told, charge=charges.get(i), case=case, act=act, console=inputs.get(i, "")
+                    id=i, head=head, told=seen.told(i), charge=seen.charge_of.get(i), case=seen.case_of.get(head.name),
+                    act=on[0] if on else "", console=inputs.get(i, ""),
                 )
-            )
+            )  # fmt: skip
         return rows
 
     def _picked(self, row: LinkRow) -> None:
-        links = self._watch.seen.watched.links
-        if row.id < len(links) and (link := links[row.id]) is not None:
+        if (link := self._watch.seen.watched.record(row.id)) is not None:
             self._session.select(chosen.Link(ids.of(link)))
 
     def _offer(self) -> None:
@@ -123,10 +119,9 @@ class LinksPage(Page):
         self.words.setVisible(not offered)
 
     def _deeds(self, rows: Sequence[LinkRow]) -> list[Deed]:
-        links = self._watch.seen.watched.links
-        if len(rows) != 1 or self._watch.replay is not None or rows[0].id >= len(links):
+        if len(rows) != 1 or self._watch.replay is not None:
             return []
-        link = links[rows[0].id]
+        link = self._watch.seen.watched.record(rows[0].id)
         there = self._doing.channels([rows[0].head.name]).get(link.id) if link is not None else None
         if link is None or there is None:
             return []
@@ -146,7 +141,7 @@ def _columns() -> list[Column]:
         Column(title="Quality", width=52, show=partial(_figure, "q"), right=True),
         Column(title="Sound, dBFS", width=58, show=partial(_figure, "af"), right=True),
         Column(title="Battery, %", width=60, show=partial(_figure, "bat"), right=True),
-        Column(title="Minutes", width=76, show=_minutes, right=True,
+        Column(title="Minutes", width=76, show=lambda r: said.minutes(r.charge), right=True,
                hint="Minutes left for minutes needed until its last act is over",
                mark=lambda r: "tight" if r.charge and r.charge.lasts is False else ""),
         Column(title="Says", width=90, show=_says),
@@ -160,15 +155,7 @@ def _on(row: LinkRow) -> str:
 
 
 def _figure(field: str, row: LinkRow) -> str:
-    value = row.told.get(field)
-    return f"{value:.0f}".replace("-", "−") if isinstance(value, int | float) else ""
-
-
-def _minutes(row: LinkRow) -> str:
-    charge = row.charge
-    if charge is None or charge.left.minutes is None:
-        return ""
-    return f"{charge.left.minutes:.0f}" + (f" for {charge.needed_min:.0f}" if charge.needed_min else "")
+    return figure(row.told.get(field))
 
 
 _SIGNS = (("mute", True, "muted"), ("hp", False, "no headphones"), ("clip", True, "clips"),
@@ -176,14 +163,8 @@ _SIGNS = (("mute", True, "muted"), ("hp", False, "no headphones"), ("clip", True
 
 
 def _says(row: LinkRow) -> str:
-    words = {
-        "mute": (True, "muted"),
-        "hp": (False, "no headphones"),
-        "clip": (True, "clips"),
-        "enc": ("differs", "other key"),
-    }
-    said = [word for key, (value, word) in words.items() if row.told.get(key) == value]
+    signs = [word for key, value, word in _SIGNS if row.told.get(key) == value]
     there = row.told.get("txf")
     if there is not None and row.head.freq_hz is not None and there != row.head.freq_hz:
-        said.append(f"pack on {mhz(there)}")
-    return ", ".join(said)
+        signs.append(f"pack on {mhz(there)}")
+    return ", ".join(signs)

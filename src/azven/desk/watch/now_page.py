@@ -2,7 +2,7 @@
 
 from functools import partial
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
@@ -28,8 +28,6 @@ so much of the page; under that width pictures are narrow."""
 
 class NowPage(Page):
     """Rows are made when cases come and go, never moved while the pointer is on them."""
-
-    chose = pyqtSignal(object)
 
     def __init__(self, session: Session, watch: WatchDesk) -> None:
         super().__init__()
@@ -65,8 +63,7 @@ class NowPage(Page):
     def tick(self) -> None:
         """Five times a second: pictures; once a second: words and order."""
         self._ticks += 1
-        seen = self._watch.seen
-        order = tuple(c.number for c in seen.open), tuple(c.number for c in seen.in_hand)
+        order = self._wanted()
         if order != self._order and (set(order[0]) != set(self._order[0]) or not self._inner.underMouse()):
             self._arrange(order)
         if self._ticks % _WORDS_EVERY == _TURN or order != self._order:
@@ -77,10 +74,13 @@ class NowPage(Page):
                     shown.picture.update()
         self.calm.tick()
 
+    def _wanted(self) -> tuple[tuple[int, ...], tuple[int, ...]]:
+        seen = self._watch.seen
+        return tuple(c.number for c in seen.open), tuple(c.number for c in seen.in_hand)
+
     def refresh(self) -> None:
         """Show how everything stands."""
-        seen = self._watch.seen
-        order = tuple(c.number for c in seen.open), tuple(c.number for c in seen.in_hand)
+        seen, order = self._watch.seen, self._wanted()
         if set(order[0][:_MOST_ROWS]) != set(self.rows) or set(order[1]) != set(self.taken):
             self._arrange(order)
         for case in seen.open:
@@ -186,6 +186,5 @@ class NowPage(Page):
         self.asking.ask(words, "Close", partial(self._watch.close, case), field="what it was, for the log")
 
     def _choose(self, place: int) -> None:
-        link = self._watch.seen.watched.links
-        if place < len(link) and (record := link[place]) is not None:
-            self._session.select(chosen.Link(ids.of(record)))
+        if (link := self._watch.seen.watched.record(place)) is not None:
+            self._session.select(chosen.Link(ids.of(link)))

@@ -14,15 +14,16 @@ from azven.desk.watch.desk import WatchDesk
 from azven.rf.diagnose.record import USUAL_THRESHOLD_DBM
 from azven.work.watch import rings
 from azven.work.watch.cases import Case
+from azven.work.watch.rings import Readings
 from azven.work.watch.watched import Watched
-from azven.work.wording import mhz
+from azven.work.wording import figure, mhz
 
 SHOWN_S, MOST_ROPES, PICTURE_W = 120.0, 8, 170
 _LEAST_ROPE = 6
 _LEFT, _RIGHT, _CENTRE = Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight, Qt.AlignmentFlag.AlignHCenter
 
 
-def need_dbm(watched: Watched, places: list[int]) -> NDArray[np.float32]:
+def _need_dbm(watched: Watched, places: list[int]) -> NDArray[np.float32]:
     """What each of some links needs at its receiver [dBm]."""
     told = (watched.head.links[i].threshold_dbm for i in places)
     return np.array([USUAL_THRESHOLD_DBM if x is None else x for x in told], np.float32)
@@ -33,6 +34,16 @@ def case_ink(theme: Theme, dim: bool = False) -> ropes.Ink:
     grey = theme.color("dim")
     a, b = (grey, grey) if dim else (theme.color("petrol"), theme.color("plum"))
     return ropes.ink(a, b, theme.color("field"), theme.color("brick"))
+
+
+def drawn(
+    watch: WatchDesk, places: list[int], seconds: float, columns: int, high: int, colours: ropes.Ink
+) -> tuple[ropes.Pixels, Readings]:
+    """The last seconds of some links as ropes (m, high, columns), and the readings that they were drawn from."""
+    watched = watch.seen.watched
+    readings, signs = watch.board.looks([watched.keys[i] for i in places], seconds, watch.now_s)
+    rope = ropes.ropes(readings, signs, _need_dbm(watched, places), columns)
+    return ropes.pixels(rope, high, colours), readings
 
 
 class CasePicture(QWidget):
@@ -79,6 +90,16 @@ def paint_case(
         _paint_ropes(painter, session, watch, case, box, px)
 
 
+def paint_stack(
+    painter: QPainter, watch: WatchDesk, places: list[int], box: QRectF, colours: ropes.Ink
+) -> Readings:  # fmt: skip
+    """Paint the last two minutes of some links one under another, and give back their readings."""
+    columns, high = max(int(box.width()), 8), max(int(box.height()) // len(places), 4)
+    pictures, readings = drawn(watch, places, SHOWN_S, columns, high, colours)
+    painter.drawImage(box.topLeft(), ropes.image(pictures.reshape(-1, columns)))
+    return readings
+
+
 def _paint_ropes(
     painter: QPainter, session: Session, watch: WatchDesk, case: Case, box: QRectF, px: int
 ) -> None:  # fmt: skip
@@ -87,13 +108,7 @@ def _paint_ropes(
     places = [watched.places[n] for n in case.links if n in watched.places][:most]
     if not places:
         return
-    now_s = watch.now_s
-    readings, signs = watch.board.looks([watched.keys[i] for i in places], SHOWN_S, now_s)
-    columns, high = int(box.width()), max(int(box.height()) // len(places), 4)
-    rope = ropes.ropes(readings, signs, need_dbm(watched, places), columns)
-    pictures = ropes.pixels(rope, high, case_ink(theme))
-    whole = pictures.reshape(-1, columns)
-    painter.drawImage(box.topLeft(), ropes.image(whole))
+    readings = paint_stack(painter, watch, places, box, case_ink(theme))
     t = watch.night.t
     since = box.left() + box.width() * (1 - (t - case.since_s) / SHOWN_S)
     foot = QRectF(box.left(), box.bottom() + 1, box.width(), px + 5)
@@ -124,7 +139,7 @@ def _paint_figures(
         return
     for k, (name, field) in enumerate((("A", rings.A), ("B", rings.B))):
         value = float(last[field, 0])
-        words = f"{name} {value:.0f}".replace("-", "−") if np.isfinite(value) else ""
+        words = f"{name} {figure(value)}" if np.isfinite(value) else ""
         painter.drawText(QPointF(right, box.top() + box.height() * (0.32 + 0.48 * k)), words)
 
 

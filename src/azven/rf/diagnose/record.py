@@ -198,6 +198,12 @@ class Record:
         return np.asarray((self.q < 50) & self.heard & self.active)
 
     @cached_property
+    def missed(self) -> Bools:
+        """Whether a link that plays is not heard well (m, n), by quality or level, though it is not switched off."""
+        low = (self.better < self.low) & self.active & self.heard & (self.tx != 0)
+        return np.asarray(self.bad | low)
+
+    @cached_property
     def systems(self) -> list[SystemHead]:
         """Antenna systems of the head, and those that only links name; links without one share that of their room. Of a
         record in which some links are looked at, those with half of their links among them."""

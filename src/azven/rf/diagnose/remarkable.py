@@ -82,7 +82,7 @@ def unexplained(record: Record, found: list[Incident]) -> list[Incident]:
     """Trouble of these seconds that nothing found explains: unknown, with what is seen."""
     with unknown_is_unknown():
         last = slice(-record.steps(_NOW_S), None)
-        poor = (record.bad | ((record.better < record.low) & record.active & record.heard & (record.tx != 0)))[:, last]
+        poor = record.missed[:, last]
         least = record.steps(_LEAST_S)
         told = {n for it in found if it.to_s >= record.at_s[-1] - 2 * _NOW_S for n in it.links}
         out = []

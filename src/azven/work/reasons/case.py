@@ -58,8 +58,7 @@ def _now(seen: Seen, case: Case) -> tuple[Row, ...]:
     """What its link shows now, where it is one."""
     if len(case.links) != 1 or case.links[0] not in seen.watched.places:
         return ()
-    place = seen.watched.places[case.links[0]]
-    told = seen.status[place] if place < len(seen.status) else {}
+    told = seen.told(seen.watched.places[case.links[0]])
     rows = [(f"level {k.upper()} now", decibel(told[k])) for k in ("a", "b") if told.get(k) is not None]
     if told.get("q") is not None:
         rows.append(("quality now", f"{told['q']:.0f} %"))

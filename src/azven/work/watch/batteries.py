@@ -52,7 +52,7 @@ def charges(watched: Watched, evening: Record | None, status: Sequence[Fields], 
     """The batteries of all links that tell of one, at a time [s since the watch began]."""
     out = []
     for i, (link, told) in enumerate(zip(watched.head.links, status, strict=True)):
-        record = watched.links[i] if i < len(watched.links) else None
+        record = watched.record(i)
         gauge, unit = told.get("bat"), told.get("left_min")
         if gauge is None and unit is None:
             continue
@@ -83,7 +83,7 @@ def _readings(evening: Record | None, i: int, t: float) -> list[tuple[float, flo
 
 @dataclass(frozen=True)
 class Change:
-    """Batteries that are changed in the break before an act; `before` None: before whatever comes, at once."""
+    """Batteries that are changed in the break before an act, which begins at `from_s`."""
 
     before: Span
     from_s: float

@@ -7,17 +7,17 @@ import numpy as np
 
 from azven.gear.racks.values import Fields
 from azven.rf import bands
-from azven.rf.diagnose.common import level_said, nanmedian
+from azven.rf.diagnose.common import nanmedian
 from azven.rf.diagnose.record import Incident, Record, unknown_is_unknown
 from azven.rf.levels import Floats
 from azven.work.watch.batteries import Charge
 from azven.work.watch.watched import Watched
-from azven.work.wording import listed, mhz
+from azven.work.wording import decibel, listed, mhz
 
 _SHORT_MIN, _SINK_MIN, _SOON_MIN, _SINK_DB, _STEP_DB, _RISEN_DB, _SILENT_S = 20.0, 20.0, 30.0, 6.0, 2.0, 8.0, 3.0
+_OVER_S, _MANY = 60.0, 3
 _SINKS = frozenset({"crowd", "branch", "system", "out-of-reach"})
 _FLOODS = frozenset({"noise", "overload", "system"})
-_OVER_S, _MANY = 60.0, 3
 """Causes that say already why levels sink, and why something is heard everywhere."""
 
 
@@ -89,7 +89,7 @@ def _sinking(watched: Watched, evening: Record | None, t: float) -> Iterator[Inc
         if watched.head.links[i].spare:
             continue
         said = (
-            f"Its level fell by {fell[i]:.0f} dB in {_SINK_MIN:.0f} minutes to {level_said(float(now[i]))}; "
+            f"Its level fell by {fell[i]:.0f} dB in {_SINK_MIN:.0f} minutes to {decibel(float(now[i]))}; "
             f"like that it is low in {until[i]:.0f} minutes."
         )
         yield _one("sinks", [watched.names[i]], t, said, "Look at antenna, cable and where the pack is worn.", 0.6,
@@ -108,7 +108,7 @@ def _strangers(watched: Watched, lately: Record, t: float) -> Iterator[Incident]
         if level[i] > lately.low[i, 0]:
             heard.append(i)
         elif link.spare and noise[i] > lately.low[i, 0] - 6.0 - (link.needed_db or 20.0) + _RISEN_DB:
-            said = f"Its noise stands at {level_said(float(noise[i]))}: it is no spare any more."
+            said = f"Its noise stands at {decibel(float(noise[i]))}: it is no spare any more."
             yield _one("spare", [link.name], t, said, "Look for another spare in Plan.",
                        noise_dbm=round(float(noise[i]), 1))  # fmt: skip
     for part in [heard] if len(heard) >= _MANY else [[i] for i in heard]:
@@ -117,7 +117,7 @@ def _strangers(watched: Watched, lately: Record, t: float) -> Iterator[Incident]
         where = f"{len(part)} receivers, with their transmitters off" if len(part) > 1 else (
             "a spare" if spare else "its receiver, with its transmitter off")  # fmt: skip
         names = [watched.names[i] for i in part]
-        yield _one("intruder", names, t, f"{level_said(loud)} are heard on {where}.", "Sweep it; ask who sends there.",
+        yield _one("intruder", names, t, f"{decibel(loud)} are heard on {where}.", "Sweep it; ask who sends there.",
                    level_dbm=loud)  # fmt: skip
 
 

@@ -108,11 +108,6 @@ class Board:
 
     # looking back
 
-    @property
-    def keys(self) -> list[Key]:
-        """Every link that was heard of."""
-        return list(self._rows)
-
     def traces(self, key: Key, seconds: float, now_s: float) -> Traces:
         """The last seconds of a link."""
         n = max(1, min(int(seconds * RATE_HZ), KEPT_S * RATE_HZ))
@@ -123,15 +118,9 @@ class Board:
             values = ring.readings[ring.at(n), :, row] if row is not None else none
         return Traces((np.arange(1 - n, 1) / RATE_HZ).astype(np.float32), *values[:, :4].T)
 
-    def lately(self, keys: Sequence[Key | None], seconds: float, now_s: float) -> tuple[Readings, Signs]:
-        """The last readings (n, fields, m) and signs (n, m) of some links; NaN and 0 for a link that has no key."""
-        with self._lock:
-            self._forward(now_s)
-            ring = self._rings.recent
-            return self._of(keys, ring, ring.at(int(seconds * RATE_HZ)))
-
     def looks(self, keys: Sequence[Key | None], seconds: float, now_s: float) -> tuple[Readings, Signs]:
-        """The same in half seconds, with the least quality of each; of few links the last is what they show now."""
+        """The last readings (n, fields, m) and signs (n, m) of some links in half seconds, with the least quality of
+        each; of few links the last is what they show now. NaN and 0 for a link that has no key."""
         with self._lock:
             self._forward(now_s)
             ring = self._rings.looks

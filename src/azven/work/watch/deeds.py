@@ -66,12 +66,12 @@ class Channel:
 
 def offers(watched: Watched, case: Case, channels: Mapping[int, Channel], planned: Mapping[int, int]) -> list[Deed]:
     """What may be done about a case, the best first. `channels` and `planned` frequencies [Hz] by link number."""
-    link = _record(watched, case.links[0])
+    link = watched.called(case.links[0])
     if link is None or link.id not in channels:
         return []
     there = channels[link.id]
     cause, found = case.incident.cause, list[Deed | None]()
-    spare = _record(watched, case.incident.spare) if case.incident.spare else None
+    spare = watched.called(case.incident.spare) if case.incident.spare else None
     if len(case.links) == 1 and spare is not None and spare.id in planned:
         found.append(_to_spare(link, there, spare, planned[spare.id]))
     if cause in ("frequency", "unsent") and link.id in planned:
@@ -108,11 +108,6 @@ def exchanged(store: Store, scope: Scope, deed: Deed) -> Edit:
     if deed.link in placed:
         swapped[other] = placed[deed.link].freq_hz
     return plan.set_frequencies(store, scope, swapped, "Go to spare")
-
-
-def _record(watched: Watched, name: str) -> Link | None:
-    place = watched.places.get(name)
-    return watched.links[place] if place is not None and place < len(watched.links) else None
 
 
 def _set(link: Link, there: Channel, title: str, effect: str, values: Mapping[str, Any], **more: Any) -> Deed:

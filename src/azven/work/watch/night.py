@@ -4,9 +4,11 @@ import threading
 import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
+from azven.gear.racks.told import Told
 from azven.gear.racks.values import Fields
 from azven.rf.diagnose.record import SILENT_S, Sent, Sweep
 from azven.work.watch import batteries, before
@@ -36,10 +38,19 @@ class Seen:
     changes: Changes = _NOTHING
     took_s: float = 0.0
 
-    @property
-    def in_cases(self) -> set[str]:
-        """Links that somebody should look at or has in hand."""
-        return {name for c in (*self.open, *self.in_hand) for name in c.links}
+    @cached_property
+    def case_of(self) -> Mapping[str, Case]:
+        """The case that somebody should look at, or else has in hand, by its links."""
+        return {name: c for c in (*self.in_hand, *self.open) for name in c.links}
+
+    @cached_property
+    def charge_of(self) -> Mapping[int, Charge]:
+        """Batteries by the places of their links."""
+        return {c.link: c for c in self.charges}
+
+    def told(self, i: int) -> Fields:
+        """What the link at a place tells; empty for one that tells nothing."""
+        return self.status[i] if i < len(self.status) else {}
 
 
 class Night:
@@ -105,6 +116,12 @@ class Night:
         if key in place:
             name = self._looking.head.links[place[key]].name
             self._looking.sent.append(Sent(at_s - self.start_s, name, dict(values)))
+
+    def told(self, told: Told) -> None:
+        """A rack told something: what somebody sent to a channel explains what follows."""
+        values = told.detail.get("values")
+        if told.kind == "sent" and isinstance(values, Mapping):
+            self.sent((told.rack, str(told.detail.get("channel"))), values, told.at_s)
 
     def swept(self, sweep: Sweep) -> None:
         """Somebody took a sweep [s of the watch]."""

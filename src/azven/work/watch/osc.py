@@ -42,11 +42,8 @@ def messages(seen: Seen) -> Iterator[tuple[str, tuple[Value, ...]]]:
     """Every address with its values as they are now."""
     broken = sum(c.mark == "broken" for c in seen.open)
     yield "/azven/cases", (len(seen.open), broken, len(seen.in_hand))
-    cases = {name: c for c in (*seen.in_hand, *seen.open) for name in c.links}
-    charges = {c.link: c for c in seen.charges}
     for i, head in enumerate(seen.watched.head.links):
-        told = seen.status[i] if i < len(seen.status) else {}
-        case, charge = cases.get(head.name), charges.get(i)
+        told, case, charge = seen.told(i), seen.case_of.get(head.name), seen.charge_of.get(i)
         left = charge.left.minutes if charge is not None and charge.left.minutes is not None else _UNKNOWN
         figures = (_whole(told.get(k)) for k in ("q", "a", "b"))
         yield f"/azven/link/{i + 1}", (

@@ -77,13 +77,12 @@ def _acts(record: Record) -> tuple[str, ...]:
 
 def dropouts(record: Record) -> dict[str, dict[str, float]]:
     """Seconds in which a link was not heard well though it plays, by link and act."""
-    lost = record.bad | ((record.better < record.low) & record.active & record.heard & (record.tx != 0))
     out: dict[str, dict[str, float]] = {}
     for act in _acts(record):
         begin, end = record.head.acts.get(act, (-np.inf, np.inf))
         during = (record.at_s >= begin) & (record.at_s <= end)
         for i, link in enumerate(record.head.links):
-            seconds = float((lost[i] & during).sum() * record.step_s)
+            seconds = float((record.missed[i] & during).sum() * record.step_s)
             if seconds > 0 and not link.spare:
                 out.setdefault(link.name, {})[act] = round(seconds, 1)
     return out

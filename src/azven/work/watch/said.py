@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 
+from azven.work.watch.batteries import Charge
 from azven.work.watch.cases import Case
 from azven.work.wording import listed, mhz
 
@@ -81,8 +82,14 @@ def lasting(seconds: float) -> str:
     """A time that goes on, in the unit that matters."""
     if seconds < 90:
         return f"{max(seconds, 0):.0f} s"
-    minutes = seconds / 60
-    return f"{minutes:.0f} min" if minutes < 120 else f"{minutes / 60:.0f} h"
+    return f"{seconds / 60:.0f} min" if seconds < 7200 else f"{seconds / 3600:.0f} h"
+
+
+def minutes(charge: Charge | None) -> str:
+    """Minutes left for minutes needed; empty where they are not known."""
+    if charge is None or charge.left.minutes is None:
+        return ""
+    return f"{charge.left.minutes:.0f}" + (f" for {charge.needed_min:.0f}" if charge.needed_min else "")
 
 
 def has_it(case: Case, since: str, until: str) -> str:

@@ -63,13 +63,26 @@ class Watched:
         told = [x for x in self.document.get("links", ()) if isinstance(x.get("priority"), int)]
         return {x["name"]: _SPARES if x.get("spare") else x["priority"] for x in told}
 
+    def record(self, i: int) -> Link | None:
+        """The book's record of the link at a place; None where a log has no book."""
+        return self.links[i] if i < len(self.links) else None
+
+    def called(self, name: str) -> Link | None:
+        """The book's record of a link by the name it has here."""
+        place = self.places.get(name)
+        return self.record(place) if place is not None else None
+
     def on_now(self, t: float) -> Span | None:
         """The act that is on at a time [s]."""
         return next((a for a in self.spans if a.from_s <= t < a.to_s), None)
 
+    def after(self, t: float) -> Span | None:
+        """The act that begins next after a time [s]."""
+        return next((a for a in self.spans if a.from_s > t), None)
+
     def acts_of(self, i: int) -> tuple[Span, ...]:
         """Acts that a link plays in."""
-        link = self.links[i] if i < len(self.links) else None
+        link = self.record(i)
         return tuple(a for a in self.spans if link is None or not link.acts or a.id in link.acts)
 
 

@@ -106,8 +106,7 @@ def _look_on(
     closed: set[int] = set()
     while not over.is_set() and (end_s is None or night.clock() < end_s):
         for said in board.news():
-            if said.kind == "sent" and isinstance(values := said.detail.get("values"), dict):
-                night.sent((said.rack, str(said.detail.get("channel"))), values, said.at_s)
+            night.told(said)
         cards.look(night)
         night.look()
         for case in night.seen.closed:
