@@ -1,6 +1,7 @@
 """Watch as a user does it: a log played again with all views, cases taken, racks in trouble, deeds asked once."""
 
 import json
+import threading
 import time
 from dataclasses import replace
 from itertools import pairwise
@@ -18,7 +19,7 @@ from azven.desk.watch.stage import BATTERIES, LINKS, LOG, NOW
 from azven.rf.diagnose.record import LinkHead
 from azven.work import chosen, kit
 from azven.work.scope import opening as here
-from azven.work.watch import rings
+from azven.work.watch import report, rings
 from azven.work.watch.cases import Alarm
 
 NAMES = ["Narrator", "Choir 1", "Choir 2", "Choir 3"]
@@ -186,6 +187,26 @@ def test_a_log_is_reported_and_written_out(played, log, tmp_path, monkeypatch, s
     table = (tmp_path / "out.csv").read_text().splitlines()
     assert table[0].startswith("t,link,a,b")
     assert len(table) == 1 + 240 * 4
+
+
+def test_reading_a_log_is_stopped_at_once_and_tells_nothing(played, log, tmp_path, monkeypatch, settle, qtbot):
+    from azven.desk import files
+
+    goes_on, asked = threading.Event(), []
+    monkeypatch.setattr(type(played.watch), "folder", property(lambda self: log.parent))
+    monkeypatch.setattr(report, "of_log", lambda path: goes_on.wait(30))
+    monkeypatch.setattr(files, "ask_where", lambda *a: asked.append(a))
+    played.pages.show_page(LOG)
+    played.log.refresh()
+    jobs = played.session.jobs
+    for deed in (played.log.diagnose, played.log.write_report):
+        played.log.kept.choose({0})
+        deed()
+        qtbot.wait(200)
+        jobs.stop()
+        qtbot.waitUntil(lambda: jobs.idle, timeout=5_000)
+    goes_on.set()
+    assert not asked
 
 
 # ropes
@@ -358,6 +379,10 @@ def test_alarms_are_off_until_they_are_chosen_and_a_wrong_target_is_told(played,
     played.show_alarms()
     (dialog,) = played.window().findChildren(AlarmsDialog)
     dialog.again.setValue(5)
+    dialog.notes.setChecked(True)
+    dialog._try()
+    assert alarms.settings == Settings(), "a sound that is tried changes nothing"
+    dialog.notes.setChecked(False)
     dialog.osc.setText("nowhere")
     dialog._use()
     assert "no target" in played.window().said()
@@ -366,7 +391,7 @@ def test_alarms_are_off_until_they_are_chosen_and_a_wrong_target_is_told(played,
     alarms.use(replace(Settings(), osc="127.0.0.1:9"))
     alarms._ring([Alarm("new", played.watch.seen.open[0])])
     alarms._look()
-    alarms.sound()
+    alarms.sound("")
     alarms.use(Settings())
     assert 2 * 48_000 * 0.15 < len(tone()) < 2 * 48_000 * 0.25
 

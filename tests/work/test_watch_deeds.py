@@ -146,6 +146,10 @@ def test_swaps_of_all_logs_are_read_and_damage_is_passed_over(tmp_path):
     assert [x.split(" ", 2)[2] for x in found] == ["Choir: 10 → 99 %", "Narrator: 20 → 97 %"]
     times = [json.loads(x)["t"] for p in logs(tmp_path / "logs") for x in p.read_text().splitlines()[1:] if "{" in x]
     assert times[0] == 3.0, "times of a file count from its own start"
+    last = logs(tmp_path / "logs")[1]
+    Path(f"{last}.gz").write_bytes(gzip.compress(last.read_bytes()))
+    last.unlink()
+    assert swaps.history(logs(tmp_path / "logs"), lambda done, total: True) == found, "one that was packed is read too"
 
 
 def test_where_logs_are(tmp_path):
@@ -178,7 +182,27 @@ def test_a_log_is_exported_whole_and_a_table_that_is_stopped_leaves_nothing(tmp_
         assert a.read() == b.read()
     assert status_log.head_document(tmp_path / "a.jsonl.gz")["format"] == "azven-status-log"
     assert report.export_csv(log, tmp_path / "a.csv", lambda done, total: done < 100) is False
-    assert not list(tmp_path.glob("*.csv*"))
+    before = (tmp_path / "a.jsonl.gz").read_bytes()
+    assert report.export_gzip(log, tmp_path / "a.jsonl.gz", lambda done, total: False) is False
+    assert [p.name for p in tmp_path.iterdir()] == ["a.jsonl.gz"]
+    assert (tmp_path / "a.jsonl.gz").read_bytes() == before
+    plain = tmp_path / "plain.jsonl"
+    plain.write_bytes(gzip.decompress(log.read_bytes()))
+    shares = []
+    assert report.export_gzip(plain, tmp_path / "b.jsonl.gz", lambda done, total: shares.append(done / total) or True)
+    assert gzip.decompress((tmp_path / "b.jsonl.gz").read_bytes()) == plain.read_bytes()
+    assert shares[-1] == 1.0
+
+
+@pytest.mark.parametrize("name", sorted(p.name for p in LOGS.glob("*.jsonl.gz")))
+def test_the_last_moment_is_found_from_the_end_alone(name, tmp_path):
+    latest = max(x["t"] for x in status_log.lines(LOGS / name) if isinstance(x, dict) and "t" in x)
+    assert status_log.last_moment(LOGS / name) == latest
+    plain, cut = tmp_path / "plain.jsonl", tmp_path / "cut.jsonl.gz"
+    plain.write_bytes(gzip.decompress((LOGS / name).read_bytes()))
+    assert status_log.last_moment(plain) == latest
+    cut.write_bytes((LOGS / name).read_bytes()[:-200])
+    assert 0.9 * latest < status_log.last_moment(cut) <= latest
 
 
 def test_every_cause_has_words_and_groups_have_a_title(show):

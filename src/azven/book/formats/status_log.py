@@ -1,6 +1,7 @@
 """`azven-status-log` 1 as a record that diagnosis can look at."""
 
 import gzip
+import io
 import json
 import math
 import zlib
@@ -19,16 +20,21 @@ _FLAGS: Mapping[Any, float] = {True: 1.0, False: 0.0, "on": 1.0, "off": 0.0}
 _LEVELS = ("a", "b", "q", "af", "bat", "noise", "txf")
 _SIGNS = ("tx", "mute", "clip", "hp")
 _STEPS_S = (0.2, 0.5)
+_TAIL = 1 << 20
 _MOST_S, _MOST_CELLS, _LARGEST = 48 * 3600.0, 40_000_000, 10**15
 """Longer logs of more links are looked at in coarser steps."""
+
+
+def opened(path: Path) -> gzip.GzipFile | io.BufferedReader:
+    """The bytes of a log, plain or gzip. OSError when it cannot be opened."""
+    return gzip.open(path, "rb") if path.suffix == ".gz" else path.open("rb")
 
 
 def lines(path: Path) -> Generator[Any]:
     """The lines of a log, plain or gzip, None for one that is damaged; a last line that was cut off is left out.
     Refusal for a file that does not begin with a line, or cannot be read."""
-    opened: Any = gzip.open if path.suffix == ".gz" else open
     try:
-        with opened(path, "rt", encoding="utf-8", errors="replace") as file:
+        with opened(path) as plain, io.TextIOWrapper(plain, encoding="utf-8", errors="replace") as file:
             number = 0
             for number, line in enumerate(file, start=1):
                 if not line.endswith("\n") and number > 1:
@@ -53,8 +59,30 @@ def head_document(path: Path) -> dict[str, Any]:
 
 
 def last_moment(path: Path) -> float:
-    """The time of the last line [s]."""
-    return max((t for x in lines(path) if isinstance(x, dict) and (t := _number(x, "t")) is not None), default=0.0)
+    """The latest time in the end of a log [s], read without the rest; 0 where no line there has one. Refusal for a file
+    that cannot be read."""
+    end = bytearray()
+    try:
+        with opened(path) as file:
+            if path.suffix != ".gz":
+                file.seek(max(path.stat().st_size - _TAIL, 0))
+            while block := file.read1(_TAIL):
+                end += block
+                if len(end) > 2 * _TAIL:
+                    del end[:-_TAIL]
+    except EOFError:
+        pass  # a gzip file whose end is missing
+    except (OSError, zlib.error) as error:
+        raise Refusal(f"{path.name} cannot be read: {error}.") from None
+    times = (_number(x, "t") for x in map(_parsed, bytes(end).split(b"\n")) if isinstance(x, dict))
+    return max((t for t in times if t is not None), default=0.0)
+
+
+def _parsed(line: bytes) -> Any:
+    try:
+        return json.loads(line)
+    except (ValueError, RecursionError):
+        return None
 
 
 def _checked(path: Path, head: Any) -> dict[str, Any]:

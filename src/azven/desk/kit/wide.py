@@ -1,15 +1,13 @@
 """Wideband page: carriers as strips of slots, under them the carriers and the packs as tables."""
 
-import time
 from collections.abc import Sequence
-from concurrent import futures
 
 from PyQt6.QtWidgets import QLineEdit, QSpinBox, QVBoxLayout, QWidget
 
 from azven.book.edits import Edit, remove
 from azven.book.records import Wideband, WidePack
 from azven.desk.bulk import BulkBar
-from azven.desk.jobs import Progress
+from azven.desk.jobs import beside
 from azven.desk.kit.pages import KitPage
 from azven.desk.kit.strips import WideStrips
 from azven.desk.kit.wide_columns import WideColumns
@@ -20,11 +18,10 @@ from azven.refusal import Refusal
 from azven.rf.packing import Packing
 from azven.work import chosen
 from azven.work.kit import wide_deeds, wide_places
-from azven.work.kit.wide_deeds import ToPack
 from azven.work.kit.wideband import WideView
 from azven.work.wording import listed
 
-_LOOK_S, _AT_MOST_S = 0.1, 20.0
+_AT_MOST_S = 20.0
 
 
 class WidebandPage(KitPage):
@@ -156,7 +153,7 @@ class WidebandPage(KitPage):
         except Refusal as refusal:
             session.say(str(refusal), trouble=True)
             return
-        session.jobs.start("Pack all", lambda progress: _answer(asked, progress), self._packed)
+        session.jobs.start("Pack all", lambda progress: beside(asked.answer, progress, _AT_MOST_S), self._packed)
 
     def _packed(self, answer: Packing | None) -> None:
         session = self.session
@@ -180,19 +177,6 @@ class WidebandPage(KitPage):
             return
         title = f"Remove {found[0].name}" if len(found) == 1 else f"Remove {len(found)} packs"
         self.session.do(lambda: Edit(title, remove(found)))
-
-
-def _answer(asked: ToPack, progress: Progress) -> Packing | None:
-    """The packing; None when it was stopped: the solver cannot be, so it ends unheard in a thread of its own."""
-    pool = futures.ThreadPoolExecutor(1, "packing")
-    answer, began = pool.submit(asked.answer), time.monotonic()
-    pool.shutdown(wait=False)
-    while not answer.done():
-        share = min((time.monotonic() - began) / _AT_MOST_S, 1.0)
-        if not progress(int(share * 100), 100):
-            return None
-        futures.wait([answer], _LOOK_S)
-    return answer.result()
 
 
 def _summed(view: WideView) -> str:

@@ -109,7 +109,7 @@ class Alarms(QObject):
         if self.settings.notes:
             self._note(alarms)
         if self.settings.device and any(a.case.mark == "broken" or a.why == "nobody" for a in alarms):
-            self.sound()
+            self.sound(self.settings.device)
 
     def _note(self, alarms: Sequence[Alarm]) -> None:
         if not QSystemTrayIcon.isSystemTrayAvailable():
@@ -121,14 +121,14 @@ class Alarms(QObject):
         more = f" and {len(alarms) - 1} more" if len(alarms) > 1 else ""
         self._tray.showMessage(f"{said.who(first)}{more}", said.what(first))
 
-    def sound(self) -> None:
-        """A short tone on the device that was chosen; without a sound library or device, none."""
+    def sound(self, wanted: str) -> None:
+        """A short tone on a device, by its id; without a sound library or that device, none."""
         try:
             from PyQt6.QtCore import QBuffer, QByteArray, QIODevice
             from PyQt6.QtMultimedia import QAudioFormat, QAudioSink, QMediaDevices
         except ImportError:
             return
-        device = next((d for d in QMediaDevices.audioOutputs() if _id_of(d) == self.settings.device), None)
+        device = next((d for d in QMediaDevices.audioOutputs() if _id_of(d) == wanted), None)
         if device is None:
             return
         form = QAudioFormat()
@@ -187,8 +187,7 @@ class AlarmsDialog(QDialog):
                         self.again.value(), self.nobody.value())  # fmt: skip
 
     def _try(self) -> None:
-        self._alarms.settings = self._wanted()
-        self._alarms.sound()
+        self._alarms.sound(self._wanted().device)
 
     def _use(self) -> None:
         self._alarms.use(self._wanted())

@@ -10,7 +10,7 @@ from typing import Any
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout
 
 from azven.desk import files
-from azven.desk.jobs import Progress
+from azven.desk.jobs import Progress, beside
 from azven.desk.session import Session
 from azven.desk.stage import FittedLabel, button, label, row
 from azven.desk.tables import Column, RecordTable
@@ -23,6 +23,8 @@ from azven.work.watch.report import Report
 from azven.work.wording import listed, one_line
 
 _EVERY = 5
+_BYTES_A_SECOND = 3e6
+"""So fast a plain log is read and diagnosed at least; one of many bytes takes long, and cannot be stopped by itself."""
 _KINDS = "Status logs (*.jsonl *.jsonl.gz)"
 
 
@@ -130,9 +132,14 @@ class LogPage(Page):
     def _read(self, title: str, then: Any) -> None:
         path = self._chosen()
         if path is not None:
-            self._session.jobs.start(title, lambda progress: report.of_log(path), partial(then, path))
+            at_most_s = 1 + path.stat().st_size / _BYTES_A_SECOND
+            self._session.jobs.start(
+                title, lambda progress: beside(partial(report.of_log, path), progress, at_most_s), partial(then, path)
+            )
 
-    def _ask_csv(self, path: Path, found: Report) -> None:
+    def _ask_csv(self, path: Path, found: Report | None) -> None:
+        if found is None:
+            return
         named = {c: sum(x.cause == c for x in found.incidents) for c in sorted({x.cause for x in found.incidents})}
         words = listed([f"{n} {c}" for c, n in named.items()]) if named else "nothing went wrong"
         self._session.say(f"{path.name}: {words}.")
@@ -142,7 +149,9 @@ class LogPage(Page):
                 text = report.incidents_csv(found, self._moment(found.start))
                 files.write_text(self._session, where, text, f"{len(found.incidents)} incidents")
 
-    def _ask_pdf(self, path: Path, found: Report) -> None:
+    def _ask_pdf(self, path: Path, found: Report | None) -> None:
+        if found is None:
+            return
         where = files.ask_where(self, "After-show report", f"{path.stem}-report.pdf", "PDF (*.pdf)")
         if where is not None:
             html = report.page(found, self._moment(found.start))
@@ -162,7 +171,7 @@ class LogPage(Page):
             name = f"{path.name.removesuffix('.gz').removesuffix('.jsonl')}.jsonl.gz"
             where = files.ask_where(self, "Export the log", name, _KINDS)
             if where is not None:
-                self._write(where, lambda progress: report.export_gzip(path, where))
+                self._write(where, lambda progress: report.export_gzip(path, where, progress))
 
     def export_csv(self) -> None:
         path = self._chosen()

@@ -3,7 +3,6 @@
 import csv
 import gzip
 import io
-import shutil
 from collections import Counter
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
@@ -14,6 +13,7 @@ import numpy as np
 
 from azven.book.formats import status_log
 from azven.book.formats.rows import harmless
+from azven.book.formats.whole import written_whole
 from azven.rf.diagnose.record import Incident, Record
 from azven.rf.diagnose.weigh import diagnose
 from azven.work.diagnosing import sure_in_words
@@ -41,6 +41,14 @@ _COLUMNS = (
 )
 
 
+_BLOCK = 1 << 18
+Progress = Callable[[int, int], bool]
+
+
+def _never_stopped(done: int, total: int) -> bool:
+    return True
+
+
 @dataclass(frozen=True, kw_only=True)
 class Report:
     """A finished log: incidents, seconds of dropout by link and act (empty name: whatever act), advice for tomorrow."""
@@ -65,7 +73,7 @@ def of_log(path: Path) -> Report:
     return Report(
         site=str(document.get("site", "")), show=str(document.get("show", "")), start=record.head.start,
         end_s=float(record.at_s[-1]) if len(record.at_s) else 0.0, incidents=tuple(found), acts=_acts(record),
-        dropouts=dropouts(record), batteries=tuple(history([path], lambda done, total: True)),
+        dropouts=dropouts(record), batteries=tuple(history([path], _never_stopped)),
         tomorrow=tuple(tomorrow(found)), damaged=record.damaged,
     )  # fmt: skip
 
@@ -118,38 +126,64 @@ def _lasting(seconds: float) -> str:
     return f"{seconds:.0f} s" if seconds < 120 else f"{seconds / 60:.0f} min"
 
 
-def export_gzip(log: Path, to: Path) -> None:
-    """A log as `azven-status-log`, gzip. OSError where it cannot be written."""
-    part = to.with_name(f"{to.name}.part")
-    opened: Any = gzip.open if log.suffix == ".gz" else open
-    with opened(log, "rb") as source, gzip.GzipFile(part, "wb", compresslevel=6, mtime=0) as out:
-        shutil.copyfileobj(source, out)
-    part.replace(to)
+def export_gzip(log: Path, to: Path, progress: Progress = _never_stopped) -> bool:
+    """A log as `azven-status-log`, gzip. False when it was stopped: what stood there stays. OSError where it cannot be
+    written."""
+    size = max(log.stat().st_size, 1)
+
+    def write(fresh: Path) -> bool:
+        packed: Any = fresh.open("wb")
+        with log.open("rb") as source, packed, packed if log.suffix == ".gz" else _gzip(packed) as out:
+            while block := source.read(_BLOCK):
+                if not progress(source.tell(), size):
+                    return False
+                out.write(block)
+        return True
+
+    return _whole(to, write)
 
 
-def export_csv(log: Path, to: Path, progress: Callable[[int, int], bool] = lambda done, total: True) -> bool:
+def _gzip(into: Any) -> gzip.GzipFile:
+    return gzip.GzipFile("", "wb", compresslevel=6, fileobj=into, mtime=0)
+
+
+def export_csv(log: Path, to: Path, progress: Progress = _never_stopped) -> bool:
     """A log as a table, a row for every link that a frame names, with all that is known of it then. False when it was
-    stopped; nothing is left then. OSError where it cannot be written."""
-    part, end_s = to.with_name(f"{to.name}.part"), status_log.last_moment(log)
-    known: dict[str, dict[str, Any]] = {}
-    with part.open("w", encoding="utf-8", newline="") as file:
-        out = csv.writer(file)
-        out.writerow(_COLUMNS)
-        for line in status_log.lines(log):
-            if not isinstance(line, dict) or not isinstance(line.get("c"), dict):
-                continue
-            if not progress(int(line["t"]), int(end_s) + 1):
-                break
-            for name, fields in line["c"].items():
-                if isinstance(fields, dict):
-                    told = known.setdefault(name, {})
-                    told.update(fields)
-                    out.writerow([line["t"], harmless(name), *(_cell(told.get(k)) for k in _COLUMNS[2:])])
-        else:
-            part.replace(to)
-            return True
-    part.unlink()
-    return False
+    stopped: what stood there stays. OSError where it cannot be written."""
+    end_s = status_log.last_moment(log)
+
+    def write(fresh: Path) -> bool:
+        known: dict[str, dict[str, Any]] = {}
+        with fresh.open("w", encoding="utf-8", newline="") as file:
+            out = csv.writer(file)
+            out.writerow(_COLUMNS)
+            for line in status_log.lines(log):
+                if not isinstance(line, dict) or not isinstance(line.get("c"), dict):
+                    continue
+                if not progress(int(line["t"]), int(end_s) + 1):
+                    return False
+                for name, fields in line["c"].items():
+                    if isinstance(fields, dict):
+                        told = known.setdefault(name, {})
+                        told.update(fields)
+                        out.writerow([line["t"], harmless(name), *(_cell(told.get(k)) for k in _COLUMNS[2:])])
+        return True
+
+    return _whole(to, write)
+
+
+class _StoppedError(Exception):
+    """Somebody stopped the writing."""
+
+
+def _whole(to: Path, write: Callable[[Path], bool]) -> bool:
+    try:
+        with written_whole(to) as fresh:
+            if not write(fresh):
+                raise _StoppedError
+    except _StoppedError:
+        return False
+    return True
 
 
 def _cell(value: Any) -> Any:

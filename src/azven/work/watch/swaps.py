@@ -1,11 +1,13 @@
 """Batteries that were swapped, told by the jump of their gauge; where a full one lies in a charger."""
 
 import json
+import zlib
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from pathlib import Path
 
+from azven.book.formats import status_log
 from azven.gear.racks.values import Fields
 from azven.work.prove.channels import Known
 from azven.work.watch.batteries import Charge
@@ -89,13 +91,13 @@ def history(logs: Sequence[Path], progress: Callable[[int, int], bool]) -> list[
 def _of_log(path: Path) -> list[str]:
     found: list[str] = []
     try:
-        with path.open("rb") as file:
+        with status_log.opened(path) as file:
             head = json.loads(file.readline())
             start = datetime.fromisoformat(str(head.get("start")))
             for line in file:
                 if len(line) < _SHORT_LINE and b'"kind":"battery"' in line:
                     found.append(_line(json.loads(line), start))
-    except (OSError, ValueError, TypeError, AttributeError, KeyError):
+    except (OSError, EOFError, zlib.error, ValueError, TypeError, AttributeError, KeyError):
         return found[::-1]
     return found[::-1]
 
