@@ -1,6 +1,7 @@
 """What links showed, looked back upon: rings, records for diagnosis, a log that is played again."""
 
 import json
+from dataclasses import replace
 from datetime import UTC, datetime
 
 import numpy as np
@@ -82,6 +83,31 @@ def test_more_links_come_and_what_was_known_stays(made):
     assert made.room >= 40
     assert made.recent.readings[made.recent.at(50), rings.A, 0].tolist() == [-60.0] * 50
     assert np.isnan(made.recent.readings[made.recent.at(50), rings.A, 3]).all()
+
+
+def test_of_links_that_come_in_the_first_seconds_nothing_is_known_before(made):
+    made.forward(1017, ALL, shown(-60.0), np.full(2, rings.NAMED, np.uint8))
+    made.widen(40)
+    played(made, 23)
+    evening = made.evening.readings[made.evening.lived()]
+    assert np.isnan(evening[:, :, 2:]).all()
+    assert evening[-1, rings.A, 0] == -60.0
+    assert not made.evening.signs[made.evening.lived(), 2:].any()
+    assert not (made.looks.signs[made.looks.lived(), 2:]).any()
+
+
+def test_slots_that_were_not_lived_through_are_not_known():
+    board, key = Told(), ("r-1", "1")
+    board.tell(1000.0, key, a=-60.0, b=-64.5, q=100, af=-20.0, tx="on")
+    board.tell(1010.0, key, a=-60.0)
+    traces = board.traces(key, 60.0, 1010.0)
+    assert len(traces.a) == 600
+    assert np.isnan(traces.a[:490]).all()
+    assert traces.a[-1] == -60.0
+    readings, signs = board.looks([key], 60.0, 1010.0)
+    assert len(readings) == len(signs) == 120
+    assert np.isnan(readings[:90]).all()
+    assert readings[-1, rings.A, 0] == -60.0
 
 
 class Told(Board):
@@ -219,6 +245,43 @@ def test_a_watch_goes_on_by_another_book_and_keeps_its_cases(log):
     (same,) = night.seen.in_hand
     assert (same.number, same.by) == (muted.number, "Ona")
     assert night.seen.t == 40.0
+
+
+def test_a_link_that_is_called_otherwise_keeps_its_case(log):
+    replay = Replay(log)
+    replay.speed = 0
+    before = watched_of(log)
+    night = Night(replay, before, lambda: replay.t, 0.0)
+    for _ in range(40):
+        replay.advance(replay.t + 1.0)
+        night.look()
+    (muted,) = night.seen.open
+    night.do(lambda cases, t: cases.take(muted.number, "Ona", t))
+    names = {"L1": "L2", "L2": "L1"}
+    links = [{**x, "name": names.get(x["name"], x["name"])} for x in before.document["links"]]
+    night.show(replace(before, document={**before.document, "links": links}))
+    assert [c.links for c in night.seen.in_hand] == [("L2",)]
+    night.look()
+    (same,) = night.seen.in_hand
+    assert (same.number, same.by, same.links) == (muted.number, "Ona", ("L2",))
+    assert not night.seen.open
+
+
+def test_what_an_older_look_found_is_not_taken_over_after_the_board_went_back(log):
+    replay = Replay(log)
+    replay.speed = 0
+    night = Night(replay, watched_of(log), lambda: replay.t, 0.0)
+    replay.advance(40.0)
+    found = night._looks.look
+
+    def slow(*asked):
+        seen = found(*asked)
+        night.begin_again()
+        return seen
+
+    night._looks.look = slow
+    night.look()
+    assert not night.cases.all
 
 
 def test_the_head_of_a_log_says_when_it_began(log):

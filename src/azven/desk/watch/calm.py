@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
@@ -24,7 +25,7 @@ _ROW, _ROPE_H, _ROPE_W, _BETWEEN = 17, 13, 84, 20
 _GRAIN_S = 60.0
 _LEFT, _RIGHT, _V = Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight, Qt.AlignmentFlag.AlignVCenter
 _FIGURES_EVERY, _CARPET_EVERY = 3, 5
-"""Figures change at most every so many repaints, grains are painted anew every so many."""
+"""Figures change at most every so many repaints; with each one of so many grains is drawn anew."""
 
 
 @dataclass(frozen=True)
@@ -48,8 +49,9 @@ class CalmLinks(QWidget):
         self._ticks = 0
         self._carpet_of: tuple[Watched, int, int, Carpet] | None = None
         self._shown: Carpet | None = None
-        self._carpet = False
-        """Whether grains are shown, which change slowly."""
+        self._grains: ropes.Pixels | None = None
+        self._woven_of: tuple[Carpet | None, ropes.Ink | None] = (None, None)
+        self._missing: set[int] = set()
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(HEAD + 3 * _ROW)
@@ -61,11 +63,9 @@ class CalmLinks(QWidget):
     def tick(self) -> None:
         """Something new may be there to see."""
         self._ticks += 1
-        turn = self._ticks % _FIGURES_EVERY == 1
-        if turn:
+        if self._ticks % _FIGURES_EVERY == 1:
             self._words.clear()
-        if self._ticks % _CARPET_EVERY == 1 if self._carpet else True:
-            self.update()
+        self.update()
 
     def calm(self, seen: Seen) -> list[int]:
         """Places of the links that are in no case."""
@@ -75,15 +75,15 @@ class CalmLinks(QWidget):
         painter, seen = QPainter(self), self._watch.seen
         calm = self.calm(seen)
         rows = max((self.height() - HEAD) // _ROW, 1)
-        self._carpet = len(calm) > 2 * rows
-        if not self._carpet:
+        grains = len(calm) > 2 * rows
+        if not grains:
             self._cells, self._shown = [], None
         if not seen.watched.names:
             painter.setPen(self._session.theme.color("dim"))
             painter.drawText(
                 self.rect(), int(Qt.AlignmentFlag.AlignCenter), "There are no links yet: make some in Kit."
             )
-        elif not self._carpet:
+        elif not grains:
             self._paint_list(painter, seen, calm, rows)
         else:
             self._paint_carpet(painter, seen, len(calm))
@@ -169,13 +169,26 @@ class CalmLinks(QWidget):
         self._heading(painter, f"{calm} calm", f"of {total} · a grain is a link's last minute")
         laid = self._laid_out(seen)
         dim = case_ink(self._session.theme, dim=True)
-        grains, _ = drawn(self._watch, list(range(total)), _GRAIN_S, laid.wide, laid.high, dim)
+        grains = self._woven(laid, total, dim)
         for block in laid.blocks:
             self._paint_room(painter, block.room, len(block.members), block.left, block.columns * laid.step[0])
         painter.drawImage(QPointF(0, HEAD), ropes.image(laid.picture(grains, self.width())))
         self._cells = [_Cell(i, box) for i, box in laid.boxes.items()] if laid is not self._shown else self._cells
         self._shown = laid
         self._paint_marks(painter, seen, laid)
+
+    def _woven(self, laid: Carpet, total: int, colours: ropes.Ink) -> ropes.Pixels:
+        """All grains, of which every so many are drawn anew: all at once would hold up the window."""
+        if self._grains is None or self._woven_of[0] is not laid or self._woven_of[1] != colours:
+            self._grains = np.zeros((total, laid.high, laid.wide), np.uint32)
+            self._woven_of, self._missing = (laid, colours), set(range(_CARPET_EVERY))
+        part = min(self._missing, default=self._ticks % _CARPET_EVERY)
+        self._missing.discard(part)
+        some = slice(part, None, _CARPET_EVERY)
+        self._grains[some], _ = drawn(self._watch, list(range(total))[some], _GRAIN_S, laid.wide, laid.high, colours)
+        if self._missing:
+            self.update()
+        return self._grains
 
     def _laid_out(self, seen: Seen) -> Carpet:
         """Where grains lie, as long as neither links nor room for them change."""

@@ -79,7 +79,13 @@ class WatchDesk(QObject):
         self._fault.connect(self._failed)
         self._faults: set[str] = set()
         self.live = self.night = Night(
-            racks.here.live, self._watched(), racks.here.hub.now, self._start_s, self._alarmed.emit, self._fault.emit
+            racks.here.live,
+            self._watched(),
+            racks.here.hub.now,
+            self._start_s,
+            self._alarmed.emit,
+            self._fault.emit,
+            beside=True,
         )
         self.replay: Replay | None = None
         self.alarms = Alarms(session, self)
@@ -220,8 +226,8 @@ class WatchDesk(QObject):
 
     def _compare(self) -> None:
         found: dict[str, list[str]] = {}
-        heads = self.live.seen.watched
-        names = {x.id: n for x, n in zip(heads.links, heads.names, strict=True) if x is not None}
+        watched = self.live.seen.watched
+        names = {x.id: n for i, n in enumerate(watched.names) if (x := watched.record(i)) is not None}
         for d in self._racks.here.differences(self._racks.now):
             if d.link.id in names and not d.link.spare:
                 found.setdefault(names[d.link.id], []).append(f"{d.setting} is {d.there}, planned {d.wanted}")

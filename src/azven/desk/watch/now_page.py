@@ -21,7 +21,7 @@ from azven.work.watch.deeds import Deed
 
 _TURN = 3
 """Words and small pictures have another turn than the calm links: together they would hold up the window."""
-_LARGE, _MOST_ROWS, _AT_ONCE, _WORDS_EVERY, _MOST_SHARE, _NARROW, _LEAST = 2, 8, 2, 5, 0.62, 780, 60
+_LARGE, _MOST_ROWS, _AT_ONCE, _WORDS_EVERY, _MOST_SHARE, _NARROW, _LEAST = 2, 8, 1, 5, 0.62, 780, 60
 """So many cases are shown large, so many at all, so many made at once; words change once a second; cases take at most
 so much of the page; under that width pictures are narrow."""
 
@@ -69,8 +69,8 @@ class NowPage(Page):
         if self._ticks % _WORDS_EVERY == _TURN or order != self._order:
             self.refresh()
         else:
-            for shown in self.rows.values():
-                if shown.large:
+            for k, shown in enumerate(self.rows.values()):
+                if shown.large or (k + self._ticks) % _WORDS_EVERY == 0:
                     shown.picture.update()
         self.calm.tick()
 

@@ -46,6 +46,10 @@ def drawn(
     return ropes.pixels(rope, high, colours), readings
 
 
+def _about(case: Case) -> tuple[object, ...]:
+    return case.links, case.incident.cause, case.incident.detail, case.ahead
+
+
 class CasePicture(QWidget):
     """The last two minutes of the links of a case, or what is ahead of them."""
 
@@ -68,7 +72,10 @@ class CasePicture(QWidget):
         return QSize(self._wide + 58, self._high + 18)
 
     def show_case(self, case: Case) -> None:
-        self._case = case
+        """What it is about; it is painted anew where that has changed, else when its turn comes."""
+        same, self._case = self._case is not None and _about(self._case) == _about(case), case
+        if same:
+            return
         self.setAccessibleName(f"The last two minutes of {', '.join(case.links[:3])}")
         self.update()
 

@@ -2,6 +2,7 @@
 
 import threading
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
 from operator import itemgetter
 
 import numpy as np
@@ -11,7 +12,19 @@ from azven.gear.racks.values import Fields
 from azven.rf.diagnose.record import Head, Record
 from azven.rf.levels import Floats
 from azven.work.watch import rings
-from azven.work.watch.rings import EVENING_S, FIELDS, KEPT_S, LOOK_S, RATE_HZ, THIN_S, Readings, Ring, Rings, Signs
+from azven.work.watch.rings import (
+    EVENING_S,
+    FIELDS,
+    KEPT_S,
+    LOOK_S,
+    RATE_HZ,
+    THIN_S,
+    Readings,
+    Ring,
+    Rings,
+    Signs,
+    Stretch,
+)
 from azven.work.watch.traces import Key, Traces
 
 _FIRST = itemgetter(*FIELDS[: rings.BAT])
@@ -19,8 +32,23 @@ _SIGNS: Mapping[tuple[str, object], int] = {
     ("tx", "on"): rings.ON, ("tx", "off"): rings.OFF, ("mute", True): rings.MUTED, ("hp", False): rings.UNPLUGGED,
     ("enc", "differs"): rings.DIFFERS,
 }  # fmt: skip
-_FEW = 32
+_FEW, _FRESH_S = 32, 0.3
 SIGN_FIELDS = frozenset({"tx", "mute", "hp", "enc", "clip", "txf"})
+
+
+@dataclass(frozen=True)
+class Patch:
+    """What came to a board since another one was like it: what diagnosis looks at."""
+
+    rows: Mapping[Key, int]
+    told_hz: Mapping[Key, list[tuple[float, float]]]
+    looks: Stretch
+    evening: Stretch
+
+    @property
+    def slots(self) -> tuple[int, int]:
+        """How far the other board has come with it."""
+        return self.looks.slot, self.evening.slot
 
 
 class Board:
@@ -50,6 +78,11 @@ class Board:
     def _named(self, rows: NDArray[np.intp], now_s: float) -> NDArray[np.bool_]:
         """Which of the links that are heard (k,) somebody told of since the last slot."""
         return np.ones(len(rows), bool)
+
+    @property
+    def begun(self) -> bool:
+        """Whether enough time has passed for a first look."""
+        return self._rings.looks.slot > 0
 
     def now(self, key: Key) -> Fields:
         """What is known of a link; empty for one that was never heard."""
@@ -106,6 +139,21 @@ class Board:
         self._clipped[:] = False
         self._rings.forward(slot, at, readings, signs.astype(np.uint8))
 
+    # another board like this one
+
+    def patch(self, now_s: float, looks: int, evening: int) -> Patch:
+        """What another board needs to be like this one, which has come to these slots."""
+        with self._lock:
+            self._forward(now_s)
+            told = {key: list(hz) for key, hz in self._told_hz.items()}
+            return Patch(dict(self._rows), told, self._rings.looks.since(looks), self._rings.evening.since(evening))
+
+    def take(self, patch: Patch) -> None:
+        """Be like the other board as far as diagnosis looks."""
+        self._rows, self._told_hz = dict(patch.rows), dict(patch.told_hz)
+        self._rings.looks.take(patch.looks)
+        self._rings.evening.take(patch.evening)
+
     # looking back
 
     def traces(self, key: Key, seconds: float, now_s: float) -> Traces:
@@ -113,22 +161,20 @@ class Board:
         n = max(1, min(int(seconds * RATE_HZ), KEPT_S * RATE_HZ))
         with self._lock:
             self._forward(now_s)
-            row, ring = self._rows.get(key), self._rings.recent
-            none = np.full((n, len(FIELDS)), np.nan, np.float32)
-            values = ring.readings[ring.at(n), :, row] if row is not None else none
+            values = self._of([key], self._rings.recent, n)[0][:, :, 0]
         return Traces((np.arange(1 - n, 1) / RATE_HZ).astype(np.float32), *values[:, :4].T)
 
     def looks(self, keys: Sequence[Key | None], seconds: float, now_s: float) -> tuple[Readings, Signs]:
         """The last readings (n, fields, m) and signs (n, m) of some links in half seconds, with the least quality of
         each; of few links the last is what they show now. NaN and 0 for a link that has no key."""
         with self._lock:
-            self._forward(now_s)
-            ring = self._rings.looks
-            readings, signs = self._of(keys, ring, ring.at(round(seconds / LOOK_S)))
+            if now_s - self._rings.slot / RATE_HZ > _FRESH_S:  # else whoever feeds it goes on with it
+                self._forward(now_s)
+            readings, signs = self._of(keys, self._rings.looks, round(seconds / LOOK_S))
             begun = self._rings.slot % round(LOOK_S * RATE_HZ)
             if not begun or len(keys) > _FEW:
                 return readings, signs
-            part, marks = self._of(keys, self._rings.recent, self._rings.recent.at(begun))
+            part, marks = self._of(keys, self._rings.recent, begun)
         last, sign = rings.moment(part, marks)
         for i, key in enumerate(keys):
             told = self.now(key) if key else {}
@@ -137,7 +183,16 @@ class Board:
                     last[field, i] = min(last[field, i], value) if field == rings.Q else value
         return np.concatenate([readings[1:], last[None]]), np.concatenate([signs[1:], sign[None]])
 
-    def _of(self, keys: Sequence[Key | None], ring: Ring, at: NDArray[np.intp]) -> tuple[Readings, Signs]:
+    def _of(self, keys: Sequence[Key | None], ring: Ring, n: int) -> tuple[Readings, Signs]:
+        """The last n slots of a ring; nothing is known of those that were not lived through."""
+        at, before = ring.last(n)
+        readings, signs = self._at(keys, ring, at)
+        if before:
+            readings = np.concatenate([np.full((before, *readings.shape[1:]), np.nan, np.float32), readings])
+            signs = np.concatenate([np.zeros((before, *signs.shape[1:]), np.uint8), signs])
+        return readings, signs
+
+    def _at(self, keys: Sequence[Key | None], ring: Ring, at: NDArray[np.intp]) -> tuple[Readings, Signs]:
         rows = np.array([-1 if k is None else self._rows.get(k, -1) for k in keys], np.intp)
         if len(rows) and rows[0] >= 0 and (np.diff(rows) == 1).all():
             there = slice(rows[0], rows[0] + len(rows))
@@ -165,7 +220,7 @@ class Board:
     ) -> Record:  # fmt: skip
         with self._lock:
             self._forward(now_s)
-            readings, signs = self._of(keys, ring, ring.lived()[-max(round(seconds / step_s), 1) :])
+            readings, signs = self._at(keys, ring, ring.last(max(round(seconds / step_s), 1))[0])
             at_s: Floats = step_s * np.arange(ring.slot - len(readings) + 1.0, ring.slot + 1.0) - start_s
         return self._as_record(head, keys, at_s, readings, signs, start_s)
 

@@ -40,7 +40,7 @@ class Looking:
 
     def look(self, now_s: float) -> list[Incident]:
         """What is wrong at a moment of the board's clock, or was in the last minutes."""
-        if not self.head.links:
+        if not self.head.links or not self.board.begun:
             return []
         known = self._known(now_s)
         self.lately = self.board.record(self.head, self.keys, now_s, self.start_s, _LATELY_S)

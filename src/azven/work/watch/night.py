@@ -6,22 +6,19 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
-import numpy as np
-
 from azven.gear.racks.told import Told
 from azven.gear.racks.values import Fields
-from azven.rf.diagnose.record import SILENT_S, Sent, Sweep
-from azven.work.watch import batteries, before
+from azven.rf.diagnose.record import Sweep
 from azven.work.watch.batteries import Changes, Charge
+from azven.work.watch.beside import WORTH_IT, Beside
 from azven.work.watch.board import Board
 from azven.work.watch.cases import Alarm, Case, Cases
-from azven.work.watch.looking import Looking
+from azven.work.watch.lookout import NOTHING, Lookout, Looks
 from azven.work.watch.traces import Key
 from azven.work.watch.watched import Watched
 
-_EACH_S, _STEP_S, _SHARE, _CHARGES_S, _NOW_S = 1.0, 0.2, 10, 5.0, 3.0
+_EACH_S, _AFTER_FAULT_S, _STEP_S, _SHARE = 1.0, 5.0, 0.2, 10
 """A look takes at most one part in so many of a core."""
-_NOTHING = Changes((), (), ())
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -35,7 +32,7 @@ class Seen:
     closed: tuple[Case, ...] = ()
     status: tuple[Fields, ...] = ()
     charges: tuple[Charge, ...] = ()
-    changes: Changes = _NOTHING
+    changes: Changes = NOTHING
     took_s: float = 0.0
 
     @cached_property
@@ -56,21 +53,23 @@ class Seen:
 class Night:
     """Looks at a board until it is stopped. `clock` is the board's; `start_s` is when the watch began by it. `rang` is
     called on the thread of the watch with what somebody should look at, `failed` with a fault of ours: the next look is
-    taken all the same. `read` is the clock for whoever reads, where looking at `clock` itself moves the board."""
+    taken all the same. `read` is the clock for whoever reads, where looking at `clock` itself moves the board.
+    `beside`: many links are looked at in another process."""
 
     def __init__(
         self, board: Board, watched: Watched, clock: Callable[[], float], start_s: float,
         rang: Callable[[Sequence[Alarm], float], None] = lambda alarms, t: None,
         failed: Callable[[Exception], None] = lambda error: None, read: Callable[[], float] | None = None,
+        beside: bool = False,
     ) -> None:  # fmt: skip
         self.board, self.clock, self.start_s = board, clock, start_s
         self.cases = Cases(importance=watched.importance)
         self.unsent: Mapping[str, Sequence[str]] = {}
         self._rang, self._failed, self.read_clock = rang, failed, read or clock
         self._lock = threading.RLock()
-        self._looking = Looking(board, watched.head, watched.keys, start_s)
-        self._charges: tuple[Charge, ...] = ()
-        self._changes, self._charged_s = _NOTHING, -np.inf
+        self._beside = beside
+        self._looks: Looks = Lookout(board, watched, start_s)
+        self._asked: list[Callable[[Looks], None]] = []
         self._over = threading.Event()
         self._thread = threading.Thread(target=self._run, name="watch", daemon=True)
         self.seen = Seen(t=self.t, watched=watched)
@@ -82,6 +81,7 @@ class Night:
     def stop(self) -> None:
         """Look no more; safe to call twice."""
         self._over.set()
+        self._looks.close()
         if self._thread.is_alive():
             self._thread.join()
 
@@ -91,13 +91,11 @@ class Night:
         return self.read_clock() - self.start_s
 
     def show(self, watched: Watched) -> None:
-        """The book has changed: watch what it says now. Cases stay."""
+        """The book has changed: watch what it says now. Cases stay, under the names that their links have now."""
         with self._lock:
-            before = self._looking
-            self._looking = Looking(self.board, watched.head, watched.keys, self.start_s)
-            self._looking.goes_on_from(before)
+            self.cases.rename(watched.renamed(self.seen.watched))
             self.cases.importance = watched.importance
-            self._charged_s = -np.inf
+            self._asked.append(lambda looks: looks.show(watched))
             self._tell(self.t, Seen(t=self.t, watched=watched))
 
     def begin_again(self) -> None:
@@ -105,17 +103,13 @@ class Night:
         with self._lock:
             before = self.cases
             self.cases = Cases(importance=before.importance, again_s=before.again_s, nobody_s=before.nobody_s)
-            watched = self.seen.watched
-            self._looking = Looking(self.board, watched.head, watched.keys, self.start_s)
-            self._charged_s = -np.inf
-            self._tell(self.t, Seen(t=self.t, watched=watched))
+            self._asked.append(lambda looks: looks.begin_again())
+            self._tell(self.t, Seen(t=self.t, watched=self.seen.watched))
 
     def sent(self, key: Key, values: Mapping[str, object], at_s: float) -> None:
         """Somebody sent values to a channel, at a time of the board's clock."""
-        place = {k: i for i, k in enumerate(self._looking.keys) if k is not None}
-        if key in place:
-            name = self._looking.head.links[place[key]].name
-            self._looking.sent.append(Sent(at_s - self.start_s, name, dict(values)))
+        with self._lock:
+            self._asked.append(lambda looks: looks.sent(key, values, at_s - self.start_s))
 
     def told(self, told: Told) -> None:
         """A rack told something: what somebody sent to a channel explains what follows."""
@@ -125,7 +119,8 @@ class Night:
 
     def swept(self, sweep: Sweep) -> None:
         """Somebody took a sweep [s of the watch]."""
-        self._looking.sweeps.append(sweep)
+        with self._lock:
+            self._asked.append(lambda looks: looks.swept(sweep))
 
     def do(self, deed: Callable[[Cases, float], None]) -> None:
         """Something that a person does to the cases."""
@@ -135,13 +130,13 @@ class Night:
 
     def _run(self) -> None:
         while not self._over.is_set():
-            begun = time.thread_time()
             try:
                 self.look()
+                self._wait(max(_EACH_S, _SHARE * self.seen.took_s))
             except Exception as error:  # a watch goes on, whatever is wrong with one look
-                self._failed(error)
-            took = time.thread_time() - begun
-            self._wait(max(_EACH_S, _SHARE * took))
+                if not self._over.is_set():
+                    self._failed(error)
+                self._wait(_AFTER_FAULT_S)
 
     def _wait(self, seconds: float) -> None:
         """Until the next look; a board that is moved by its clock goes on meanwhile."""
@@ -153,46 +148,33 @@ class Night:
         """Look once."""
         begun = time.thread_time()
         with self._lock:
-            looking, watched = self._looking, self.seen.watched
+            cases, watched = self.cases, self.seen.watched
+            asked, self._asked = self._asked, []
+        looks = self._looks_at(watched)
+        for ask in asked:
+            ask(looks)
         now_s = self.clock()
-        t = now_s - self.start_s
-        found = looking.look(now_s)
         status = tuple(self.board.now(k) if k else {} for k in watched.keys)
-        if t - self._charged_s >= _CHARGES_S or t < self._charged_s:
-            self._charges = tuple(batteries.charges(watched, looking.evening, status, t))
-            self._changes, self._charged_s = batteries.plan(watched, self._charges, t), t
-        lately = looking.lately
-        silent_s = looking.silent_s(now_s)
-        ahead = before.ahead(
-            watched, lately, looking.evening, status, self._charges, self.unsent, found,
-            silent_s if self.board.steady else None, t,
-        ) if lately else []  # fmt: skip
+        here_s = time.thread_time() - begun
+        look = looks.look(now_s, status, self.unsent)
         with self._lock:
-            if watched is not self.seen.watched:
+            if watched is not self.seen.watched or cases is not self.cases:
                 return
-            poor = self._poor(looking)
-            lost = [n for n, quiet in zip(watched.names, silent_s, strict=True) if SILENT_S <= quiet < np.inf]
-            self.cases.update(found, t, poor, ahead, {*poor, *lost})
-            alarms = self.cases.alarms()
-            took = time.thread_time() - begun
-            self._tell(t, Seen(t=t, watched=watched, status=status, charges=self._charges, changes=self._changes,
-                               took_s=took))  # fmt: skip
+            cases.update(look.found, look.t, look.poor, look.ahead, look.unwell)
+            alarms = cases.alarms()
+            self._tell(look.t, Seen(t=look.t, watched=watched, status=status, charges=look.charges,
+                                    changes=look.changes, took_s=here_s + look.took_s))  # fmt: skip
         if alarms:
-            self._rang(alarms, t)
+            self._rang(alarms, look.t)
+
+    def _looks_at(self, watched: Watched) -> Looks:
+        """Whoever looks; elsewhere once there are many links."""
+        if self._beside and len(watched.names) >= WORTH_IT and not isinstance(self._looks, Beside):
+            self._looks = Beside(self.board, watched, self.start_s)
+        return self._looks
 
     def _tell(self, t: float, seen: Seen) -> None:
         closed = sorted((c for c in self.cases.all.values() if c.state == "closed"), key=lambda c: -c.last_s)
         self.seen = Seen(t=t, watched=seen.watched, status=seen.status, charges=seen.charges, changes=seen.changes,
                          took_s=seen.took_s, open=tuple(self.cases.standing()), in_hand=tuple(self.cases.in_hand()),
                          closed=tuple(closed))  # fmt: skip
-
-    @staticmethod
-    def _poor(looking: Looking) -> list[str]:
-        """Links whose sound suffers now."""
-        lately = looking.lately
-        if lately is None:
-            return []
-        last = slice(-lately.steps(_NOW_S), None)
-        low = (lately.better < lately.low) & lately.active & lately.heard
-        hurt = np.asarray((lately.bad | low)[:, last].any(axis=1))
-        return [x.name for x, is_hurt in zip(lately.head.links, hurt, strict=True) if is_hurt]

@@ -5,6 +5,7 @@ Rows are links, `FIELDS` the columns of readings; NaN is not known. Signs are on
 """
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -12,6 +13,7 @@ from numpy.typing import NDArray
 
 RATE_HZ, KEPT_S = 10, 600
 LOOK_S, THIN_S, EVENING_S = 0.5, 4.0, 7200
+_STRETCH = round(THIN_S * RATE_HZ)
 FIELDS = ("a", "b", "q", "af", "bat", "noise")
 A, B, Q, AF, BAT, NOISE = range(len(FIELDS))
 ON, OFF, MUTED, UNPLUGGED, CLIPPED, DIFFERS, NAMED = (1 << k for k in range(7))
@@ -23,12 +25,13 @@ Signs = NDArray[np.uint8]
 
 
 class Ring:
-    """Readings (slots, fields, rows) and signs (slots, rows) of the last so many slots, counted from 1."""
+    """Readings (slots, fields, rows) and signs (slots, rows) of the last so many slots, counted from 1. What stands in
+    slots that were never lived through means nothing: so it costs neither time nor memory."""
 
     def __init__(self, slots: int, kind: Any = np.float32) -> None:
         self.slots, self.slot, self._since = slots, 0, 0
-        self.readings: NDArray[Any] = np.full((slots, len(FIELDS), 0), np.nan, kind)
-        self.signs: Signs = np.zeros((slots, 0), np.uint8)
+        self.readings: NDArray[Any] = np.empty((slots, len(FIELDS), 0), kind)
+        self.signs: Signs = np.empty((slots, 0), np.uint8)
 
     @property
     def room(self) -> int:
@@ -37,13 +40,19 @@ class Ring:
 
     def widen(self, more: int) -> None:
         """Make room for so many links more; what is there stays."""
-        new = np.full((*self.readings.shape[:2], more), np.nan, self.readings.dtype)
-        self.readings = np.concatenate([self.readings, new], axis=2)
-        self.signs = np.concatenate([self.signs, np.zeros((self.slots, more), np.uint8)], axis=1)
+        room = self.room + more
+        readings = np.empty((*self.readings.shape[:2], room), self.readings.dtype)
+        signs = np.empty((self.slots, room), np.uint8)
+        for at in self.at(self.slot - self._since + 1 + _STRETCH) if self.slot else ():
+            readings[at, :, : self.room], readings[at, :, self.room :] = self.readings[at], np.nan
+            signs[at, : self.room], signs[at, self.room :] = self.signs[at], 0
+        self.readings, self.signs = readings, signs
 
     def begin(self, slot: int) -> None:
-        """Go on to a slot; nothing is known of those that are passed over, nor yet of this one."""
-        for step in range(max(self.slot, slot - self.slots) + 1 if self.slot else slot, slot + 1):
+        """Go on to a slot; nothing is known of those that are passed over, nor yet of this one. The first one brings
+        those of its stretch along."""
+        first = self.slot + 1 if self.slot else max(slot - _STRETCH, 0) + 1
+        for step in range(max(first, slot - self.slots + 1), slot + 1):
             self.readings[step % self.slots] = np.nan
             self.signs[step % self.slots] = 0
         self._since = self._since or slot
@@ -54,9 +63,38 @@ class Ring:
         n = max(1, min(last, self.slots))
         return np.arange(self.slot - n + 1, self.slot + 1) % self.slots
 
+    def since(self, slot: int) -> "Stretch":
+        """All that came after a slot."""
+        at = self.lived()[-(self.slot - slot) :] if self.slot > slot else self.at(1)[:0]
+        return Stretch(self.slot, self.readings[at], self.signs[at])
+
+    def take(self, stretch: "Stretch") -> None:
+        """Take over slots of another ring of this kind."""
+        wider = stretch.readings.shape[2] - self.room
+        if wider > 0:
+            self.widen(wider)
+        for k in range(len(stretch.readings)):
+            self.begin(stretch.slot - len(stretch.readings) + 1 + k)
+            self.readings[self.slot % self.slots] = stretch.readings[k]
+            self.signs[self.slot % self.slots] = stretch.signs[k]
+
     def lived(self) -> NDArray[np.intp]:
         """Where all slots lie that were lived through, oldest first."""
-        return self.at(min(self.slot - self._since + 1, self.slots))
+        return self.at(self.slot - self._since + 1)
+
+    def last(self, n: int) -> tuple[NDArray[np.intp], int]:
+        """Where the last so many slots lie, as far as they were lived through, and how many before them were not."""
+        at = self.lived()[-n:] if self.slot else self.at(1)[:0]
+        return at, n - len(at)
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """Slots of a ring that follow one another, up to `slot`."""
+
+    slot: int
+    readings: NDArray[Any]
+    signs: Signs
 
 
 class Rings:

@@ -59,6 +59,22 @@ class Watched:
         return {name: i for i, name in enumerate(self.names)}
 
     @cached_property
+    def _by_identity(self) -> Mapping[int | Key, str]:
+        """Names by records, or by channels where a log has no book."""
+        told: dict[int | Key, str] = {}
+        for i, (key, name) in enumerate(zip(self.keys, self.names, strict=True)):
+            record = self.record(i)
+            identity = record.id if record is not None else key
+            if identity is not None:
+                told[identity] = name
+        return told
+
+    def renamed(self, before: "Watched") -> Mapping[str, str]:
+        """What links that had another name before are called now, by that name."""
+        here = self._by_identity
+        return {name: here[x] for x, name in before._by_identity.items() if x in here and here[x] != name}
+
+    @cached_property
     def importance(self) -> Mapping[str, int]:
         told = [x for x in self.document.get("links", ()) if isinstance(x.get("priority"), int)]
         return {x["name"]: _SPARES if x.get("spare") else x["priority"] for x in told}
