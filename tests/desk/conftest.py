@@ -75,3 +75,13 @@ def hear_racks(qtbot):
         return stage
 
     return hear
+
+
+@pytest.fixture
+def watching(window, hear_racks, qtbot):
+    """Watch with the stand-in racks of the demonstration heard, every link on its channel, the Narrator's pack on."""
+    hear_racks(window)
+    stage = window.open_stage("watch")
+    window.show_stage("watch")
+    qtbot.waitUntil(lambda: any(stage.watch.seen.watched.keys), timeout=60_000)
+    return stage

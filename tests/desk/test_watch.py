@@ -272,16 +272,6 @@ def test_four_thousand_grains_are_drawn_in_one_go():
 # live
 
 
-@pytest.fixture
-def watching(window, hear_racks, qtbot):
-    """Watch with the stand-in racks of the demonstration heard, every link on its channel, the Narrator's pack on."""
-    hear_racks(window)
-    stage = window.open_stage("watch")
-    window.show_stage("watch")
-    qtbot.waitUntil(lambda: any(stage.watch.seen.watched.keys), timeout=60_000)
-    return stage
-
-
 def test_an_act_that_runs_now_moves_the_evening_and_can_be_undone(window):
     stage = window.open_stage("watch")
     window.show_stage("watch")

@@ -197,6 +197,23 @@ def test_all_that_lose_quality_together_with_good_levels_are_overloaded(evening,
     assert the_one(evening, "overload").detail == {"by": by}
 
 
+def test_trouble_of_two_links_and_a_third_later_is_not_one_of_all(evening):
+    for i in (3, 4, 5, 6, 7):
+        evening.tx[i], evening.q[i] = 0.0, 0.0
+    evening.q[1:3, during(200, 400)] = 20
+    evening.q[0, during(300, 340)] = 20
+    assert not [x for x in diagnose(evening) if x.cause == "overload"]
+
+
+def test_packs_that_come_on_into_trouble_one_by_one_are_not_overloaded(evening):
+    evening.q[3:, :] = np.nan
+    for i in range(3):
+        evening.tx[i, during(0, 300)] = 0.0
+        evening.q[i, during(0, 300)] = 0.0
+        evening.q[i, during(300, 400)] = 20
+    assert not [x for x in diagnose(evening) if x.cause == "overload"]
+
+
 def test_a_link_before_the_antenna_is_named(evening):
     gate = during(300, 330)
     evening.q[:7, gate] = 20

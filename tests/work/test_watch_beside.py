@@ -83,7 +83,7 @@ def test_a_process_that_ends_is_told_and_another_one_knows_all_of_it(there):
 def test_a_fault_there_is_raised_here_and_the_next_look_is_well(there):
     board, made = there
     play(board, np.random.default_rng(4), 30)
-    with pytest.raises(ValueError):
+    with pytest.raises(ValueError, match="zip"):
         made.look(30.0, [], {})
     assert told(made.look(30.0, [{}] * len(KEYS), {}))
 

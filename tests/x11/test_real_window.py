@@ -95,6 +95,46 @@ def test_watch_comes_by_its_key_an_act_runs_by_name_and_the_far_view_closes_with
     desk.until(runs, "")
 
 
+def test_a_deed_is_chosen_asked_once_and_answered_by_keys(start):
+    desk = start(stage="prove")
+    desk.until("session.surroundings is not None")
+    desk.ask("window.stage.racks.add_simulated()")
+    hub = "session.racks.here.hub"
+    desk.until(f"sum(x.state == 'live' for x in {hub}.links)", 16)
+    desk.until(f"all(len(x.settings) == len(x.card.channels) for x in {hub}.links)")
+    desk.ask("window.stage.racks.map_all()")
+    desk.key("ctrl+8")
+    desk.until("window.stage.name", "watch")
+    desk.click(*desk.ask("at(window.stage.pages.tabs._group.buttons()[1])"))
+    page = "window.stage.links"
+    desk.until(f"{page}.isVisible()")
+    place = f"[i for i, r in enumerate({page}._rows()) if r.head.name == 'Lamp Choir 1'][0]"
+    table = f"{page}.table"
+    desk.until(f"{table}.model().rowCount() > 8")
+    cell = f"(lambda r: spot({table}.viewport(), r.center().x(), r.center().y()))"
+    desk.click(*desk.ask(f"{cell}({table}.visualRect({table}.model().index({place}, 1)))"))
+    lock = f"[b for b in {page}.findChildren(QPushButton) if b.isVisible() and b.text() == 'Lock its switch']"
+    desk.until(f"len({lock})", 1)
+    link = "next(x.id for x in kit.links(session.store, session.scope) if x.name == 'Lamp Choir 1')"
+    unit = f"session.surroundings.racks().members[{link}].channel.settings"
+    for _ in range(40):
+        if desk.ask(f"app.focusWidget() is {lock}[0]"):
+            break
+        desk.key("Tab")
+    desk.key("space")
+    desk.until(f"{page}.asking.isVisible()")
+    assert desk.ask(f"{unit}['mute_lock']") is False
+    desk.key("Escape")
+    desk.until(f"{page}.asking.isVisible()", False)
+    assert desk.ask(f"{unit}['mute_lock']") is False
+    desk.until(f"app.focusWidget() is {lock}[0]")
+    desk.key("space")
+    desk.until(f"{page}.asking.isVisible()")
+    desk.key("space")
+    desk.until("'done and read back' in window.said()")
+    assert desk.ask(f"{unit}['mute_lock']") is True
+
+
 def test_a_pennant_is_dragged_in_its_lane_and_the_band_on_the_spine(start):
     desk = start()
     desk.until("session.jobs.idle")

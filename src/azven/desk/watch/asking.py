@@ -3,7 +3,10 @@
 from collections.abc import Callable
 from typing import Any
 
-from PyQt6.QtWidgets import QFrame, QLineEdit, QVBoxLayout
+from PyQt6 import sip
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QApplication, QFrame, QLineEdit, QVBoxLayout, QWidget
 
 from azven.desk.stage import button, label, row
 
@@ -17,8 +20,9 @@ class Asking(QFrame):
         self.words, self.caution = label("", "strong", wrap=True), label("", "warn", wrap=True)
         self.field = QLineEdit()
         self.yes = button("", self._carry_out, name="primary")
-        self.no = button("Never mind", self.hide)
+        self.no = button("Never mind", self._leave)
         self._then: Callable[[str], Any] = lambda text: None
+        self._came_from: QWidget | None = None
         box = QVBoxLayout(self)
         box.setContentsMargins(10, 6, 10, 6)
         box.setSpacing(4)
@@ -42,12 +46,26 @@ class Asking(QFrame):
         self.yes.setText(yes)
         self.yes.setAccessibleName(yes)
         self._then = then
+        self._came_from = QApplication.focusWidget()
         self.show()
         (self.field if field is not None else self.yes).setFocus()
 
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() == Qt.Key.Key_Escape:
+            self._leave()
+        else:
+            super().keyPressEvent(event)
+
     def _carry_out(self) -> None:
-        self.hide()
+        self._leave()
         self._then(self.field.text().strip())
+
+    def _leave(self) -> None:
+        """The keyboard goes back to whoever asked, if that is still there."""
+        self.hide()
+        back, self._came_from = self._came_from, None
+        if back is not None and not sip.isdeleted(back) and back.isVisible():
+            back.setFocus()
 
 
 class Order(QFrame):

@@ -44,8 +44,8 @@ class LinksPage(Page):
     def __init__(self, session: Session, watch: WatchDesk) -> None:
         super().__init__()
         self._session, self._watch, self._ticks = session, watch, 0
-        asking, order = Asking(), Order()
-        self._doing = Doing(session, watch, asking, order.show_order)
+        self.asking, order = Asking(), Order()
+        self._doing = Doing(session, watch, self.asking, order.show_order)
         self.table = RecordTable(_columns(), "All links")
         self.table.theme = lambda: session.theme
         self.words = FittedLabel("dim")
@@ -57,7 +57,7 @@ class LinksPage(Page):
         box.setContentsMargins(0, 4, 0, 0)
         box.setSpacing(4)
         box.addWidget(order)
-        box.addWidget(asking)
+        box.addWidget(self.asking)
         box.addWidget(self.table, 1)
         box.addWidget(self.words)
         box.addLayout(self._line)

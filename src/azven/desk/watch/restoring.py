@@ -29,8 +29,11 @@ def put_back(session: Session, watch: WatchDesk, parent: QWidget) -> None:
 
 def _sent(session: Session, watch: WatchDesk, rows: list[Difference], calls: list[Call]) -> None:
     done = sum(c.outcome == "done" for c in calls)
+    here = session.racks.here
     for one in rows:
-        watch.write("deed", what="as signed off", link=one.link.name, before={one.setting: one.there},
-                    values={one.setting: one.wanted})  # fmt: skip
+        read = here.settings(one.key).get(one.setting)
+        watch.write("deed", what="as signed off", link=one.link.name, rack=one.key[0], before={one.setting: one.there},
+                    values={one.setting: one.wanted}, outcome="done" if read == one.wanted else "not done",
+                    by=here.who)  # fmt: skip
     words = f"{done} of {len(calls)} units are set as they were when the show was signed off."
     session.say(words, trouble=done < len(calls))

@@ -17,7 +17,8 @@ _HOURS = re.compile(r"(\d{1,2}):(\d\d)\s*[-–]\s*(\d{1,2}):(\d\d)")
 _LEAST_S, _OWN_HZ = 3.0, 260_000
 _ONSET_S, _KEEPS, _COMMON_FIRST = 6.0, 0.9, 0.25
 """A link of ours beside it is commoner than a product, so it need not fit quite as well."""
-_MANY, _BURST_S = 0.65, 12.0
+_MANY, _LOST, _BURST_S = 0.65, 60.0, 12.0
+_BEFORE_S, _NEARING_S, _NOT_FEW = 30.0, 3.0, 5
 
 
 def overloads(record: Record) -> Iterator[Incident]:
@@ -27,7 +28,7 @@ def overloads(record: Record) -> Iterator[Incident]:
         if len(mine) < 3:
             continue
         well = record.heard[mine] & record.active[mine] & record.good_level[mine]
-        hurt = (record.q[mine] < 60) & well
+        hurt = (record.q[mine] < _LOST) & well
         count = well.sum(axis=0)
         many = (hurt.sum(axis=0) / np.maximum(count, 1) >= _MANY) & (count >= 3)
         for part in _joined(runs(closed(many, record.steps(1.0))), record.steps(45.0)):
@@ -38,9 +39,22 @@ def overloads(record: Record) -> Iterator[Incident]:
             whose = mine[times].tolist()
             if inside.sum() * record.step_s < 1.0 or (_of_one_rack(record, whose) and not _of_one_rack(record, mine)):
                 continue
+            if not _fell_together(record, whose, part[0][0]):
+                continue
             by, said = _by(record, mine, part, inside)
             words = f"{len(whose)} links of {system.name} lost quality together with good levels. {said}"
             yield told(record, whose, part[0][0], part[-1][1], "overload", 0.97, words, by=by)
+
+
+def _fell_together(record: Record, whose: list[int], first: int) -> bool:
+    """Whether most of some links were well shortly before: trouble of their own, or packs that come on one by one, do
+    not make it one of all. When a record has just begun nobody can tell of few."""
+    before = slice(max(first - record.steps(_BEFORE_S), 0), max(first - record.steps(_NEARING_S), 0))
+    quality = record.q[whose, before]
+    told = record.heard[whose, before] & (record.tx[whose, before] != 0) & np.isfinite(quality)
+    well = (told & (quality >= _LOST)).sum(axis=1) >= np.maximum(0.5 * told.sum(axis=1), 1)
+    begins = first <= record.steps(2 * _NEARING_S) and len(whose) >= _NOT_FEW
+    return begins or bool(well.mean() >= _MANY)
 
 
 def _of_one_rack(record: Record, links: Iterable[int]) -> bool:
