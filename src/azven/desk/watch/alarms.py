@@ -8,11 +8,12 @@ from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject
-from PyQt6.QtWidgets import QCheckBox, QDialog, QFormLayout, QLineEdit, QSpinBox, QSystemTrayIcon, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QDialog, QFormLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
 
 from azven.desk.remembered import Remembered
 from azven.desk.session import Session
 from azven.desk.stage import Choice, button, fill, label, row
+from azven.desk.watch.notes import Notes
 from azven.gear.osc import OscSender, target
 from azven.refusal import Refusal
 from azven.work.watch import said
@@ -74,7 +75,7 @@ class Alarms(QObject):
         self.settings = Settings()
         self._telling: Telling | None = None
         self._sender: OscSender | None = None
-        self._tray: QSystemTrayIcon | None = None
+        self._notes = Notes(self)
         self._sounding: tuple[QAudioSink, Any] | None = None
         watch.rang.connect(self._ring)
         watch.looked.connect(self._look)
@@ -112,14 +113,9 @@ class Alarms(QObject):
             self.sound(self.settings.device)
 
     def _note(self, alarms: Sequence[Alarm]) -> None:
-        if not QSystemTrayIcon.isSystemTrayAvailable():
-            return
-        if self._tray is None:
-            self._tray = QSystemTrayIcon(self)
-            self._tray.show()
         first = alarms[0].case
         more = f" and {len(alarms) - 1} more" if len(alarms) > 1 else ""
-        self._tray.showMessage(f"{said.who(first)}{more}", said.what(first))
+        self._notes.tell(f"{said.who(first)}{more}", said.what(first))
 
     def sound(self, wanted: str) -> None:
         """A short tone on a device, by its id; without a sound library or that device, none."""
