@@ -1,6 +1,7 @@
 """What links showed, looked back upon: rings, records for diagnosis, a log that is played again."""
 
 import json
+import random
 from dataclasses import replace
 from datetime import UTC, datetime
 
@@ -94,6 +95,30 @@ def test_of_links_that_come_in_the_first_seconds_nothing_is_known_before(made):
     assert evening[-1, rings.A, 0] == -60.0
     assert not made.evening.signs[made.evening.lived(), 2:].any()
     assert not (made.looks.signs[made.looks.lived(), 2:]).any()
+
+
+@pytest.mark.parametrize("first", [0, 1, 5, 39, 41, 300, 12345])
+def test_whatever_memory_held_before_is_never_seen(first, monkeypatch):
+    empty = np.empty
+
+    def dirty(shape, kind=float):
+        made = empty(shape, kind)
+        made.fill(255 if made.dtype == np.uint8 else np.finfo(made.dtype).max)
+        return made
+
+    monkeypatch.setattr(np, "empty", dirty)
+    chance, made, slot = random.Random(first), Rings(), first
+    made.widen(2)
+    for k in range(40):
+        if k in (1, 4, 20):
+            made.widen(made.room + 1)
+        rows = np.arange(chance.randint(0, made.room))
+        made.forward(slot, rows, np.full((6, len(rows)), -60.0, np.float32), np.zeros(len(rows), np.uint8))
+        for ring in (made.recent, made.looks, made.evening):
+            at = ring.last(ring.slots)[0]
+            assert not (ring.readings[at] > 0).any()
+            assert not ring.signs[at].any()
+        slot += chance.choice([1, 1, 1, 2, 5, 30, 200, 900, 7000])
 
 
 def test_slots_that_were_not_lived_through_are_not_known():

@@ -47,5 +47,5 @@ def _call(title: str, words: str) -> QDBusMessage:
 
 def _typed(value: Any, kind: QMetaType.Type) -> QDBusArgument:
     made = QDBusArgument()
-    made.add(value, int(kind.value))
+    made.add(value, kind.value)  # type: ignore[arg-type]
     return made

@@ -122,6 +122,8 @@ class Rings:
     def forward(self, slot: int, rows: NDArray[np.intp], readings: Readings, signs: Signs) -> None:
         """Go on to a slot: `rows` showed `readings` (fields, k) and `signs` (k,) in the last second that passed, of the
         others nothing is known."""
+        if slot < 1:  # nothing has been lived through yet
+            return
         before = self.slot or slot - 1
         self.recent.begin(slot)
         if len(rows):
