@@ -5,6 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from azven.rf.diagnose import remedies
 from azven.rf.diagnose.record import CarrierHead, Head, LinkHead, Record, Sent, SystemHead, closed, runs
 from azven.rf.diagnose.weigh import diagnose
 
@@ -219,6 +220,43 @@ def test_a_link_before_the_antenna_is_named(evening):
     evening.q[:7, gate] = 20
     evening.a[7, gate] = -18
     assert the_one(evening, "overload").detail == {"by": "L7"}
+
+
+def test_how_much_farther_off_a_strong_one_has_to_be_is_worked_out_by_what_the_others_bore(evening):
+    gate, before = during(300, 330), during(270, 300)
+    evening.q[:7, gate] = 20
+    evening.a[7, gate], evening.a[7, before] = -18, -30
+    said = the_one(evening, "overload").next[-1]
+    assert "Keep L7 4.0 times as far" in said
+    assert "at −30 dBm the others were well" in said
+    assert "attenuator of 12 dB" in said
+    evening.a[:7] -= 17
+    evening.b[:7] -= 17
+    (found,) = [x for x in diagnosed(evening) if x.cause == "overload"]
+    assert "would leave" in found.next[-1]
+
+
+@pytest.mark.parametrize(("served", "margin", "says", "evidence"), [
+    (0.8, -7.0, "Another place for the antennas", "20 % of Rope Hall is not served; at the worst place 7 dB are"),
+    (1.0, 12.0, "Look at the pack of L0", "all of Rope Hall is served, 12 dB to spare"),
+])  # fmt: skip
+def test_the_map_tells_a_hole_from_a_fault_of_the_pack(evening, served, margin, says, evidence):
+    links = (replace(evening.head.links[0], map_served=served, map_margin_db=margin), *evening.head.links[1:])
+    evening.head = replace(evening.head, links=links)
+    for side in (evening.a, evening.b):
+        side[0, during(300, 360)] = -98.0
+    evening.q[0, during(300, 360)] = 10
+    found = the_one(evening, "out-of-reach")
+    assert found.next[-1].startswith(says)
+    assert any(evidence in x for x in found.evidence)
+
+
+def test_next_steps_are_told_once_however_often_they_are_looked_for(evening):
+    evening.q[:8, during(300, 360)] = 20
+    found = diagnose(evening)
+    before = [list(x.next) for x in found]
+    remedies.add(evening, found)
+    assert [x.next for x in found] == before
 
 
 def test_neighbours_in_frequency_that_lose_together_hear_noise(evening):

@@ -159,6 +159,9 @@ def test_the_head_of_the_demonstration_says_what_is_known(store):
     assert {x.zone for x in found.head.links} <= {z.name for z in ground.zones(store, scope)}
     voices = [x for x in found.head.links if x.service == "voice" and not x.spare]
     assert all(x.threshold_dbm is not None and -110 < x.threshold_dbm < -60 for x in voices)
+    hall = [x for x in voices if x.zone == "Rope Hall"]
+    assert {(x.map_margin_db is not None, 0 < (x.map_served or 0) <= 1) for x in hall} == {(True, True)}
+    assert all(x.map_served is None for x in found.head.links if x.service == "in-ear" or x.zone != "Rope Hall")
     assert {s.name for s in found.head.systems} >= {x.system for x in voices if x.system}
     assert all(s.sides["a"] for s in found.head.systems)
     assert [a.id for a in found.spans] == [a.id for a in kit.acts(store, scope)]

@@ -154,6 +154,7 @@ def _link(told: Mapping[str, Any]) -> LinkHead:
         threshold_dbm=_number(told, "threshold_dbm"), needed_db=_number(told, "needed_db"),
         acts=tuple(x for x in acts if isinstance(x, str)) if isinstance(acts, list) else (),
         battery_min=_number(told, "battery_min"), group=_text(told, "group"), spare=told.get("spare") is True,
+        map_margin_db=_number(told, "map_margin_db"), map_served=_number(told, "map_served"),
     )  # fmt: skip
 
 

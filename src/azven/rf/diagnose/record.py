@@ -46,6 +46,9 @@ class LinkHead:
     battery_min: float | None = None
     group: str | None = None
     spare: bool = False
+    map_margin_db: float | None = None
+    map_served: float | None = None
+    """By the map of its room: margin at the worst place, and the share of places that is served."""
 
     @property
     def is_ear(self) -> bool:

@@ -1,9 +1,11 @@
 """What to do about an incident: each spare is tried before it is offered, everything else is advice by its cause."""
 
-from collections.abc import Mapping, Sequence
+import math
+from collections.abc import Callable, Mapping, Sequence
 
 import numpy as np
 
+from azven.rf.diagnose.common import level_said
 from azven.rf.diagnose.record import (
     SIDE_HZ,
     USUAL_NEEDED_DB,
@@ -14,6 +16,7 @@ from azven.rf.diagnose.record import (
 )
 from azven.rf.products import third_order
 
+_AROUND_S, _FARTHEST, _SERVED = 120.0, 30.0, 0.99
 _RECENT_S, _RISEN_DB, _SLACK_DB = 600.0, 5.0, 6.0
 """A spare is quiet where its noise has not risen of late, and a signal at its threshold would stand as far over it as
 it needs, but for the slack of what receivers tell."""
@@ -44,14 +47,14 @@ _BY_SPARE = {"product", "own", "foreign", "noise", "battery", "switched-off", "q
 
 def add(record: Record, found: Sequence[Incident]) -> None:
     """Write next steps into incidents."""
-    for it in found:
+    for it in (x for x in found if not x.next):
         who = ", ".join(it.links[:3]) + (f" and {len(it.links) - 3} more" if len(it.links) > 3 else "")
         told = {**it.detail, "who": who, "side": str(it.detail.get("side", "")).upper(),
                 "sources": ", ".join(it.detail.get("sources", ())), "by": it.detail.get("by", ""),
                 "system": it.detail.get("system", "")}  # fmt: skip
         if it.cause in _BY_SPARE and len(it.links) == 1:
             it.next += _spares(record, it)
-        tried = _without(record, it) if it.cause == "product" else ""
+        tried = _TRIED[it.cause](record, it) if it.cause in _TRIED else ""
         it.next.append(tried or _ADVICE[it.cause].format(**told))
 
 
@@ -73,6 +76,57 @@ def _without(record: Record, it: Incident) -> str:
         return "Moving one of them is not enough: others that are on make products there too. Move it instead."
     who = " or ".join(clears)
     return f"Move {who}, or have it off while it is not needed: then no product of who is on falls there."
+
+
+def _farther(record: Record, it: Incident) -> str:
+    """How much weaker the strong one has to come in, by how it stood while the others were well; and whether the
+    weakest of them could bear an attenuator of that much."""
+    by = record.index(it.detail.get("by", ""))
+    others = [i for n in it.links if (i := record.index(n)) not in (None, by)]
+    if by is None or not others:
+        return ""
+    first, end = (int(np.searchsorted(record.at_s, t)) for t in (it.from_s - _AROUND_S, it.to_s + _AROUND_S))
+    level, hurt = record.better[by, first:end], record.hurt[others, first:end].mean(axis=0)
+    loud, well = level[hurt >= 0.5], level[(hurt == 0) & np.isfinite(level)]
+    if not np.isfinite(loud).any() or not len(well):
+        return ""
+    peak, borne = float(np.nanmax(loud)), float(np.percentile(well, 95))
+    less_db = math.ceil(peak - borne)
+    if less_db < 1:
+        return ""
+    times = min(10 ** (less_db / 20), _FARTHEST)
+    keep = (
+        f"Keep {record.head.links[by].name} {times:.1f} times as far from the antennas: "
+        f"it came in at {level_said(peak)}, and at {level_said(borne)} the others were well."
+    )
+    left = [float(np.nanmedian(record.better[i, first:end])) - less_db - float(record.low[i, 0]) for i in others]
+    weak = record.head.links[others[int(np.nanargmin(left))]].name
+    least = min(left)
+    if least < 0:
+        return f"{keep} No attenuator: {less_db} dB less would leave {weak} too weak."
+    return f"{keep} Or an attenuator of {less_db} dB in front: {weak}, the weakest, is still {least:.0f} dB over low."
+
+
+def _by_map(record: Record, it: Incident) -> str:
+    """What the map of the room says of it: whether antennas have to be moved, or the pack is at fault."""
+    i = record.index(it.links[0])
+    head = record.head.links[i] if i is not None else None
+    if head is None or head.map_served is None or head.map_margin_db is None:
+        return ""
+    name, spare_db = head.name, head.map_margin_db
+    if head.map_served < _SERVED:
+        lacking = f"{-spare_db:.0f} dB are missing" if spare_db < 0 else f"only {spare_db:.0f} dB are to spare"
+        share = f"{100 * (1 - head.map_served):.0f} % of {head.zone}"
+        it.evidence.append(f"By Reach's map {share} is not served; at the worst place {lacking}.")
+        return f"Another place for the antennas, tried on Reach's map first, or the other side of the body, for {name}."
+    it.evidence.append(f"By Reach's map all of {head.zone} is served, {spare_db:.0f} dB to spare at the worst place.")
+    return f"Look at the pack of {name}, its antenna and how it is worn: by the map the antennas hear it everywhere."
+
+
+_TRIED: Mapping[str, Callable[[Record, Incident], str]] = {
+    "product": _without, "overload": _farther, "shadow": _by_map, "out-of-reach": _by_map,
+}  # fmt: skip
+"""What is worked out before it is offered; where it cannot be, the advice is all there is."""
 
 
 def _spares(record: Record, it: Incident) -> list[str]:

@@ -1,19 +1,21 @@
 """What is known of a show before anything is heard, as the head of its status log has it."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import UTC, datetime, timedelta
+from functools import lru_cache
 from typing import Any
 
-from azven.book.records import Act, Link, Model, Neighbour, Show, Site
+from azven.book.records import Act, Antenna, Link, Model, Neighbour, Show, Site, Zone
 from azven.book.store import Store
 from azven.rf.chain.design import Design
 from azven.rf.levels import dbm
-from azven.work import chain, ground, ids, kit, plan
+from azven.work import chain, ground, ids, kit, plan, reach
 from azven.work.ground import hours
 from azven.work.prove.needs import needs
 from azven.work.scope import Scope
 from azven.work.watch.traces import Key
 
+_WORST_WORN, _CELLS = "pack, facing away", 40
 _NEVER = "no act"
 """The act of links whose acts were all removed: they are in no trouble, and stand as an open point in Plan."""
 
@@ -39,7 +41,7 @@ def document(store: Store, scope: Scope, keys: Mapping[int, Key], start: datetim
     zones = {z.id: z for z in ground.zones(store, scope)}
     models, placed = kit.models_by_link(store, links), plan.assignments(store, scope)
     needed = needs(store, scope)
-    alike = _alike(links)
+    alike, maps = _alike(links), _maps(store, scope, zones.values())
 
     def of(link: Link) -> dict[str, Any]:
         model, zone = models[link.id], zones[link.zone_id]
@@ -53,6 +55,7 @@ def document(store: Store, scope: Scope, keys: Mapping[int, Key], start: datetim
             "freq_hz": placed[link.id].freq_hz if link.id in placed else None,
             "system": known[1] if known and link.service != "in-ear" else None,
             "rack": key[0] if key else None, "channel": key[1] if key else None,
+            **(maps.get(zone.id, {}) if link.service != "in-ear" else {}),
         }  # fmt: skip
         return {k: v for k, v in told.items() if v is not None} | ({"spare": True} if link.spare else {})
 
@@ -66,6 +69,25 @@ def document(store: Store, scope: Scope, keys: Mapping[int, Key], start: datetim
             for n in store.all(Neighbour, site_id=scope.site) if n.kind != "ours"
         ],
     }  # fmt: skip
+
+
+def _maps(store: Store, scope: Scope, zones: Iterable[Zone]) -> dict[int, dict[str, float]]:
+    """What Reach's map says of rooms whose antennas are placed: margin at the worst place and the share served, for a
+    pack on the side that faces away."""
+    found = {}
+    for zone in zones:
+        layout = reach.layouts(store, zone)[0]
+        if any(a.role == "receive" for a in store.all(Antenna, zone_id=zone.id, layout=layout)):
+            margin_db, served = _mapped(reach.room(store, scope, zone, layout))
+            found[zone.id] = {"map_margin_db": margin_db, "map_served": served}
+    return found
+
+
+@lru_cache(maxsize=32)
+def _mapped(drawn: reach.Room) -> tuple[float, float]:
+    map_ = reach.coverage(drawn, _WORST_WORN, cells=_CELLS)
+    assert map_ is not None
+    return round(float(map_.margin_db.min()), 1), round(map_.served, 3)
 
 
 def _hours(local: str, clock: hours.Clock, start: datetime) -> str | None:
