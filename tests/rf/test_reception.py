@@ -67,7 +67,7 @@ def test_powers_of_two_antennas_correlate_by_their_distance(apart_wavelengths):
     found = []
     for seed in range(12):
         walked = way(HALL, (), seed)
-        at = np.array([walked.where(t)[:2] for t in np.arange(0, 240, 0.1)])
+        at = walked.over(np.arange(0, 240, 0.1))[:, :2]
         one, other = (
             10 ** (between_db(at, np.array([x, 1.0]), 600e6, seed) / 10)
             for x in (0.0, apart_wavelengths * wavelength)
@@ -84,16 +84,33 @@ def test_fading_differs_between_far_frequencies_and_not_between_near_ones():
     assert abs(np.corrcoef(here, far)[0, 1]) < 0.15
 
 
+def test_many_moments_at_once_show_what_each_shows():
+    radio = Emitter(
+        name="radio", freq_hz=501_100_000, power_dbm=10.0, position=(0.0, 9.0, 1.5), keyed_s=(7.0, 20.0, 3.0)
+    )
+    reception, sent = hall(4, emitters=(radio,)), carried(4, [True, False, True, True])
+    moments = np.arange(100.0, 140.0, 0.5)
+    together = reception.over(moments, sent.freq_hz, sent)
+    assert together.level_dbm.shape == (4, 80, 2)
+    for k, t in enumerate(moments):
+        one = hall(4, emitters=reception.venue.emitters)
+        one.shown(4.0 * (t // 4.0), sent.freq_hz, sent)  # what others bring is worked out every four seconds
+        alone = one.shown(t, sent.freq_hz, sent)
+        for name in ("level_dbm", "ratio_db", "rest_dbm", "place_m"):
+            assert np.allclose(getattr(together, name)[:, k], getattr(alone, name), atol=1e-9)
+        assert np.allclose(reception.quality(together)[:, k], one.quality(alone))
+
+
 def test_people_stay_inside_and_walk_through_no_wall():
     for seed in range(5):
         w = way(HALL, (WALL,), seed)
-        at = np.array([w.where(t) for t in np.arange(0.0, w.at_s[-1], 0.5)])
+        at = w.over(np.arange(0.0, w.at_s[-1], 0.5))
         assert inside(at[:, :2] * 0.999 + 0.001 * np.array([0, 20]), HALL).all()
         assert (crossed_db((WALL,), w.place_m[:-1], w.place_m[1:]) == 0).all()
         steps = np.hypot(*np.diff(at[:, :2], axis=0).T) / 0.5
         assert steps.max() < 1.5
         assert np.mean(steps == 0) > 0.2
-        assert w.where(3.0) == w.where(3.0 + w.at_s[-1])
+        assert np.array_equal(*w.over(np.array([3.0, 3.0 + w.at_s[-1]])).round(9))
 
 
 def test_a_transmitter_that_is_off_leaves_the_floor():

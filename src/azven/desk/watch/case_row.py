@@ -83,7 +83,6 @@ class CaseRow(QFrame):
         words.addLayout(first)
         if self.large:
             words.addWidget(self.what)
-            self.evidence.setMaximumHeight(2 * self.fontMetrics().lineSpacing() + 4)
             self.evidence.setAlignment(Qt.AlignmentFlag.AlignTop)
         words.addWidget(self.evidence)
         words.addStretch(1)
@@ -139,6 +138,8 @@ class CaseRow(QFrame):
         put(self.who, said.who(case))
         put(self.what, f"{said.what(case)}{f' ({sure})' if sure else ''}")
         put(self.evidence, " ".join(case.incident.evidence[:2]))
+        if self.large:  # two whole lines: all of it is in Reasons
+            self.evidence.setMaximumHeight(2 * self.evidence.fontMetrics().lineSpacing() + 1)
         late = " · nobody has it" if case.nobody and self.large else ""
         put(self.lasts, f"for {said.lasting(t - case.since_s)}{late}")
         advice = case.incident.next[-1] if case.incident.next else ""

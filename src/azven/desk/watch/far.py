@@ -74,6 +74,17 @@ class FarView(QWidget):
         shown = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideMiddle, int(box.width()))
         painter.drawText(box, int((_RIGHT if right else _LEFT) | _V), shown)
 
+    def _sentence(
+        self, painter: QPainter, box: QRectF, words: str, px: float, role: str, bold: bool = False, right: bool = False
+    ) -> None:  # fmt: skip
+        """What to do, as far as there is room: all of it, else its first part, which is the deed."""
+        painter.setFont(look.font(self.px(px), bold=bold))
+        metrics = painter.fontMetrics()
+        parts = (words, words.split(";")[0], words.split(",")[0])
+        fits = next((x for x in parts if metrics.horizontalAdvance(x) <= box.width()), parts[-1])
+        shown = metrics.elidedText(fits, Qt.TextElideMode.ElideRight, int(box.width()))
+        self._text(painter, box, shown, px, role, bold, right)
+
     def _rule(self, painter: QPainter, y: float) -> None:
         painter.setPen(QPen(self._session.theme.color("line"), 1))
         painter.drawLine(0, int(y), self.width(), int(y))
@@ -131,7 +142,8 @@ class FarView(QWidget):
         paint_case(painter, self._session, self._watch, case, picture, max(p(24), 8))
         do = case.incident.next[0] if case.incident.next else ""
         words = "nobody has it" if case.nobody else ""
-        self._text(painter, QRectF(p(36), y + p(234), right - p(36) - p(240), p(44)), do, 30, "accent", bold=True)
+        beside = p(240) if words else 0
+        self._sentence(painter, QRectF(p(36), y + p(234), right - p(36) - beside, p(44)), do, 30, "accent", bold=True)
         self._text(painter, QRectF(right - p(230), y + p(234), p(230), p(44)), words, 28, "brick_text", right=True)
         self._rule(painter, y + high)
         return y + high
@@ -148,9 +160,9 @@ class FarView(QWidget):
         self._ropes(painter, places, QRectF(middle, y + p(10), p(300), p(66)), dim=False)
         words = said.lasting(t - case.since_s)
         self._text(painter, QRectF(right - p(300), y + p(4), p(300), p(42)), words, 28, "dim", right=True)
-        do = case.incident.next[0].split(";")[0] if case.incident.next else ""
+        do = case.incident.next[0] if case.incident.next else ""
         beside = QRectF(middle + p(320), y + p(46), right - middle - p(320), p(36))
-        self._text(painter, beside, do, 25, "accent", right=True)
+        self._sentence(painter, beside, do, 25, "accent", right=True)
         self._rule(painter, y + high)
         return y + high
 

@@ -6,7 +6,7 @@ a seed and a place, so that a moment can be seen again.
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, fields, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -72,8 +72,9 @@ class Carried:
 
 @dataclass(frozen=True)
 class Shown:
-    """What the receivers measure: level in the channel (n, 2) [dBm] at the receiver's input, ratio of the own carrier
-    to everything else (n, 2) [dB] and whatever else there is (n, 2) [dBm]. One side: the other is NaN."""
+    """What the receivers measure: level in the channel (m, 2) [dBm] at the receiver's input, ratio of the own carrier
+    to everything else (m, 2) [dB] and whatever else there is (m, 2) [dBm]. One side: the other is NaN. Over moments
+    (n,) all are (m, n, …)."""
 
     level_dbm: Floats
     ratio_db: Floats
@@ -90,6 +91,8 @@ class Reception:
     receivers: Sequence[Receiver]
     ways: Sequence[Way]
     height_m: float = 1.5
+    rest_every_s: float = _REST_EVERY_S
+    """So often it is worked out anew what everybody else brings."""
     _rest: dict[int, Floats] = field(default_factory=dict, repr=False)
     _rest_key: tuple[object, ...] = field(default=(), repr=False)
 
@@ -103,36 +106,49 @@ class Reception:
         self._soft = np.array([_SOFT_DB["digital" if r.digital else "analogue"] for r in self.receivers], float)
 
     def places(self, time_s: float) -> tuple[Floats, Floats]:
-        """Where everybody is (n, 3) [m], and which way they face (n,) [rad]."""
-        at = np.array([w.where(time_s) for w in self.ways], float).reshape(-1, 3)
-        return np.column_stack([at[:, :2], np.full(len(at), self.height_m)]), at[:, 2]
+        """Where everybody is (m, 3) [m], and which way they face (m,) [rad]."""
+        place, facing = self.places_over(np.array([time_s]))
+        return place[:, 0], facing[:, 0]
+
+    def places_over(self, at_s: Floats) -> tuple[Floats, Floats]:
+        """Where everybody is at moments (n,): (m, n, 3) [m], and which way they face (m, n) [rad]."""
+        at = np.array([w.over(at_s) for w in self.ways], float).reshape(-1, len(at_s), 3)
+        height = np.full((*at.shape[:2], 1), self.height_m)
+        return np.concatenate([at[..., :2], height], axis=2), at[..., 2]
 
     def shown(self, time_s: float, freq_hz: Floats, carried: Carried) -> Shown:
-        """What receivers tuned to frequencies (n,) [Hz] measure at a moment."""
-        n = len(self.receivers)
-        place, facing = self.places(time_s)
-        rest = self._rest_of(time_s, freq_hz, carried, place)
+        """What receivers tuned to frequencies (m,) [Hz] measure at a moment."""
+        over = self.over(np.array([time_s]), freq_hz, carried)
+        return Shown(*(getattr(over, f.name)[:, 0] for f in fields(Shown)))
+
+    def over(self, at_s: Floats, freq_hz: Floats, carried: Carried) -> Shown:
+        """What receivers tuned to frequencies (m,) [Hz] measure at moments (n,) [s]: a moment is the second axis."""
+        m, n = len(self.receivers), len(at_s)
+        place, facing = self.places_over(at_s)
+        rest = self._rest_over(at_s, freq_hz, carried, place)
         inside = _share_inside(carried, freq_hz, self._bandwidth)
-        level, ratio, others = (np.full((n, 2), np.nan) for _ in range(3))
+        level, ratio, others = (np.full((m, n, 2), np.nan) for _ in range(3))
         for s, side in enumerate(self.sides):
             who = self._on_side[s]
             if not len(who):
                 continue
-            own = np.full(len(who), SILENT_DBM)
+            own = np.full((len(who), n), SILENT_DBM)
             on = carried.on[who]
             if on.any():
-                own[on] = self._own_dbm(side, who[on], place, facing, time_s, carried) + inside[who[on]]
+                own[on] = self._own_dbm(side, who[on], place, facing, at_s, carried) + inside[who[on], None]
             column = [self.receivers[i].sides.index(s) for i in who]
-            disturbed = dbm(milliwatts(rest[s]) + milliwatts(self._noise_dbm(side.antenna.front, freq_hz[who], who)))
-            level[who, column] = dbm(milliwatts(own) + milliwatts(disturbed))
-            ratio[who, column] = own - disturbed
-            others[who, column] = disturbed
+            noise = milliwatts(self._noise_dbm(side.antenna.front, freq_hz[who], who))[:, None]
+            disturbed = dbm(milliwatts(rest[s]) + noise)
+            level[who, :, column] = dbm(milliwatts(own) + milliwatts(disturbed))
+            ratio[who, :, column] = own - disturbed
+            others[who, :, column] = disturbed
         return Shown(level, ratio, others, place)
 
     def quality(self, shown: Shown) -> Floats:
-        """How much of the signal arrives intact (n,), 0…1, on the better side."""
-        better = np.nanmax(np.where(np.isnan(shown.ratio_db), -np.inf, shown.ratio_db), axis=1)
-        spare = np.clip((better - self._needed + _HALF_UNDER_DB) / self._soft, -60, 60)
+        """How much of the signal arrives intact (m, …), 0…1, on the better side."""
+        better = np.nanmax(np.where(np.isnan(shown.ratio_db), -np.inf, shown.ratio_db), axis=-1)
+        needed, soft = (x.reshape(-1, *[1] * (better.ndim - 1)) for x in (self._needed, self._soft))
+        spare = np.clip((better - needed + _HALF_UNDER_DB) / soft, -60, 60)
         return np.asarray(1 / (1 + np.exp(-spare)))
 
     def median_dbm(self, side: int, carried: Carried, place_m: Floats) -> Floats:
@@ -156,19 +172,20 @@ class Reception:
         return replace(self.venue, emitters=(*self.venue.emitters, *own))
 
     def _own_dbm(
-        self, side: Side, who: NDArray[np.intp], place: Floats, facing: Floats, time_s: float, carried: Carried
+        self, side: Side, who: NDArray[np.intp], place: Floats, facing: Floats, at_s: Floats, carried: Carried
     ) -> Floats:
-        """Level (k,) of the own carriers at the receivers' inputs, faded."""
-        at, freq = place[who], carried.freq_hz[who]
+        """Level (k, n) of the own carriers at the receivers' inputs, faded."""
+        at, freq = place[who], carried.freq_hz[who, None]
         mast = np.asarray(side.end.pos_m, float)
-        away = mast[:2] - at[:, :2]
-        towards = np.cos(np.arctan2(away[:, 0], away[:, 1]) - facing[who])
-        body = carried.body_db[who] + _FACING_DB * carried.behind[who] * towards
-        sway = _SWAY_DEG * np.sin(0.7 * time_s + who)
+        away = mast[:2] - at[..., :2]
+        towards = np.cos(np.arctan2(away[..., 0], away[..., 1]) - facing[who])
+        body = carried.body_db[who, None] + _FACING_DB * carried.behind[who, None] * towards
+        sway = _SWAY_DEG * np.sin(0.7 * at_s + who[:, None])
         heard = arriving_db(at, side.end, side.around, freq, sway)
         seed = self.venue.seed
         faded = between_db(at, mast, freq, seed) + slow_db(at, seed, SLOW_DB)
-        return np.asarray(carried.power_dbm[who] - body + heard + faded + _gain_db(side.antenna.front, freq))
+        gain = _gain_db(side.antenna.front, carried.freq_hz[who])[:, None]
+        return np.asarray(carried.power_dbm[who, None] - body + heard + faded + gain)
 
     def _noise_dbm(self, front: Front | None, freq_hz: Floats, who: NDArray[np.intp]) -> Floats:
         front = front or Front()
@@ -177,10 +194,15 @@ class Reception:
             KT0_DBM_HZ + 10 * np.log10(self._bandwidth[who]) + 10 * np.log10(factor) + _gain_db(front, freq_hz)
         )
 
+    def _rest_over(self, at_s: Floats, freq_hz: Floats, carried: Carried, place: Floats) -> list[Floats]:
+        """What else arrives on each side in the channels of its receivers (k, n) [dBm]."""
+        parts = [self._rest_of(t, freq_hz, carried, place[:, k]) for k, t in enumerate(at_s.tolist())]
+        return [np.stack([part[s] for part in parts], axis=1) for s in range(len(self.sides))]
+
     def _rest_of(self, time_s: float, freq_hz: Floats, carried: Carried, place: Floats) -> dict[int, Floats]:
-        """What else arrives on each side in the channels of its receivers [dBm]; worked out anew every few seconds, and
-        when anybody comes on, goes off or changes frequency."""
-        key = (int(time_s / _REST_EVERY_S), freq_hz.tobytes(), carried.on.tobytes(), carried.freq_hz.tobytes())
+        """The same at a moment; worked out anew every few seconds, and when anybody comes on, goes off or changes
+        frequency."""
+        key = (int(time_s / self.rest_every_s), freq_hz.tobytes(), carried.on.tobytes(), carried.freq_hz.tobytes())
         if key != self._rest_key:
             self._rest_key = key
             names = [r.own(i) for i, r in enumerate(self.receivers)]

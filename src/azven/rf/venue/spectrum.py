@@ -15,8 +15,6 @@ _PILOT_HZ, _PILOT_BELOW_DB = 309_440, 11.3
 _AVERAGED = 24
 _HELD = 1_000
 _REACH_SIGMA = 5.0
-_RASTER_HZ = 10_000.0
-"""How finely products are laid out where only their power in channels is asked for."""
 
 
 def add_flat(total: Floats, freq: Ints, centre_hz: float, width_hz: float, level_dbm: float, rbw_hz: float) -> None:
@@ -81,17 +79,23 @@ def share_inside(lines: Lines, centre_hz: Floats, bandwidth_hz: Floats) -> Float
 
 
 def power_inside(lines: Lines, centre_hz: Floats, bandwidth_hz: Floats) -> Floats:
-    """Power [mW] (n,) of many lines, thousands perhaps, inside n channels: they are laid over a raster together and
-    summed between the channels' edges."""
-    low, high = centre_hz - bandwidth_hz / 2, centre_hz + bandwidth_hz / 2
-    edge = float(bandwidth_hz.max())
-    freq = np.arange(low.min() - edge, high.max() + edge, _RASTER_HZ).astype(np.int64)
-    readings = np.zeros(len(freq))
-    add_lines(readings, freq, lines, _RASTER_HZ)
-    one = np.sqrt(2 * np.pi) * _SIGMA_OF_WIDTH  # what a line of 1 mW adds up to, in readings
-    running = np.concatenate([[0.0], np.cumsum(readings) / one])
-    at = np.concatenate([freq - _RASTER_HZ / 2, [freq[-1] + _RASTER_HZ / 2]])
-    return np.asarray(np.interp(high, at, running) - np.interp(low, at, running))
+    """Power [mW] (n,) of many Gaussian lines, thousands perhaps, inside n channels: only those that reach into one are
+    looked at."""
+    from scipy.special import ndtr
+
+    if not len(lines.freq_hz):
+        return np.zeros(len(centre_hz))
+    order = np.argsort(lines.freq_hz, kind="stable")
+    freq, sigma = lines.freq_hz[order], np.maximum(lines.width_hz[order] * _SIGMA_OF_WIDTH, 1.0)
+    half, reach = bandwidth_hz / 2, _REACH_SIGMA * float(sigma.max())
+    first, end = np.searchsorted(freq, centre_hz - half - reach), np.searchsorted(freq, centre_hz + half + reach)
+    count = end - first
+    channel = np.repeat(np.arange(len(centre_hz)), count)
+    line = np.arange(count.sum()) - np.repeat(np.cumsum(count) - count, count) + first[channel]
+    away = freq[line] - centre_hz[channel]
+    share = ndtr((away + half[channel]) / sigma[line]) - ndtr((away - half[channel]) / sigma[line])
+    power = share * milliwatts(lines.level_dbm[order][line])
+    return np.asarray(np.bincount(channel, power, len(centre_hz)))
 
 
 def detect(mean_mw: Floats, detector: Detector, rng: "np.random.Generator") -> Floats:

@@ -29,14 +29,11 @@ class Way:
     place_m: Floats
     heading: Floats
 
-    def where(self, time_s: float) -> tuple[float, float, float]:
-        """Place and heading at a moment."""
-        t = time_s % self.at_s[-1]
-        k = min(int(np.searchsorted(self.at_s, t, "right")), len(self.at_s) - 1)
-        a, b = self.at_s[k - 1], self.at_s[k]
-        share = (t - a) / (b - a) if b > a else 0.0
-        x, y = self.place_m[k - 1] + share * (self.place_m[k] - self.place_m[k - 1])
-        return float(x), float(y), float(self.heading[k - 1] + share * (self.heading[k] - self.heading[k - 1]))
+    def over(self, at_s: Floats) -> Floats:
+        """Places and headings (n, 3) at moments (n,)."""
+        t = np.asarray(at_s, float) % self.at_s[-1]
+        rows = (*self.place_m.T, self.heading)
+        return np.stack([np.interp(t, self.at_s, row) for row in rows], axis=-1)
 
 
 def way(outline: Outline, walls: Sequence[WallLine], seed: int, home: tuple[float, float] | None = None) -> Way:
