@@ -2,11 +2,14 @@
 
 import os
 import signal
+import subprocess
+import sys
 import time
 from datetime import UTC, datetime
 
 import numpy as np
 import pytest
+from tests.work.test_elsewhere import alive, within
 from tests.work.test_watch_board import Told
 
 from azven.rf.diagnose.record import Sweep
@@ -103,3 +106,24 @@ def test_many_links_are_watched_elsewhere_and_the_process_ends_with_the_watch(wa
     night.stop()
     assert not worker.is_alive()
     assert failed == []
+
+
+def test_the_process_ends_when_the_window_is_killed(tmp_path):
+    program = tmp_path / "window.py"
+    program.write_text(
+        "import time\n"
+        "from datetime import UTC, datetime\n"
+        "from azven.work.watch.beside import Beside, Copy\n"
+        "from azven.work.watch.watched import Watched\n"
+        "if __name__ == '__main__':\n"
+        "    watched = Watched(document={'links': [{'name': 'Solo'}]}, start=datetime.now(UTC), keys=(('r-1', '1'),))\n"
+        "    looks = Beside(Copy(True), watched, 0.0)\n"
+        "    looks.look(1.0, [{}], {})\n"
+        "    print(looks._worker.pid, flush=True)\n"
+        "    time.sleep(60)\n"
+    )
+    with subprocess.Popen([sys.executable, str(program)], stdout=subprocess.PIPE, text=True) as window:
+        worker = int(window.stdout.readline())
+        assert alive(worker)
+        window.kill()
+    assert within(20, lambda: not alive(worker))
