@@ -11,6 +11,7 @@ import bench_fuzz
 import bench_listen
 import bench_plan
 import bench_racks
+import bench_rehearse
 import bench_screen
 import bench_start
 import bench_sweep
@@ -25,6 +26,7 @@ PARTS = {
     "racks": bench_racks,
     "diagnose": bench_diagnose,
     "watch": bench_watch,
+    "rehearse": bench_rehearse,
     "plan": bench_plan,
 }
 LONG = {"fuzz": bench_fuzz}

@@ -126,7 +126,7 @@ def _levels(
 ) -> np.ndarray:  # fmt: skip
     """Levels of both sides (2, n) [dBm]: distance, a body that turns, slow and fast fading by place."""
     loop = way([(0.0, 0.0), (room[0], 0.0), room, (0.0, room[1])], (), seed)
-    where = np.array([loop.where(t) for t in at])
+    where = loop.over(np.asarray(at))
     place, facing = where[:, :2], where[:, 2]
     still = float(rng.random())
     if still < 0.3:  # somebody who stands at a place, and sways

@@ -267,6 +267,39 @@ def diagnose(log: Path, output: Path | None) -> None:
 
 
 @main.command()
+@click.argument("book")
+@click.option(
+    "--show", metavar="NAME", help="The show of this name, or with this number; else that the book opens with."
+)
+@click.option("--seed", type=click.IntRange(0), default=1, show_default=True, help="The first seed; runs count on.")
+@click.option(
+    "--runs", type=click.IntRange(1, 1_000), default=10, show_default=True, help="How often each act is played."
+)
+@click.option("-o", "--output", type=click.Path(path_type=Path), help="Write the rehearsal here.")
+def rehearse(book: str, show: str | None, seed: int, runs: int, output: Path | None) -> None:
+    """Play the acts of a show of BOOK, a file or a postgresql:// URL, in simulation; prints azven-rehearsal 1.
+
+    Ctrl+C stops it; what was played until then is written.
+    """
+    from azven.book.store import Store
+    from azven.work import rehearse as stage
+
+    over, line = _until_stopped(), _progress_line("of the rehearsal")
+    try:
+        store = _with_password(_place(book), Store.open)
+        try:
+            cast = stage.production(store, stage.scope(store, show))
+        finally:
+            store.close()
+        found = stage.rehearse(cast, range(seed, seed + runs), lambda a, b: line(a, b) and not over.is_set())
+    except Refusal as refusal:
+        _refuse("", str(refusal))
+    for said in found.production.unknown:
+        click.echo(f"Not known: {said}", err=True)
+    _answer(stage.document(found), output)
+
+
+@main.command()
 @click.argument("racks", metavar="RACK…", nargs=-1, required=True)
 @click.option("--for", "for_s", type=click.FloatRange(0, min_open=True), metavar="SECONDS", help="Stop after so long.")
 @click.option("--log", type=click.Path(path_type=Path), help="Keep all status and events here (azven-status-log 1).")

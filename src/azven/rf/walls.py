@@ -21,19 +21,18 @@ class WallLine:
 def crossed_db(walls: Sequence[WallLine], start: ArrayLike, end: ArrayLike) -> Floats:
     """Sum of the losses [dB] of the walls between points: `start` (..., 2 or 3), `end` (..., 2 or 3) broadcast."""
     p, q = np.asarray(start, float)[..., :2], np.asarray(end, float)[..., :2]
-    total = np.zeros(np.broadcast_shapes(p.shape, q.shape)[:-1])
-    along = q - p
-    for wall in walls:
-        a, b = np.array(wall.a), np.array(wall.b)
-        total = total + np.where(crosses(p, along, a, b - a), wall.loss_db, 0.0)
-    return np.asarray(total)
+    if not walls:
+        return np.zeros(np.broadcast_shapes(p.shape, q.shape)[:-1])
+    a, b = np.array([w.a for w in walls], float), np.array([w.b for w in walls], float)
+    met = crosses(p[..., None, :], (q - p)[..., None, :], a, b - a)
+    return np.asarray(met @ np.array([w.loss_db for w in walls], float))
 
 
 def crosses(p: Floats, along: Floats, a: Floats, wall: Floats) -> NDArray[np.bool_]:
-    """Whether p + t·along meets a + s·wall with 0 < t < 1 and 0 ≤ s ≤ 1."""
-    across = along[..., 0] * wall[1] - along[..., 1] * wall[0]
+    """Whether p + t·along meets a + s·wall (..., 2) with 0 < t < 1 and 0 ≤ s ≤ 1."""
+    across = along[..., 0] * wall[..., 1] - along[..., 1] * wall[..., 0]
     to = a - p
     with np.errstate(divide="ignore", invalid="ignore"):
-        t = (to[..., 0] * wall[1] - to[..., 1] * wall[0]) / across
+        t = (to[..., 0] * wall[..., 1] - to[..., 1] * wall[..., 0]) / across
         s = (to[..., 0] * along[..., 1] - to[..., 1] * along[..., 0]) / across
     return np.asarray((across != 0) & (t > 0) & (t < 1) & (s >= 0) & (s <= 1))

@@ -3,26 +3,21 @@
 import time
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
 
-from azven.book.records import Area, Link, Model, Unit, Wall, Wideband, WidePack, Zone
+from azven.book.records import Link, Model, Unit, Wideband, WidePack
 from azven.book.store import Store
 from azven.gear.standins.air import Air, Seat
 from azven.gear.standins.breaking import OF_GEAR
 from azven.gear.standins.house import RackHouse
 from azven.gear.standins.rack import StandInRack
 from azven.gear.standins.things import Channel, Pack
-from azven.refusal import Refusal
 from azven.rf import bands
-from azven.rf.links import End
-from azven.rf.reach import Surroundings
-from azven.rf.venue import Antenna, Front, Venue
-from azven.rf.venue.reception import Receiver, Reception, Side
+from azven.rf.venue import Venue
+from azven.rf.venue.reception import Receiver, Reception
 from azven.rf.venue.ways import way
-from azven.work import chain, ground, kit, reach
+from azven.work import ground, kit
 from azven.work import simulated_gear as gear
-from azven.work.chain import heard, templates
-from azven.work.ground import places
+from azven.work.hall import Hall
 from azven.work.scope import Scope
 
 _MOST_CHANNELS = 8
@@ -142,58 +137,24 @@ class SimulatedRacks:
 
     def _air(self, world: Venue) -> Air:
         zones = {z.id: z for z in ground.zones(self._store, self._scope)}
-        sides: list[Side] = []
-        of_zone: dict[tuple[int, bool], tuple[int, ...]] = {}
+        hall = Hall(self._store, self._scope)
         receivers, seats, ways = [], [], []
-        walls = places.wall_lines(self._store.all(Wall, site_id=self._scope.site))
         for member in (*self.members.values(), *self.wide):
             zone, out = zones[member.zone_id], member.channel.direction == "out"
-            if (zone.id, out) not in of_zone:
-                made = self._sides(zone, out, walls, member.model)
-                of_zone[zone.id, out] = tuple(range(len(sides), len(sides) + len(made)))
-                sides += made
-            numbers = of_zone[zone.id, out][: len(member.channel.sides)]
             digital = "digital" in member.model.modulation
             receivers.append(Receiver(
-                sides=numbers, bandwidth_hz=float(member.model.bandwidth_hz), needed_db=member.model.needed_db,
-                digital=digital, carrier=member.carrier or _in_turns(member),
+                sides=hall.numbers(zone, out, member.model)[: len(member.channel.sides)],
+                bandwidth_hz=float(member.model.bandwidth_hz), needed_db=member.model.needed_db, digital=digital,
+                carrier=member.carrier or _in_turns(member),
             ))  # fmt: skip
             held = member.model.form == "hand-held"
             seats.append(Seat(
                 member.channel, float(member.model.bandwidth_hz), member.model.body_db, member.model.gain_dbi,
                 -1.0 if held else 1.0, digital,
             ))  # fmt: skip
-            ways.append(way(self._stage(zone), walls, member.number))
-        reception = Reception(world, sides, receivers, ways)
+            ways.append(way(hall.stage(zone), hall.walls, member.number))
+        reception = Reception(world, hall.sides, receivers, ways)
         return Air(reception, seats, self.clock, world.seed)
-
-    def _stage(self, zone: Zone) -> Sequence[tuple[float, float]]:
-        """Where people of a room are: on its stage, else in all of it."""
-        for area in self._store.all(Area, zone_id=zone.id):
-            if area.kind == "stage" and len(area.shape) > 2:
-                return area.shape
-        return zone.shape if len(zone.shape) > 2 else ((-5.0, 0.0), (5.0, 0.0), (5.0, zone.far_m), (-5.0, zone.far_m))
-
-    def _sides(self, zone: Zone, out: bool, walls: Sequence[Any], model: Model) -> list[Side]:
-        """The antennas of a room, as Reach has them, with what Chain puts behind them."""
-        role = "transmit" if out else "receive"
-        ends = list(places.ends(self._store, zone, role))[: 1 if out else 2] or _whips(self._stage(zone), out)
-        front = Front(noise_figure_db=model.nf_db)
-        if not out:
-            front = self._front(zone, model) or front
-        around = Surroundings(walls=tuple(walls), exponent=zone.exponent)
-        return [Side(end, _standing(end, front), around) for end in ends]
-
-    def _front(self, zone: Zone, model: Model) -> Front | None:
-        name = templates.room_names(ground.zones(self._store, self._scope))[zone.id]
-        for record in chain.designs(self._store, self._scope):
-            design = chain.read(chain.document_of(record))
-            if name in design.zones and design.receivers():
-                try:
-                    return heard.front(design, design.zones[name].antennas[0])
-                except (Refusal, IndexError):
-                    continue
-        return None
 
     # what goes wrong
 
@@ -206,21 +167,3 @@ class SimulatedRacks:
         for rack in self.racks:
             for fault in [f for name, f in faults.items() if name == rack.rack["name"]]:
                 rack.break_card(fault)
-
-
-def _whips(stage: Sequence[tuple[float, float]], out: bool) -> list[End]:
-    """Two whips in front of a stage, where nobody has placed antennas; one for in-ears."""
-    (x0, y0), (x1, _) = reach.bounds(stage)
-    middle = (x0 + x1) / 2
-    spots = [middle] if out else [middle - 1.0, middle + 1.0]
-    return [End(gain_dbi=2.15, kind="omni", pos_m=(x, y0 - 1.0, 3.0)) for x in spots]
-
-
-def _standing(end: End, front: Front) -> Antenna:
-    bearing = None
-    if end.kind == "beam" and end.aim_m is not None and end.pos_m is not None:
-        bearing = heard.bearing_deg(end.pos_m, end.aim_m)
-    return Antenna(
-        position=end.pos_m or (0.0, 0.0, 3.0), gain_dbi=end.gain_dbi, bearing_deg=bearing, psi_deg=end.psi_deg,
-        beamwidth_deg=end.beamwidth_deg, front_back_db=end.front_back_db, polarisation=end.polarisation, front=front,
-    )  # fmt: skip

@@ -28,7 +28,7 @@ _SOFT_DB = {"analogue": 3.0, "digital": 1.0}
 _HALF_UNDER_DB = 6.0
 """Quality is half at so many decibels under the needed ratio, and changes over so many."""
 SILENT_DBM = -160.0
-_BAND_GAP_HZ = 50e6
+_BAND_GAP_HZ, _MOST_KEPT = 50e6, 200
 
 
 @dataclass(frozen=True)
@@ -93,6 +93,7 @@ class Reception:
     height_m: float = 1.5
     rest_every_s: float = _REST_EVERY_S
     """So often it is worked out anew what everybody else brings."""
+    _broad: dict[tuple[int, bytes, bytes], Floats] = field(default_factory=dict, repr=False)
     _rest: dict[int, Floats] = field(default_factory=dict, repr=False)
     _rest_key: tuple[object, ...] = field(default=(), repr=False)
 
@@ -171,6 +172,21 @@ class Reception:
         )  # fmt: skip
         return replace(self.venue, emitters=(*self.venue.emitters, *own))
 
+    def against(self, number: int, side: int, time_s: float, carried: Carried) -> Mapping[str, float]:
+        """What stands against a receiver on a side at a moment [dBm]: `own` carriers of ours, `product`s, `foreign`
+        carriers, what is broad (`noise`), and the `floor` of antenna and receiver."""
+        place, _ = self.places(time_s)
+        antenna, who = self.sides[side].antenna, np.array([number])
+        freq, width, names = carried.freq_hz[who], self._bandwidth[who], [self.receivers[number].own(number)]
+        whole = self.world(carried, place)
+        ours = replace(whole, emitters=tuple(e for e in whole.emitters if e.ours))
+        parts = {w: x.inside_mw(antenna, freq, width, names, time_s) for w, x in (("all", whole), ("own", ours),
+                                                                                ("foreign", self.venue))}  # fmt: skip
+        told = {"own": parts["own"][0], "foreign": parts["foreign"][0], "product": parts["all"][1],
+                "noise": parts["all"][2]}  # fmt: skip
+        floor = self._noise_dbm(antenna.front, freq, who)
+        return {name: float(dbm(power)[0]) for name, power in told.items()} | {"floor": float(floor[0])}
+
     def _own_dbm(
         self, side: Side, who: NDArray[np.intp], place: Floats, facing: Floats, at_s: Floats, carried: Carried
     ) -> Floats:
@@ -213,11 +229,21 @@ class Reception:
                 arriving = np.full(len(who), -np.inf)
                 for band in _bands(freq_hz[who]):
                     there = who[band]
+                    freq, width = freq_hz[there], self._bandwidth[there]
                     arriving[band] = world.channels_dbm(
-                        side.antenna, freq_hz[there], self._bandwidth[there], [names[i] for i in there], time_s
+                        side.antenna, freq, width, [names[i] for i in there], time_s, self._broad_of(s, freq, width)
                     )
                 self._rest[s] = arriving
         return self._rest
+
+    def _broad_of(self, number: int, freq_hz: Floats, bandwidth_hz: Floats) -> Floats:
+        """What is broad in channels on a side [mW], worked out once for each set of frequencies."""
+        key = number, freq_hz.tobytes(), bandwidth_hz.tobytes()
+        if key not in self._broad:
+            if len(self._broad) > _MOST_KEPT:
+                self._broad.clear()
+            self._broad[key] = self.venue.broad_mw(self.sides[number].antenna, freq_hz, bandwidth_hz)
+        return self._broad[key]
 
 
 def _bands(freq_hz: Floats) -> list[NDArray[np.intp]]:

@@ -153,23 +153,37 @@ class Venue:
         return lost, _over(composite + front.gain_db - lost, own)
 
     def channels_dbm(
-        self, antenna: Antenna, freq_hz: Floats, bandwidth_hz: Floats, names: Sequence[str], time_s: float = 0.0
-    ) -> Floats:
+        self, antenna: Antenna, freq_hz: Floats, bandwidth_hz: Floats, names: Sequence[str], time_s: float = 0.0,
+        broad_mw: Floats | None = None,
+    ) -> Floats:  # fmt: skip
         """What else arrives in channels (n,) around `freq_hz` at the antenna's receivers [dBm]: everybody but the
-        named transmitter of each, their products, television and racks; noise left out. −∞ for nothing."""
+        named transmitter of each, their products, television and racks; noise left out. −∞ for nothing. `broad_mw`:
+        what is broad there, where it is known from before."""
+        return dbm(sum(self.inside_mw(antenna, freq_hz, bandwidth_hz, names, time_s, broad_mw)))
+
+    def inside_mw(
+        self, antenna: Antenna, freq_hz: Floats, bandwidth_hz: Floats, names: Sequence[str], time_s: float = 0.0,
+        broad_mw: Floats | None = None,
+    ) -> tuple[Floats, Floats, Floats]:  # fmt: skip
+        """The parts of that (n,) [mW]: carriers, products, and what is broad: television and racks."""
         on, levels, products, lost = self._narrow(antenna, True, time_s, 0.0)
-        power = np.zeros(len(freq_hz))
+        carriers = np.zeros(len(freq_hz))
         if on:
             sent = Lines(np.array([e.freq_hz for e in on], float), levels, np.array([e.width_hz for e in on]))
             own = np.array([[e.name == name for e in on] for name in names])
-            power += (spectrum.share_inside(sent, freq_hz, bandwidth_hz) * ~own) @ milliwatts(levels)
-        power += spectrum.power_inside(products, freq_hz, bandwidth_hz)
+            carriers += (spectrum.share_inside(sent, freq_hz, bandwidth_hz) * ~own) @ milliwatts(levels)
+        made = spectrum.power_inside(products, freq_hz, bandwidth_hz)
+        broad = self.broad_mw(antenna, freq_hz, bandwidth_hz) if broad_mw is None else broad_mw
+        return carriers, made, broad * milliwatts(-lost)
+
+    def broad_mw(self, antenna: Antenna, freq_hz: Floats, bandwidth_hz: Floats) -> Floats:
+        """Television and racks in channels (n,) [mW], where nothing blocks the front. It does not change with time."""
         at = np.argsort(freq_hz, kind="stable")
         ordered = freq_hz[at].astype(np.int64)
         density = self._broad_mw(ordered, antenna, 1.0) * (antenna.front or _NO_FRONT).gain_at(ordered)
-        density *= milliwatts(-lost)
-        power[at] += density * bandwidth_hz[at]
-        return dbm(power)
+        broad = np.zeros(len(freq_hz))
+        broad[at] = density * bandwidth_hz[at]
+        return broad
 
     def sweep(
         self, antenna: Antenna, settings: SweepSettings, number: int = 0, own_on: bool = True, time_s: float = 0.0

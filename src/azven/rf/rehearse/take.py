@@ -1,0 +1,143 @@
+"""One act played once: levels and quality of every link as they would be told, and who lost what.
+
+Places, turns, fading and batteries are drawn from the seed and come again with it.
+"""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from azven.rf.diagnose.record import Bools, Record
+from azven.rf.levels import Floats
+from azven.rf.rehearse.production import Act, Production
+from azven.rf.venue import Emitter
+from azven.rf.venue.reception import Carried, Reception
+from azven.rf.venue.ways import way
+
+STEP_S = 0.5
+_CHUNK_S, _REST_EVERY_S = 60.0, 10.0
+_LOST = 50.0
+_SPREAD, _LEAST, _MOST = 0.07, 0.8, 1.15
+"""How much longer or shorter batteries of one kind last, as a share: standard deviation and limits, planning values."""
+_OFTEN_S = 3_600.0
+"""Who comes on again within so long does it at moments that nobody knows."""
+Progress = Callable[[float], bool]
+"""Told what share is done; whether to go on."""
+
+
+@dataclass(frozen=True)
+class Take:
+    """An act as it was played: what was told, where links that play had no sound (m, n), when batteries ended (m,) [s
+    of the evening, NaN: not in this act], and what it was played in."""
+
+    act: Act
+    seed: int
+    record: Record
+    lost: Bools
+    ended_s: Floats
+    reception: Reception
+    carried: Carried
+
+
+def reception(production: Production, act: Act, seed: int) -> Reception:
+    """The venue as a seed has it: everybody on ways of their own. Receivers that neither play nor are spares hear
+    nothing."""
+    ways = [way(p.stage, production.walls, seed * 1_009 + i) for i, p in enumerate(production.players)]
+    chance = np.random.default_rng([seed, 8])
+    emitters = tuple(_some_time(e, chance.uniform()) for e in production.venue.emitters)
+    venue = replace(production.venue, seed=seed, emitters=emitters)
+    receivers = [p.receiver if p.plays(act.id) or p.spare else replace(p.receiver, sides=())
+                 for p in production.players]  # fmt: skip
+    return Reception(venue, production.sides, receivers, ways, rest_every_s=_REST_EVERY_S)
+
+
+def _some_time(emitter: Emitter, share: float) -> Emitter:
+    if emitter.keyed_s is None or emitter.keyed_s[1] > _OFTEN_S:
+        return emitter
+    on, period, _ = emitter.keyed_s
+    return replace(emitter, keyed_s=(on, period, share * period))
+
+
+def play(production: Production, act: Act, seed: int, progress: Progress = lambda share: True) -> Take | None:
+    """Play an act; None when it was stopped."""
+    there, at_s = reception(production, act, seed), np.arange(act.from_s, act.to_s, STEP_S)
+    plays = np.array([p.plays(act.id) for p in production.players])
+    ended_s = _ended(production, act, seed)
+    carried = _carried(production, plays)
+    tuned = carried.freq_hz
+    a, b, rest, quality = (np.full((len(plays), len(at_s)), np.nan) for _ in range(4))
+    for first, end in _stretches(at_s, ended_s):
+        if not progress(first / max(len(at_s), 1)):
+            return None
+        on = plays & ~(ended_s <= at_s[first])
+        part = there.over(at_s[first:end], tuned, replace(carried, on=on))
+        a[:, first:end], b[:, first:end] = part.level_dbm[..., 0], part.level_dbm[..., 1]
+        rest[:, first:end] = _loudest(part.rest_dbm)
+        quality[:, first:end] = np.where(on[:, None], 100 * there.quality(part), 0.0)
+    sounding = plays[:, None] & ~(at_s[None, :] >= np.where(np.isnan(ended_s), np.inf, ended_s)[:, None])
+    record = _record(production, at_s, a, b, rest, quality, sounding, ended_s)
+    return Take(act, seed, record, plays[:, None] & (quality < _LOST), ended_s, there, carried)
+
+
+def _carried(production: Production, plays: NDArray[np.bool_]) -> Carried:
+    def each(name: str) -> Floats:
+        return np.array([getattr(p, name) for p in production.players], float)
+
+    return Carried(on=plays, freq_hz=each("freq_hz"), power_dbm=each("power_dbm"), bandwidth_hz=each("bandwidth_hz"),
+                   body_db=each("body_db"), behind=each("behind"))  # fmt: skip
+
+
+def _ended(production: Production, act: Act, seed: int) -> Floats:
+    """When the battery of each link ends within the act; it was full as the link's first act began."""
+    chance = np.random.default_rng([seed, 7])
+    out = np.full(len(production.players), np.nan)
+    for i, player in enumerate(production.players):
+        lasts = float(np.clip(chance.normal(1.0, _SPREAD), _LEAST, _MOST))
+        mine = [x for x in production.acts if player.plays(x.id)]
+        if player.battery_min is None or act not in mine:
+            continue
+        end_s = mine[0].from_s + 60 * lasts * player.battery_min
+        if end_s < act.to_s:
+            out[i] = max(end_s, act.from_s)
+    return out
+
+
+def _stretches(at_s: Floats, ended_s: Floats) -> Iterator[tuple[int, int]]:
+    """Parts of the act in which the same transmitters are on, of a minute at most."""
+    ends = np.searchsorted(at_s, ended_s[np.isfinite(ended_s)])
+    edges = np.unique([*range(0, len(at_s), round(_CHUNK_S / STEP_S)), *ends.tolist(), len(at_s)])
+    yield from zip(edges[:-1].tolist(), edges[1:].tolist(), strict=True)
+
+
+def _loudest(rest_dbm: Floats) -> Floats:
+    return np.asarray(np.fmax(rest_dbm[..., 0], rest_dbm[..., 1]))
+
+
+def _record(
+    production: Production, at_s: Floats, a: Floats, b: Floats, rest: Floats, quality: Floats, sounding: Bools,
+    ended_s: Floats,
+) -> Record:  # fmt: skip
+    """The act as racks would have told it."""
+    unknown, none = np.full(a.shape, np.nan), np.zeros(a.shape)
+    half = np.round(2 * np.stack([a, b, rest])) / 2
+    return Record(
+        head=production.head, at_s=at_s, a=half[0], b=half[1], q=np.round(quality), af=unknown,
+        bat=_gauge(production, at_s, ended_s, sounding), noise=np.where(sounding, np.nan, half[2]),
+        tx=sounding.astype(float), mute=none, clip=none, hp=unknown, txf=unknown, differs=np.zeros(a.shape, bool),
+        named_s=np.broadcast_to(at_s, a.shape),
+    )  # fmt: skip
+
+
+def _gauge(production: Production, at_s: Floats, ended_s: Floats, sounding: Bools) -> Floats:
+    """What gauges tell [%]: a straight line down to where the battery ends, else by what a full one lasts."""
+    out = np.full((len(production.players), len(at_s)), np.nan)
+    for i, player in enumerate(production.players):
+        mine = [x for x in production.acts if player.plays(x.id)]
+        if player.battery_min is None or not mine:
+            continue
+        begun = mine[0].from_s
+        lasts_s = ended_s[i] - begun if np.isfinite(ended_s[i]) else 60 * player.battery_min
+        out[i] = np.where(sounding[i], np.clip(100 * (1 - (at_s - begun) / max(lasts_s, 1.0)), 0, 100), np.nan)
+    return np.round(out)

@@ -1,0 +1,86 @@
+"""The rooms of a show as the simulated venue has them: antennas with what Chain puts behind them, and where people are.
+
+The stand-in racks and a rehearsal both play in it.
+"""
+
+from collections.abc import Sequence
+
+from azven.book.records import Area, Model, Wall, Zone
+from azven.book.store import Store
+from azven.refusal import Refusal
+from azven.rf.links import End
+from azven.rf.reach import Surroundings
+from azven.rf.venue import Antenna, Front
+from azven.rf.venue.reception import Side
+from azven.work import chain, ground, reach
+from azven.work.chain import heard, templates
+from azven.work.ground import places
+from azven.work.scope import Scope
+
+Outline = Sequence[tuple[float, float]]
+
+
+class Hall:
+    """Sides of antenna systems, numbered as they are asked for. `placed` says of which rooms antennas stand in Reach;
+    the others have two whips in front of their stage."""
+
+    def __init__(self, store: Store, scope: Scope) -> None:
+        self._store, self._scope = store, scope
+        self.walls = places.wall_lines(store.all(Wall, site_id=scope.site))
+        self.sides: list[Side] = []
+        self.placed: dict[int, bool] = {}
+        self._numbers: dict[tuple[int, bool], tuple[int, ...]] = {}
+
+    def numbers(self, zone: Zone, out: bool, model: Model) -> tuple[int, ...]:
+        """Numbers of the sides of a room: one that sends for in-ears (`out`), else up to two that receive."""
+        if (zone.id, out) not in self._numbers:
+            made = self._made(zone, out, model)
+            self._numbers[zone.id, out] = tuple(range(len(self.sides), len(self.sides) + len(made)))
+            self.sides += made
+        return self._numbers[zone.id, out]
+
+    def stage(self, zone: Zone) -> Outline:
+        """Where people of a room are: on its stage, else in all of it."""
+        for area in self._store.all(Area, zone_id=zone.id):
+            if area.kind == "stage" and len(area.shape) > 2:
+                return area.shape
+        return zone.shape if len(zone.shape) > 2 else ((-5.0, 0.0), (5.0, 0.0), (5.0, zone.far_m), (-5.0, zone.far_m))
+
+    def _made(self, zone: Zone, out: bool, model: Model) -> list[Side]:
+        role = "transmit" if out else "receive"
+        ends = list(places.ends(self._store, zone, role))[: 1 if out else 2]
+        self.placed[zone.id] = bool(ends) or self.placed.get(zone.id, False)
+        front = Front(noise_figure_db=model.nf_db)
+        if not out:
+            front = self._front(zone) or front
+        around = Surroundings(walls=tuple(self.walls), exponent=zone.exponent)
+        return [Side(end, _standing(end, front), around) for end in ends or _whips(self.stage(zone), out)]
+
+    def _front(self, zone: Zone) -> Front | None:
+        name = templates.room_names(ground.zones(self._store, self._scope))[zone.id]
+        for record in chain.designs(self._store, self._scope):
+            design = chain.read(chain.document_of(record))
+            if name in design.zones and design.receivers():
+                try:
+                    return heard.front(design, design.zones[name].antennas[0])
+                except (Refusal, IndexError):
+                    continue
+        return None
+
+
+def _whips(stage: Sequence[tuple[float, float]], out: bool) -> list[End]:
+    """Two whips in front of a stage, where nobody has placed antennas; one for in-ears."""
+    (x0, y0), (x1, _) = reach.bounds(stage)
+    middle = (x0 + x1) / 2
+    spots = [middle] if out else [middle - 1.0, middle + 1.0]
+    return [End(gain_dbi=2.15, kind="omni", pos_m=(x, y0 - 1.0, 3.0)) for x in spots]
+
+
+def _standing(end: End, front: Front) -> Antenna:
+    bearing = None
+    if end.kind == "beam" and end.aim_m is not None and end.pos_m is not None:
+        bearing = heard.bearing_deg(end.pos_m, end.aim_m)
+    return Antenna(
+        position=end.pos_m or (0.0, 0.0, 3.0), gain_dbi=end.gain_dbi, bearing_deg=bearing, psi_deg=end.psi_deg,
+        beamwidth_deg=end.beamwidth_deg, front_back_db=end.front_back_db, polarisation=end.polarisation, front=front,
+    )  # fmt: skip

@@ -1,0 +1,104 @@
+"""The production as the book has it: who plays, what stands, what is on the air, and what nobody knows of it."""
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import replace
+from datetime import UTC, datetime
+
+from azven.book.records import Act as ActRecord
+from azven.book.records import Link, Model, Show, Zone
+from azven.book.store import Store
+from azven.refusal import Refusal
+from azven.rf import bands
+from azven.rf.levels import dbm
+from azven.rf.rehearse.production import Act, Player, Production
+from azven.rf.venue import Venue
+from azven.rf.venue.reception import Receiver
+from azven.work import ground, ids, kit, plan
+from azven.work.hall import Hall
+from azven.work.rehearse import air
+from azven.work.scope import Scope
+from azven.work.watch import watched
+from azven.work.watch.watched import Watched
+from azven.work.wording import listed
+
+_UNTIMED_S, _BREAK_S, _WHOLE_S = 3_600.0, 600.0, 7_200.0
+_EVERYBODY, _NEVER = "all", "never"
+
+
+def production(store: Store, scope: Scope, venue: Venue | None = None) -> Production:
+    """A show of the book. `venue`: what else is on the air, where it is simulated; else what the book knows of it.
+    Refusal for a show in which nothing can be heard."""
+    start = _midnight(store, scope)
+    of_book = watched.of_show(store, scope, {}, start)
+    acts = _acts(store, scope, of_book)
+    hall, zones = Hall(store, scope), {z.id: z for z in ground.zones(store, scope)}
+    links = [x for x in of_book.links if x is not None]
+    models, placed = kit.models_by_link(store, links), plan.assignments(store, scope)
+    planned = [i for i, x in enumerate(links) if x.id in placed]
+    if not planned:
+        raise Refusal(f"No link of “{store.get(Show, scope.show).name}” has a frequency: plan it first.")
+    players = tuple(
+        _player(links[i], of_book.names[i], models[links[i].id], placed[links[i].id].freq_hz, zones, hall)
+        for i in planned
+    )
+    heads = tuple(replace(of_book.head.links[i], acts=tuple(sorted(p.acts)))
+                  for i, p in zip(planned, players, strict=True))  # fmt: skip
+    head = replace(of_book.head, links=heads, acts={a.id: (a.from_s, a.to_s) for a in acts})
+    out = [links[i].name for i in range(len(links)) if i not in planned]
+    around, unsaid = (venue, []) if venue else air.of_book(store, scope, hall, start)
+    return Production(
+        players=players, sides=tuple(hall.sides), venue=around, acts=acts, head=head,
+        walls=tuple(hall.walls), unknown=(*_unknown(of_book, players, hall, zones.values(), out),
+                                          *unsaid),
+    )  # fmt: skip
+
+
+def _midnight(store: Store, scope: Scope) -> datetime:
+    """The beginning of the day of the first act, by UTC."""
+    first = min((a.starts_at for a in kit.acts(store, scope) if a.starts_at), default=datetime.now(UTC))
+    return first.astimezone(UTC).replace(hour=0, minute=0, second=0, microsecond=0)
+
+
+def _acts(store: Store, scope: Scope, of_book: Watched) -> tuple[Act, ...]:
+    """Acts with their times; without times one after another, an hour each; without acts two hours of everybody."""
+    timed = {s.id: (s.from_s, s.to_s) for s in of_book.spans}
+    known, each = kit.acts(store, scope), _UNTIMED_S + _BREAK_S
+    spans = [timed.get(a.id, (k * each, k * each + _UNTIMED_S)) for k, a in enumerate(known)]
+    acts = [Act(ids.of(a), a.name, *span) for a, span in zip(known, spans, strict=True) if not timed or a.id in timed]
+    return tuple(sorted(acts, key=lambda a: a.from_s)) or (Act(_EVERYBODY, "the show", 0.0, _WHOLE_S),)
+
+
+def _unknown(
+    of_book: Watched, players: Sequence[Player], hall: Hall, zones: Iterable[Zone], out: Sequence[str]
+) -> Iterator[str]:  # fmt: skip
+    """What is not known, and what that could change."""
+    if out:
+        has, are = ("has", "is") if len(out) == 1 else ("have", "are")
+        yield f"{listed(list(out), 5)} {has} no frequency and {are} left out."
+    if not of_book.spans:
+        yield "Acts have no times: each is taken for an hour; batteries and hours of neighbours can come out otherwise."
+    for zone in (z for z in zones if z.id in hall.placed):
+        if len(zone.shape) < 3:
+            deep = f"{zone.far_m:.0f} m deep before the antennas"
+            yield f"{zone.name} has no plan: people walk {deep}, without walls."
+        if not hall.placed[zone.id]:
+            yield f"In {zone.name} no antennas are placed: two whips before the stage are taken, which may be far off."
+    yield "Nobody's own place is known: everybody walks about the stage, which is harder than most evenings."
+    unsaid = [p.name for p in players if p.battery_min is None and not p.spare]
+    if unsaid:
+        yield f"How long the batteries of {listed(unsaid, 3)} last is not known: they are taken to last."
+
+
+def _player(link: Link, name: str, model: Model, freq_hz: int, zones: Mapping[int, Zone], hall: Hall) -> Player:
+    zone, out = zones[link.zone_id], link.service == "in-ear"
+    sides = hall.numbers(zone, out, model)[: 1 if out or not model.diversity else 2]
+    shared = all(bands.of_range(low, high).name == bands.DECT for _, low, high in model.bands)
+    receiver = Receiver(sides=sides, bandwidth_hz=float(model.bandwidth_hz), needed_db=model.needed_db,
+                        digital="digital" in model.modulation, carrier="in turns" if shared else "")  # fmt: skip
+    acts = frozenset(ids.key(ActRecord, a) for a in link.acts) or frozenset({_NEVER} if link.acts_gone else ())
+    return Player(
+        name=name, freq_hz=float(freq_hz), power_dbm=float(dbm(link.power_step_mw or model.power_mw)) + model.gain_dbi,
+        bandwidth_hz=model.bandwidth_hz / 2, body_db=model.body_db, behind=-1.0 if model.form == "hand-held" else 1.0,
+        receiver=receiver, stage=tuple(hall.stage(zone)), acts=acts,
+        battery_min=model.batteries[0][2] if model.batteries else None, spare=link.spare,
+    )  # fmt: skip
