@@ -9,9 +9,11 @@ import numpy as np
 import pytest
 from click.testing import CliRunner
 
+from azven.book.formats import status_log, status_log_writing
 from azven.book.records import Show
 from azven.cli import main
 from azven.refusal import Refusal
+from azven.rf.rehearse import take
 from azven.rf.rehearse.production import Act
 from azven.work import demo, demo_story, ids, kit, plan
 from azven.work import rehearse as stage
@@ -134,3 +136,22 @@ def test_from_the_command_line_a_rehearsal_is_written(tmp_path, short, monkeypat
     assert json.loads(out.read_text())["format"] == "azven-rehearsal"
     missing = CliRunner().invoke(main, ["rehearse", place, "--show", "Nobody's"])
     assert missing.exit_code == 2
+
+
+def test_a_take_written_as_a_log_reads_as_it_was_played(store, tmp_path):
+    found = stage.production(store, opening(store))
+    act = replace(found.acts[1], to_s=found.acts[1].from_s + 40.0)
+    played = take.play(found, act, 3)
+    path = tmp_path / "take.jsonl"
+    names = {a.id: a.name for a in found.acts}
+    assert status_log_writing.write(path, status_log_writing.since(played.record, act.from_s, names))
+    again = status_log.read(path)
+    assert [x.name for x in again.head.links] == [p.name for p in found.players]
+    assert again.head.acts[act.name][0] == 0.0
+    assert {n for x in again.head.links for n in x.acts} <= {a.name for a in kit.acts(store, opening(store))}
+    count = min(len(again.at_s), len(played.record.at_s))
+    for name in ("a", "q", "tx"):
+        mine, theirs = getattr(played.record, name)[:, :count], getattr(again, name)[:, :count]
+        assert np.array_equal(mine, theirs, equal_nan=True), name
+    assert not status_log_writing.write(tmp_path / "stopped.jsonl", played.record, lambda done, total: False)
+    assert not (tmp_path / "stopped.jsonl").exists()

@@ -5,6 +5,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -88,6 +89,7 @@ class WatchDesk(QObject):
             beside=True,
         )
         self.replay: Replay | None = None
+        self._scratch: TemporaryDirectory[str] | None = None
         self.alarms = Alarms(session, self)
         self._stale = False
         self.live.start()
@@ -309,6 +311,12 @@ class WatchDesk(QObject):
             if t < self.night.seen.t:
                 self.night.begin_again()
 
+    @property
+    def scratch(self) -> Path:
+        """Where logs of rehearsals are kept as long as this window is open."""
+        self._scratch = self._scratch or TemporaryDirectory(prefix="azven-rehearsal-")
+        return Path(self._scratch.name)
+
     def end_replay(self) -> None:
         """Back to what is live."""
         if self.replay is not None:
@@ -324,3 +332,6 @@ class WatchDesk(QObject):
         self.alarms.stop()
         if self.keeping is not None:
             self.keeping.close()
+        if self._scratch is not None:
+            self._scratch.cleanup()
+            self._scratch = None

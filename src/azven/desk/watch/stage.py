@@ -18,13 +18,14 @@ from azven.desk.watch.links_page import LinksPage
 from azven.desk.watch.log_page import LogPage
 from azven.desk.watch.now_page import NowPage
 from azven.desk.watch.playing import Playing
+from azven.desk.watch.rehearse_page import RehearsePage
 from azven.desk.watch.restoring import put_back
 from azven.work import chosen, kit
 from azven.work.watch import evening
 from azven.work.watch.cases import Case
 from azven.work.watch.night import Seen
 
-NOW, LINKS, BATTERIES, LOG = range(4)
+NOW, LINKS, BATTERIES, LOG, REHEARSE = range(5)
 
 
 class WatchStage(Stage):
@@ -39,9 +40,11 @@ class WatchStage(Stage):
         self.now = NowPage(session, self.watch)
         self.links = LinksPage(session, self.watch)
         self.batteries, self.log = BatteriesPage(session, self.watch), LogPage(session, self.watch)
+        self.rehearsal = RehearsePage(session, self.watch)
         self.playing = Playing(session, self.watch)
         self.pages = Pages([
             ("Now", self.now), ("All links", self.links), ("Batteries", self.batteries), ("Log", self.log),
+            ("Rehearse", self.rehearsal),
         ])  # fmt: skip
         self.stands = FittedLabel("dim")
         self._could_take = False
@@ -116,6 +119,7 @@ class WatchStage(Stage):
     def take_focus(self) -> None:
         fields: dict[int, QWidget] = {
             NOW: self.now.calm, LINKS: self.links.table, BATTERIES: self.batteries.table, LOG: self.log.kept,
+            REHEARSE: self.rehearsal.go,
         }  # fmt: skip
         fields.get(self.pages.currentIndex(), self).setFocus()
 

@@ -6,6 +6,7 @@ from typing import Literal
 
 import numpy as np
 
+from azven.rf import bands
 from azven.rf.diagnose.record import closed, runs
 from azven.rf.rehearse.take import STEP_S, Take
 
@@ -52,4 +53,6 @@ def _why(take: Take, i: int, k: int) -> Why:
     carried = replace(take.carried, on=take.carried.on & ~(take.ended_s <= at_s))
     parts = take.reception.against(i, side, at_s, carried)
     strongest = max(parts, key=lambda part: parts[part])
+    if strongest == "foreign" and bands.of(int(take.carried.freq_hz[i])).shared:
+        return "noise"  # who sends there is wide, and nobody's own
     return _BY_PART.get(strongest, "fade")

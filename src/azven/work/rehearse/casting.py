@@ -43,7 +43,7 @@ def production(store: Store, scope: Scope, venue: Venue | None = None) -> Produc
     )
     heads = tuple(replace(of_book.head.links[i], acts=tuple(sorted(p.acts)))
                   for i, p in zip(planned, players, strict=True))  # fmt: skip
-    head = replace(of_book.head, links=heads, acts={a.id: (a.from_s, a.to_s) for a in acts})
+    head = replace(of_book.head, start=start.isoformat(), links=heads, acts={a.id: (a.from_s, a.to_s) for a in acts})
     out = [links[i].name for i in range(len(links)) if i not in planned]
     around, unsaid = (venue, []) if venue else air.of_book(store, scope, hall, start)
     return Production(

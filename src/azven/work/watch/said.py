@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 
+from azven.rf.diagnose.record import Incident
 from azven.work.watch.batteries import Charge
 from azven.work.watch.cases import Case
 from azven.work.wording import listed, mhz
@@ -26,8 +27,12 @@ MANY, EVERY_RACK = 3, "every rack"
 
 def who(case: Case) -> str:
     """The title of a case: the link, or what the links have in common."""
-    it, links = case.incident, case.links
-    detail = it.detail
+    return who_of(case.incident)
+
+
+def who_of(it: Incident) -> str:
+    """The same of an incident."""
+    links, detail = it.links, it.detail
     if it.cause == "branch":
         return f"{len(links)} links, {_ROMAN.get(str(detail.get('side')), 'one antenna')}"
     if it.cause == "system" and detail.get("system"):
@@ -44,10 +49,12 @@ def who(case: Case) -> str:
 
 def what(case: Case) -> str:
     """The cause in one sentence."""
-    it = case.incident
-    if case.ahead and it.cause in _AHEAD:
-        return _AHEAD[it.cause]
-    count = len(case.links)
+    return _AHEAD[case.incident.cause] if case.ahead and case.incident.cause in _AHEAD else what_of(case.incident)
+
+
+def what_of(it: Incident) -> str:
+    """The cause of an incident in one sentence."""
+    count = len(it.links)
     if it.cause == "branch":
         return f"One cause for {count} links: {it.detail.get('block') or 'a cable, a connector or a supply'}."
     if it.cause == "system":
@@ -63,7 +70,12 @@ def what(case: Case) -> str:
         return f"{by} is on its channel." if it.cause == "own" else f"Blocked by {_by(by)}: {count} links."
     if it.cause == "foreign" and it.detail.get("freq_hz"):
         return f"Somebody else sends on {mhz(int(it.detail['freq_hz']))} MHz."
-    return _WORDS.get(it.cause, it.cause)
+    return of_cause(it.cause)
+
+
+def of_cause(cause: str) -> str:
+    """A cause by itself in a sentence."""
+    return _WORDS.get(cause, cause)
 
 
 def _by(by: str) -> str:

@@ -1,0 +1,103 @@
+"""Rehearse as a user does it: played beside the window, an act chosen, a bad moment watched."""
+
+from dataclasses import replace
+
+import pytest
+
+from azven.book.records import Show, Site
+from azven.desk.watch.stage import REHEARSE
+from azven.work import rehearse, shows
+from azven.work.scope import of_show
+
+_LONG = 120_000
+
+
+@pytest.fixture
+def page(window, monkeypatch):
+    """The page with acts of half a minute, and everybody's packs weak enough to be lost now and then."""
+    real = rehearse.production
+
+    def short(*about):
+        found = real(*about)
+        players = tuple(replace(p, power_dbm=p.power_dbm - 38.0) for p in found.players)
+        return replace(found, players=players, acts=tuple(replace(a, to_s=a.from_s + 30.0) for a in found.acts))
+
+    monkeypatch.setattr(rehearse, "production", short)
+    stage = window.open_stage("watch")
+    window.show_stage("watch")
+    stage.pages.show_page(REHEARSE)
+    return stage.rehearsal
+
+
+@pytest.fixture
+def played(page, qtbot):
+    page.runs.setValue(2)
+    page.go.click()
+    assert not page.go.isEnabled()
+    qtbot.waitUntil(lambda: page.found is not None, timeout=_LONG)
+    return page
+
+
+def rows(table):
+    return table.records.records
+
+
+def test_what_is_foretold_is_shown_by_act_the_worst_first(played):
+    acts = played.found.production.acts
+    assert played.go.isEnabled()
+    assert [played.act.itemText(i) for i in range(played.act.count())] == [a.name for a in acts]
+    lost = {a.id: sum(played.line.minutes(a)) for a in acts}
+    assert played.line.act == played.act.currentData() == max(lost, key=lambda a: lost[a])
+    assert "of 2 evenings" not in played.words.text()
+    assert "played in 2 evenings" in played.words.text()
+    assert "no frequency" in played.unknown.text()
+    for act in acts:
+        played.line.chosen.emit(act.id)
+        assert played.act.currentData() == act.id
+        shown = rows(played.links)
+        assert {r.foretold.link for r in shown} == {p.name for p in played.found.production.players if p.plays(act.id)}
+        middle = [r.foretold.dropout_s.p50 for r in shown]
+        assert middle == sorted(middle, reverse=True)
+        assert all(r.trouble.act == act.id for r in rows(played.troubles))
+        runs = [x for x in played.found.outcomes if x.act == act.id]
+        mean = sum(loss.seconds for x in runs for loss in x.losses) / len(runs)
+        assert sum(played.line.minutes(act)) == pytest.approx(mean)
+
+
+def test_of_another_show_nothing_is_foretold_yet(played):
+    session = played.window().session
+    site = session.store.get(Site, session.scope.site)
+    session.do(lambda: shows.add_show(session.store, site, "Another evening"))
+    other = next(s for s in session.store.all(Show) if s.name == "Another evening")
+    session.go(of_show(other))
+    played.refresh()
+    assert played.found is None
+    assert not rows(played.links)
+    assert "as it stands in the book" in played.words.text()
+    played.go.click()
+    assert "plan it first" in played.window().said()
+
+
+def test_a_moment_is_watched_with_all_views_and_what_is_live_goes_on(played, qtbot):
+    stage = played.window().stage
+    act = next(a.id for a in played.found.production.acts if any(t.act == a.id for t in played.found.troubles()))
+    played.line.chosen.emit(act)
+    trouble = rows(played.troubles)[0].trouble
+    played.see.click()
+    qtbot.waitUntil(lambda: stage.watch.replay is not None, timeout=_LONG)
+    names = {p.name for p in played.found.production.players}
+    assert set(stage.watch.seen.watched.names) == names
+    assert {s.name for s in stage.watch.seen.watched.spans} == {a.name for a in played.found.production.acts}
+    wanted = max(trouble.incident.from_s - 20.0, 0.0)
+    qtbot.waitUntil(lambda: stage.watch.replay.t >= wanted, timeout=_LONG)
+    assert stage.watch.live is not stage.watch.night
+
+
+def test_one_that_is_stopped_says_so_and_can_be_begun_again(page, qtbot):
+    page.runs.setValue(200)
+    page.go.click()
+    session = page.window().session
+    qtbot.waitUntil(lambda: session.jobs.shown is not None, timeout=_LONG)
+    session.jobs.stop()
+    qtbot.waitUntil(page.go.isEnabled, timeout=_LONG)
+    assert "Stopped" in page.words.text() or "stopped" in page.words.text()
