@@ -6,7 +6,7 @@ import pytest
 
 from azven.book.records import Show, Site
 from azven.desk.watch.stage import REHEARSE
-from azven.work import rehearse, shows
+from azven.work import ids, kit, plan, rehearse, shows
 from azven.work.scope import of_show
 
 _LONG = 120_000
@@ -60,8 +60,38 @@ def test_what_is_foretold_is_shown_by_act_the_worst_first(played):
         assert middle == sorted(middle, reverse=True)
         assert all(r.trouble.act == act.id for r in rows(played.troubles))
         runs = [x for x in played.found.outcomes if x.act == act.id]
-        mean = sum(loss.seconds for x in runs for loss in x.losses) / len(runs)
+        mean = sum(x.dropout_s.sum() for x in runs) / len(runs)
         assert sum(played.line.minutes(act)) == pytest.approx(mean)
+
+
+def test_a_rehearsal_is_kept_and_another_plan_is_held_against_it(played, qtbot):
+    session = played.window().session
+    act = next(a for a in played.found.production.acts if len(rows(played.links)))
+    played.line.chosen.emit(act.id)
+    assert [r.kept for r in rows(played.links)] == [None] * len(rows(played.links))
+    played.keep.click()
+    kept = {r.foretold.link: r.foretold for r in rows(played.links)}
+    assert all(r.kept == r.foretold for r in rows(played.links))
+    assert played.line.lost_before(act) == pytest.approx(sum(played.line.minutes(act)))
+    one, other = (x for x in kit.links(session.store, session.scope) if x.name in ("Lamp Choir 1", "Lamp Choir 2"))
+    placed = plan.assignments(session.store, session.scope)
+    session.do(
+        lambda: plan.set_frequencies(session.store, session.scope, {ids.of(one): placed[other.id].freq_hz}, "Both")
+    )
+    before = played.found
+    played.go.click()
+    qtbot.waitUntil(lambda: played.found is not before, timeout=_LONG)
+    played.line.chosen.emit(next(a.id for a in played.found.production.acts if any(
+        x.foretold.link == one.name for x in _shown(played, a.id))))  # fmt: skip
+    broken = next(r for r in rows(played.links) if r.foretold.link == one.name)
+    assert broken.foretold.dropout_s.p50 > broken.kept.dropout_s.p90
+    assert played.kept is before
+    assert kept
+
+
+def _shown(page, act):
+    page.line.chosen.emit(act)
+    return rows(page.links)
 
 
 def test_of_another_show_nothing_is_foretold_yet(played):

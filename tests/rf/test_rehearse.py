@@ -53,6 +53,12 @@ def test_a_broken_plan_is_heard_and_the_mended_one_is_quiet():
     assert {x.why for x in truth.losses(played)} == {"product"}
 
 
+def test_minutes_add_up_to_what_is_lost():
+    found = foretold.outcome(take.play(made(BROKEN), EVENING, 1))
+    assert len(found.minutes_s) == 4
+    assert found.minutes_s.sum() == found.dropout_s.sum() > 0
+
+
 def test_two_on_one_frequency_are_heard_as_that():
     twice = made((500e6, 500.05e6, 503.4e6))
     assert lost(twice)[:2].sum() > 20.0
@@ -127,7 +133,7 @@ def incident(cause="product", links=("L0",), at=30.0, **detail):
 
 
 def run(seed, *incidents):
-    return Outcome("a1", seed, np.zeros(3), np.full(3, np.nan), incidents, (), 0, 0)
+    return Outcome("a1", seed, np.zeros(3), np.zeros(4), np.full(3, np.nan), incidents, (), 0, 0)
 
 
 @pytest.mark.parametrize(("other", "together"), [

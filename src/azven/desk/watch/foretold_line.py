@@ -1,7 +1,5 @@
 """The evening as a line with what is foretold of it: seconds without sound, minute by minute."""
 
-from datetime import datetime
-
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
@@ -12,7 +10,7 @@ from azven.desk.session import Session
 from azven.rf.rehearse.production import Act
 from azven.work.rehearse import Rehearsal
 
-_H, _BASE, _BAR, _GAP, _MINUTE_S, _FULL_S = 92, 64.0, 40.0, 10.0, 60.0, 30.0
+_H, _BASE, _BAR, _GAP, _FULL_S = 92, 64.0, 40.0, 10.0, 30.0
 """A bar of full height: half a minute without sound in a minute, of all links together."""
 
 
@@ -25,7 +23,7 @@ class ForetoldLine(QWidget):
         super().__init__()
         self._session = session
         self._found: Rehearsal | None = None
-        self._start: datetime | None = None
+        self._kept: Rehearsal | None = None
         self.act = ""
         self._boxes: dict[str, QRectF] = {}
         self.setFixedHeight(_H)
@@ -36,23 +34,24 @@ class ForetoldLine(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(800, _H)
 
-    def show_rehearsal(self, found: Rehearsal | None) -> None:
-        self._found = found
+    def show_rehearsal(self, found: Rehearsal | None, kept: Rehearsal | None = None) -> None:
+        """Show what is foretold; of one that was `kept`, its seconds stand beside."""
+        self._found, self._kept = found, kept
         self.update()
 
     def choose(self, act: str) -> None:
         self.act = act
         self.update()
 
+    def lost_before(self, act: Act) -> float | None:
+        """Seconds without sound in the rehearsal that was kept, in the mean of its runs; None without one."""
+        runs = [x for x in self._kept.outcomes if x.act == act.id] if self._kept is not None else []
+        return sum(float(x.dropout_s.sum()) for x in runs) / len(runs) if runs else None
+
     def minutes(self, act: Act) -> list[float]:
         """Seconds without sound of all links in each minute of an act, in the mean of the runs."""
-        count = max(int(np.ceil((act.to_s - act.from_s) / _MINUTE_S)), 1)
-        runs = [x for x in self._found.outcomes if x.act == act.id] if self._found is not None else []
-        out = np.zeros(count)
-        for run in runs:
-            for loss in run.losses:
-                out[min(int(loss.at_s // _MINUTE_S), count - 1)] += loss.seconds
-        return [float(x) for x in out / max(len(runs), 1)]
+        runs = [x.minutes_s for x in self._found.outcomes if x.act == act.id] if self._found is not None else []
+        return [float(x) for x in np.mean(runs, axis=0)] if runs else [0.0]
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter, theme = QPainter(self), self._session.theme
@@ -90,6 +89,8 @@ class ForetoldLine(QWidget):
         painter.setPen(theme.color("dim"))
         lost = sum(minutes)
         words = f"{lost:.0f} s without sound" if lost >= 0.5 else "nobody loses sound"
+        before = self.lost_before(act)
+        words += f", {before:.0f} s kept" if before is not None else ""
         painter.drawText(QRectF(box.left(), _BASE + 4, box.width(), 18), int(Qt.AlignmentFlag.AlignLeft), words)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:

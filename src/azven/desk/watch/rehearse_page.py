@@ -25,13 +25,14 @@ from azven.work.rehearse import Rehearsal
 from azven.work.scope import Scope
 from azven.work.watch import said
 
-_RUNS, _MOST_RUNS, _BEFORE_S = 8, 200, 20.0
+_RUNS, _MOST_RUNS, _BEFORE_S, _KEPT = 8, 200, 20.0, 2
 
 
 @dataclass(frozen=True)
 class _Link:
     id: int
     foretold: Foretold
+    kept: Foretold | None = None
 
 
 @dataclass(frozen=True)
@@ -54,6 +55,8 @@ class RehearsePage(Page):
         self.runs.setSuffix(" runs")
         self.runs.setAccessibleName("How often each act is played")
         self.go = button("Rehearse", self.rehearse, "Play every act, each run another evening", "primary")
+        self.keep = button("Keep to compare", self.keep_it, "What is rehearsed next is shown beside this one", "flat")
+        self.kept: Rehearsal | None = None
         self.words = FittedLabel("dim")
         self.line = ForetoldLine(session)
         self.act = Choice()
@@ -86,6 +89,7 @@ class RehearsePage(Page):
         box.setSpacing(4)
         line = row(self.runs, self.go, spacing=8)
         line.addWidget(self.words, 1)
+        line.addWidget(self.keep)
         box.addLayout(line)
         box.addWidget(self.line)
         box.addLayout(tables, 1)
@@ -97,7 +101,8 @@ class RehearsePage(Page):
 
     def _forget(self) -> None:
         """Another show is looked at: what was foretold is not of it."""
-        self._of, self.found = self._session.scope, None
+        self._of, self.found, self.kept = self._session.scope, None, None
+        self._offer()
         self.act.clear()
         self.line.show_rehearsal(None)
         for table in (self.links, self.troubles):
@@ -136,9 +141,10 @@ class RehearsePage(Page):
             self.words.setText("Stopped before an act was played to its end.")
             return
         self.found = found
+        self._offer()
         acts = found.production.acts
         fill(self.act, [(a.name, a.id) for a in acts])
-        self.line.show_rehearsal(found)
+        self.line.show_rehearsal(found, self.kept)
         self.unknown.setText("Not known: " + " ".join(found.production.unknown))
         right = f"; diagnosis named the cause of {found.named} of {found.asked} losses" if found.asked else ""
         stopped = ", stopped before the end" if found.stopped else ""
@@ -148,6 +154,13 @@ class RehearsePage(Page):
         worst = max(acts, key=lambda a: sum(self.line.minutes(a)))
         self._choose(worst.id)
 
+    def _offer(self) -> None:
+        """Show what can be done, and the column of what was kept, when there is something."""
+        there = self.found is not None
+        for part in (self.keep, self.see, self.act):
+            part.setVisible(there)
+        self.links.setColumnHidden(_KEPT, self.kept is None)
+
     def _choose(self, act: str) -> None:
         """Show an act."""
         if self.found is None:
@@ -155,11 +168,21 @@ class RehearsePage(Page):
         self.line.choose(act)
         self.act.setCurrentIndex(self.act.findData(act))
         links = sorted(self.found.links()[act], key=lambda x: (-x.dropout_s.p50, -x.dropout_s.p90))
-        self.links.show_records([_Link(k, x) for k, x in enumerate(links)])
+        kept = {x.link: x for x in self.kept.links().get(act, ())} if self.kept is not None else {}
+        self.links.show_records([_Link(k, x, kept.get(x.link)) for k, x in enumerate(links)])
         mine = [t for t in self.found.troubles() if t.act == act]
         self.troubles.show_records([_Trouble(k, t) for k, t in enumerate(mine)])
         if mine and not self.troubles.chosen():
             self.troubles.choose({0})
+
+    def keep_it(self) -> None:
+        """Hold what is shown against what is rehearsed next: another plan, other antennas, other acts."""
+        if self.found is not None:
+            self.kept = self.found
+            self._offer()
+            self.line.show_rehearsal(self.found, self.kept)
+            self._choose(self.line.act)
+            self._session.say("Kept. Change the plan, the antennas or the acts, and rehearse again: both are shown.")
 
     # watching a moment
 
@@ -203,6 +226,8 @@ def _links() -> list[Column]:
         Column(title="Link", width=118, show=lambda r: r.foretold.link),
         Column(title="Lost, s", width=46, show=lambda r: _seconds(r.foretold.dropout_s.p50), right=True,
                hint="Seconds without sound in the act, in the middle of the runs"),
+        Column(title="Kept, s", width=48, show=_kept, right=True, mark=_better,
+               hint="The same in the rehearsal that was kept; marked where it has got worse since"),
         Column(title="from … to", width=76, show=_spread, right=True,
                hint="Leaving out the best and the worst tenth of the runs"),
         Column(title="Worst", width=80, show=_worst, prose=True,
@@ -212,6 +237,17 @@ def _links() -> list[Column]:
 
 def _seconds(value: float) -> str:
     return "0" if value == 0 else f"{value:.1f}" if value < 10 else f"{value:.0f}"
+
+
+def _kept(row: _Link) -> str:
+    return _seconds(row.kept.dropout_s.p50) if row.kept is not None else ""
+
+
+def _better(row: _Link) -> str:
+    """Worse beyond what runs differ by anyhow."""
+    if row.kept is None:
+        return ""
+    return "tight" if row.foretold.dropout_s.p50 > row.kept.dropout_s.p90 else ""
 
 
 def _spread(row: _Link) -> str:

@@ -19,12 +19,14 @@ _NEAR_HZ = 100_000
 
 @dataclass(frozen=True)
 class Outcome:
-    """A take, as far as it is needed: seconds without sound of each link (m,), when batteries ended [s of the act,
+    """A take, as far as it is needed: seconds without sound of each link (m,) and of all
+    together in each minute, when batteries ended [s of the act,
     NaN: not in it], incidents and losses, and of how many of the longer losses diagnosis named the cause."""
 
     act: str
     seed: int
     dropout_s: Floats
+    minutes_s: Floats
     battery_end_s: Floats
     incidents: tuple[Incident, ...]
     losses: tuple[Loss, ...]
@@ -87,8 +89,14 @@ def outcome(take: Take) -> Outcome:
     named = sum(any(_tells(it, x, names[x.link]) and it.cause in NAMES[x.why] for it in found) for x in long)
     begun = take.act.from_s
     moved = tuple(replace(x, from_s=x.from_s - begun, to_s=x.to_s - begun) for x in found)
-    return Outcome(take.act.id, take.seed, take.lost.sum(axis=1) * STEP_S, take.ended_s - begun, moved,
+    return Outcome(take.act.id, take.seed, take.lost.sum(axis=1) * STEP_S, _minutes(take), take.ended_s - begun, moved,
                    tuple(replace(x, at_s=x.at_s - begun) for x in lost), named, len(long))  # fmt: skip
+
+
+def _minutes(take: Take) -> Floats:
+    each = round(60 / STEP_S)
+    lost = take.lost.sum(axis=0) * STEP_S
+    return np.add.reduceat(lost, np.arange(0, len(lost), each)) if len(lost) else np.zeros(0)
 
 
 def _tells(it: Incident, loss: Loss, name: str) -> bool:
