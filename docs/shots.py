@@ -1,7 +1,7 @@
 """Makes the pictures of docs/screenshots anew from the demonstration book: ./run shots."""
 
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import QEventLoop, QRect, QTimer
@@ -210,9 +210,12 @@ def far_view(window: Window) -> QPixmap:
     return shown
 
 
-def main() -> None:
+def main(wanted: Sequence[str] = ()) -> None:
+    """All pictures, or those whose names begin as wanted."""
     FOLDER.mkdir(exist_ok=True)
     for name, action, selection in VIEWS:
+        if wanted and not name.startswith(tuple(wanted)):
+            continue
         stage, theme = name.split("-")[0], name.split("-")[-1]
         window = start(True, None, stage, theme)
         sys.excepthook = sys.__excepthook__  # a picture that cannot be taken ends it
@@ -231,4 +234,4 @@ def main() -> None:
 
 
 if __name__ == "__main__":
-    main()
+    main(sys.argv[1:])

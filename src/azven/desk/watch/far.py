@@ -80,7 +80,7 @@ class FarView(QWidget):
         """What to do, as far as there is room: all of it, else its first part, which is the deed."""
         painter.setFont(look.font(self.px(px), bold=bold))
         metrics = painter.fontMetrics()
-        parts = (words, words.split(";")[0], words.split(",")[0])
+        parts = (words, words.split(";")[0], words.split(":")[0])
         fits = next((x for x in parts if metrics.horizontalAdvance(x) <= box.width()), parts[-1])
         shown = metrics.elidedText(fits, Qt.TextElideMode.ElideRight, int(box.width()))
         self._text(painter, box, shown, px, role, bold, right)
