@@ -1,5 +1,6 @@
 """Before it happens: batteries against acts, levels that sink, strangers, racks that fall silent, packs elsewhere."""
 
+import pickle
 from dataclasses import replace
 from datetime import UTC, datetime
 
@@ -168,6 +169,13 @@ def test_the_head_of_the_demonstration_says_what_is_known(store):
     assert all(a.to_s > a.from_s for a in found.spans)
     for i, link in enumerate(links):
         assert {a.id for a in found.acts_of(i)} == set(link.acts or [a.id for a in found.spans])
+
+
+def test_what_is_watched_can_go_to_another_process(store):
+    found = watched.of_show(store, opening(store), {}, START)
+    there = pickle.loads(pickle.dumps(found))
+    assert there == found
+    assert there.head == found.head
 
 
 def test_two_links_of_one_name_are_told_apart_and_acts_by_their_id():
