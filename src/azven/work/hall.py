@@ -8,16 +8,33 @@ from collections.abc import Sequence
 from azven.book.records import Area, Model, Wall, Zone
 from azven.book.store import Store
 from azven.refusal import Refusal
+from azven.rf import bands
 from azven.rf.links import End
 from azven.rf.reach import Surroundings
 from azven.rf.venue import Antenna, Front
-from azven.rf.venue.reception import Side
+from azven.rf.venue.reception import Receiver, Side
 from azven.work import chain, ground, reach
 from azven.work.chain import heard, templates
 from azven.work.ground import places
 from azven.work.scope import Scope
 
 Outline = Sequence[tuple[float, float]]
+
+
+def in_turns(model: Model) -> bool:
+    """Whether packs of one base send in time slots of their own, and do not disturb one another."""
+    return all(bands.of_range(low, high).name == bands.DECT for _, low, high in model.bands)
+
+
+def receiver(model: Model, sides: tuple[int, ...], carrier: str) -> Receiver:
+    """A receiver of a model on sides of the hall; those of one `carrier` hear its transmitters in turns."""
+    return Receiver(sides=sides, bandwidth_hz=float(model.bandwidth_hz), needed_db=model.needed_db,
+                    digital="digital" in model.modulation, carrier=carrier)  # fmt: skip
+
+
+def behind(model: Model) -> float:
+    """On which side of the body a transmitter is: 1 a pack on the back, −1 held in front."""
+    return -1.0 if model.form == "hand-held" else 1.0
 
 
 class Hall:

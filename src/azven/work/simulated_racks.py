@@ -11,13 +11,12 @@ from azven.gear.standins.breaking import OF_GEAR
 from azven.gear.standins.house import RackHouse
 from azven.gear.standins.rack import StandInRack
 from azven.gear.standins.things import Channel, Pack
-from azven.rf import bands
 from azven.rf.venue import Venue
-from azven.rf.venue.reception import Receiver, Reception
+from azven.rf.venue.reception import Reception
 from azven.rf.venue.ways import way
 from azven.work import ground, kit
 from azven.work import simulated_gear as gear
-from azven.work.hall import Hall
+from azven.work.hall import Hall, behind, in_turns, receiver
 from azven.work.scope import Scope
 
 _MOST_CHANNELS = 8
@@ -35,12 +34,6 @@ class Member:
     channel: Channel
     carrier: str = ""
     """The wideband carrier that it is on."""
-
-
-def _in_turns(member: Member) -> str:
-    """Whose packs do not send at the same time as this one: those of its base, where slots are kept apart."""
-    shared = all(bands.of_range(low, high).name == bands.DECT for _, low, high in member.model.bands)
-    return member.rack if shared else ""
 
 
 class SimulatedRacks:
@@ -141,16 +134,12 @@ class SimulatedRacks:
         receivers, seats, ways = [], [], []
         for member in (*self.members.values(), *self.wide):
             zone, out = zones[member.zone_id], member.channel.direction == "out"
-            digital = "digital" in member.model.modulation
-            receivers.append(Receiver(
-                sides=hall.numbers(zone, out, member.model)[: len(member.channel.sides)],
-                bandwidth_hz=float(member.model.bandwidth_hz), needed_db=member.model.needed_db, digital=digital,
-                carrier=member.carrier or _in_turns(member),
-            ))  # fmt: skip
-            held = member.model.form == "hand-held"
+            sides = hall.numbers(zone, out, member.model)[: len(member.channel.sides)]
+            base = member.rack if in_turns(member.model) else ""
+            receivers.append(receiver(member.model, sides, member.carrier or base))
             seats.append(Seat(
-                member.channel, float(member.model.bandwidth_hz), member.model.body_db, member.model.gain_dbi,
-                -1.0 if held else 1.0, digital,
+                member.channel, receivers[-1].bandwidth_hz, member.model.body_db, member.model.gain_dbi,
+                behind(member.model), receivers[-1].digital,
             ))  # fmt: skip
             ways.append(way(hall.stage(zone), hall.walls, member.number))
         reception = Reception(world, hall.sides, receivers, ways)

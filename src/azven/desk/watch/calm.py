@@ -184,8 +184,8 @@ class CalmLinks(QWidget):
             self._woven_of, self._missing = (laid, colours), set(range(_CARPET_EVERY))
         part = min(self._missing, default=self._ticks % _CARPET_EVERY)
         self._missing.discard(part)
-        some = slice(part, None, _CARPET_EVERY)
-        self._grains[some], _ = drawn(self._watch, list(range(total))[some], _GRAIN_S, laid.wide, laid.high, colours)
+        places = list(range(part, total, _CARPET_EVERY))
+        self._grains[places], _ = drawn(self._watch, places, _GRAIN_S, laid.wide, laid.high, colours)
         if self._missing:
             self.update()
         return self._grains

@@ -30,6 +30,10 @@ class Player:
     def plays(self, act: str) -> bool:
         return not self.spare and (not self.acts or act in self.acts)
 
+    def acts_of(self, evening: "Sequence[Act]") -> list["Act"]:
+        """Those of an evening's acts that it plays in."""
+        return [a for a in evening if self.plays(a.id)]
+
 
 @dataclass(frozen=True)
 class Act:

@@ -95,7 +95,7 @@ def _ended(production: Production, act: Act, seed: int) -> Floats:
     out = np.full(len(production.players), np.nan)
     for i, player in enumerate(production.players):
         lasts = float(np.clip(chance.normal(1.0, _SPREAD), _LEAST, _MOST))
-        mine = [x for x in production.acts if player.plays(x.id)]
+        mine = player.acts_of(production.acts)
         if player.battery_min is None or act not in mine:
             continue
         end_s = mine[0].from_s + 60 * lasts * player.battery_min
@@ -134,7 +134,7 @@ def _gauge(production: Production, at_s: Floats, ended_s: Floats, sounding: Bool
     """What gauges tell [%]: a straight line down to where the battery ends, else by what a full one lasts."""
     out = np.full((len(production.players), len(at_s)), np.nan)
     for i, player in enumerate(production.players):
-        mine = [x for x in production.acts if player.plays(x.id)]
+        mine = player.acts_of(production.acts)
         if player.battery_min is None or not mine:
             continue
         begun = mine[0].from_s

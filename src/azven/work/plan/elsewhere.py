@@ -1,6 +1,5 @@
 """Long searches in a process of their own: on large shows the window would wait for the interpreter's lock."""
 
-import multiprocessing
 import os
 import threading
 import time
@@ -8,6 +7,8 @@ from collections.abc import Callable
 from contextlib import suppress
 from multiprocessing.connection import Connection
 from typing import Any
+
+from azven.work.processes import begin
 
 WORTH_IT = 60
 """From this many links on a process of its own pays; it takes about half a second to start."""
@@ -29,11 +30,7 @@ def run(
     extra = {"on_better": on_better} if on_better is not None else {}
     if links < WORTH_IT:
         return task(*args, progress=progress, elapsed=elapsed, **extra)
-    context = multiprocessing.get_context("spawn")
-    here, there = context.Pipe()
-    worker = context.Process(target=_work, args=(there, task, args, elapsed(), on_better is not None), daemon=True)
-    worker.start()
-    there.close()
+    here, worker = begin(_work, task, args, elapsed(), on_better is not None)
     try:
         return _listen(here, progress, on_better)
     finally:

@@ -8,13 +8,11 @@ from azven.book.records import Act as ActRecord
 from azven.book.records import Link, Model, Show, Zone
 from azven.book.store import Store
 from azven.refusal import Refusal
-from azven.rf import bands
 from azven.rf.levels import dbm
 from azven.rf.rehearse.production import Act, Player, Production
 from azven.rf.venue import Venue
-from azven.rf.venue.reception import Receiver
 from azven.work import ground, ids, kit, plan
-from azven.work.hall import Hall
+from azven.work.hall import Hall, behind, in_turns, receiver
 from azven.work.rehearse import air
 from azven.work.scope import Scope
 from azven.work.watch import watched
@@ -92,13 +90,11 @@ def _unknown(
 def _player(link: Link, name: str, model: Model, freq_hz: int, zones: Mapping[int, Zone], hall: Hall) -> Player:
     zone, out = zones[link.zone_id], link.service == "in-ear"
     sides = hall.numbers(zone, out, model)[: 1 if out or not model.diversity else 2]
-    shared = all(bands.of_range(low, high).name == bands.DECT for _, low, high in model.bands)
-    receiver = Receiver(sides=sides, bandwidth_hz=float(model.bandwidth_hz), needed_db=model.needed_db,
-                        digital="digital" in model.modulation, carrier="in turns" if shared else "")  # fmt: skip
+    hears = receiver(model, sides, "in turns" if in_turns(model) else "")
     acts = frozenset(ids.key(ActRecord, a) for a in link.acts) or frozenset({_NEVER} if link.acts_gone else ())
     return Player(
         name=name, freq_hz=float(freq_hz), power_dbm=float(dbm(link.power_step_mw or model.power_mw)) + model.gain_dbi,
-        bandwidth_hz=model.bandwidth_hz / 2, body_db=model.body_db, behind=-1.0 if model.form == "hand-held" else 1.0,
-        receiver=receiver, stage=tuple(hall.stage(zone)), acts=acts,
+        bandwidth_hz=model.bandwidth_hz / 2, body_db=model.body_db, behind=behind(model),
+        receiver=hears, stage=tuple(hall.stage(zone)), acts=acts,
         battery_min=model.batteries[0][2] if model.batteries else None, spare=link.spare,
     )  # fmt: skip

@@ -1,10 +1,10 @@
 """Many takes of a show at once, each on a core of its own while there are some, and what they foretell together."""
 
-import multiprocessing
 import os
 from collections.abc import Callable, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
+from functools import cached_property
 from multiprocessing.connection import Connection, wait
 from multiprocessing.context import SpawnProcess
 from typing import Any
@@ -13,6 +13,7 @@ from azven.rf.rehearse import foretold, take
 from azven.rf.rehearse.foretold import Foretold, Outcome, Spread, Trouble
 from azven.rf.rehearse.production import Production
 from azven.work.diagnosing import as_dict
+from azven.work.processes import begin
 
 FORMAT, VERSION = "azven-rehearsal", 1
 _TOLD_EVERY_S = 0.1
@@ -33,9 +34,17 @@ class Rehearsal:
 
     def links(self) -> dict[str, list[Foretold]]:
         """By the id of each act."""
-        return {a.id: foretold.links(self.production, a, self.outcomes) for a in self.production.acts}
+        return self._links
 
     def troubles(self) -> list[Trouble]:
+        return self._troubles
+
+    @cached_property
+    def _links(self) -> dict[str, list[Foretold]]:
+        return {a.id: foretold.links(self.production, a, self.outcomes) for a in self.production.acts}
+
+    @cached_property
+    def _troubles(self) -> list[Trouble]:
         return foretold.troubles(self.outcomes)
 
     @property
@@ -79,14 +88,10 @@ def _crew(
     production: Production, takes: Sequence[tuple[int, int]], progress: Progress, size: int
 ) -> tuple[list[Outcome], bool]:
     """The same by several processes; they are ended when it is stopped."""
-    context = multiprocessing.get_context("spawn")
     workers: dict[Connection, SpawnProcess] = {}
     try:
         for _ in range(size):
-            here, there = context.Pipe()
-            worker = context.Process(target=_work, args=(there, production), daemon=True)
-            worker.start()
-            there.close()
+            here, worker = begin(_work, production)
             workers[here] = worker
         return _led(list(workers), list(takes), progress)
     finally:

@@ -1,16 +1,17 @@
 """Looks in another process: with many links the window would wait for the interpreter's lock."""
 
-import multiprocessing
 import time
 from collections import deque
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
+from dataclasses import replace
 from multiprocessing.connection import Connection
 from multiprocessing.context import SpawnProcess
 from typing import Any
 
 from azven.gear.racks.values import Fields
 from azven.rf.diagnose.record import Sweep
+from azven.work.processes import begin
 from azven.work.watch.board import Board, Patch
 from azven.work.watch.lookout import Look, Lookout
 from azven.work.watch.traces import Key
@@ -72,7 +73,7 @@ class Beside:
             some = [{name: told[name] for name in _TOLD if name in told} for told in status]
             pipe.send((list(self._asked), patch, (now_s, some, unsent)))
             here_s = time.thread_time() - begun
-            took_s, found = pipe.recv()
+            took_s, found = self._received(pipe)
         except (EOFError, OSError) as error:
             self._end()
             raise RuntimeError("The process that looks at the links ended; another one is begun.") from error
@@ -80,18 +81,18 @@ class Beside:
         self._known = patch.slots
         if isinstance(found, Exception):
             raise found
-        return Look(**{**vars(found), "took_s": here_s + took_s})
+        return replace(found, took_s=here_s + took_s)
+
+    @staticmethod
+    def _received(pipe: Connection) -> tuple[float, Look | Exception]:
+        took_s, found = pipe.recv()
+        return took_s, found
 
     def _begin(self) -> Connection:
         if self._closed:
             raise EOFError
         if self._pipe is None:
-            context = multiprocessing.get_context("spawn")
-            self._pipe, there = context.Pipe()
-            of = (self._board.steady, self._watched, self._start_s)
-            self._worker = context.Process(target=_work, args=(there, *of), daemon=True, name="watch")
-            self._worker.start()
-            there.close()
+            self._pipe, self._worker = begin(_work, self._board.steady, self._watched, self._start_s)
             self._known = (0, 0)
         return self._pipe
 

@@ -3,7 +3,7 @@
 import threading
 import time
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 from azven.gear.racks.told import Told
@@ -175,6 +175,5 @@ class Night:
 
     def _tell(self, t: float, seen: Seen) -> None:
         closed = sorted((c for c in self.cases.all.values() if c.state == "closed"), key=lambda c: -c.last_s)
-        self.seen = Seen(t=t, watched=seen.watched, status=seen.status, charges=seen.charges, changes=seen.changes,
-                         took_s=seen.took_s, open=tuple(self.cases.standing()), in_hand=tuple(self.cases.in_hand()),
-                         closed=tuple(closed))  # fmt: skip
+        self.seen = replace(seen, t=t, open=tuple(self.cases.standing()), in_hand=tuple(self.cases.in_hand()),
+                            closed=tuple(closed))  # fmt: skip
