@@ -123,6 +123,19 @@ def test_a_moment_is_watched_with_all_views_and_what_is_live_goes_on(played, qtb
     assert stage.watch.live is not stage.watch.night
 
 
+def test_an_act_that_was_not_played_is_not_called_quiet(played):
+    first, second = played.found.production.acts[:2]
+    some = replace(played.found, outcomes=tuple(x for x in played.found.outcomes if x.act == first.id), stopped=True)
+    played.line.show_rehearsal(some)
+    assert played.line.played(first)
+    assert not played.line.played(second)
+    session = played.window().session
+    played._show(session.scope, session.now(), some)
+    played.line.chosen.emit(second.id)
+    assert not rows(played.links)
+    assert "stopped before the end" in played.words.text()
+
+
 def test_one_that_is_stopped_says_so_and_can_be_begun_again(page, qtbot):
     page.runs.setValue(200)
     page.go.click()

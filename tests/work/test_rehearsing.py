@@ -9,8 +9,9 @@ import numpy as np
 import pytest
 from click.testing import CliRunner
 
+from azven.book.edits import Edit, remove
 from azven.book.formats import status_log, status_log_writing
-from azven.book.records import Show
+from azven.book.records import Antenna, Show, Zone
 from azven.cli import main
 from azven.refusal import Refusal
 from azven.rf.rehearse import take
@@ -59,6 +60,15 @@ def test_what_is_not_known_is_said(store, cast):
     assert any("television channels were not swept" in x for x in of_book.unknown) == any(
         m.level_dbm == air.TELEVISION_DBM for m in of_book.venue.multiplexes
     )
+
+
+def test_a_room_in_which_only_its_transmit_antenna_stands_is_said_not_to_be_placed(store):
+    scope = opening(store)
+    hall = next(z for z in store.all(Zone, site_id=scope.site) if z.name == "Rope Hall")
+    receiving = [a for a in store.all(Antenna, zone_id=hall.id) if a.role == "receive"]
+    assert receiving
+    store.apply(Edit("No receive antennas", remove(receiving)))
+    assert any("In Rope Hall no antennas are placed" in x for x in stage.production(store, scope).unknown)
 
 
 def test_a_show_without_frequencies_is_refused(store):

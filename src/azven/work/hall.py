@@ -38,8 +38,8 @@ def behind(model: Model) -> float:
 
 
 class Hall:
-    """Sides of antenna systems, numbered as they are asked for. `placed` says of which rooms antennas stand in Reach;
-    the others have two whips in front of their stage."""
+    """Sides of antenna systems, numbered as they are asked for. `placed` says of which rooms all antennas that
+    were asked for stand in Reach; the others have whips in front of their stage."""
 
     def __init__(self, store: Store, scope: Scope) -> None:
         self._store, self._scope = store, scope
@@ -66,7 +66,7 @@ class Hall:
     def _made(self, zone: Zone, out: bool, model: Model) -> list[Side]:
         role = "transmit" if out else "receive"
         ends = list(places.ends(self._store, zone, role))[: 1 if out else 2]
-        self.placed[zone.id] = bool(ends) or self.placed.get(zone.id, False)
+        self.placed[zone.id] = bool(ends) and self.placed.get(zone.id, True)
         front = Front(noise_figure_db=model.nf_db)
         if not out:
             front = self._front(zone) or front

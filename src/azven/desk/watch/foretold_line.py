@@ -48,6 +48,10 @@ class ForetoldLine(QWidget):
         runs = [x for x in self._kept.outcomes if x.act == act.id] if self._kept is not None else []
         return sum(float(x.dropout_s.sum()) for x in runs) / len(runs) if runs else None
 
+    def played(self, act: Act) -> bool:
+        """Whether any run of an act came to its end: of one that was not played nothing is known."""
+        return self._found is not None and any(x.act == act.id for x in self._found.outcomes)
+
     def minutes(self, act: Act) -> list[float]:
         """Seconds without sound of all links in each minute of an act, in the mean of the runs."""
         runs = [x.minutes_s for x in self._found.outcomes if x.act == act.id] if self._found is not None else []
@@ -89,6 +93,8 @@ class ForetoldLine(QWidget):
         painter.setPen(theme.color("dim"))
         lost = sum(minutes)
         words = f"{lost:.0f} s without sound" if lost >= 0.5 else "nobody loses sound"
+        if not self.played(act):
+            words = "stopped before it was played"
         before = self.lost_before(act)
         words += f", {before:.0f} s kept" if before is not None else ""
         painter.drawText(QRectF(box.left(), _BASE + 4, box.width(), 18), int(Qt.AlignmentFlag.AlignLeft), words)
