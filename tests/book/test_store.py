@@ -255,8 +255,9 @@ OLD_CODES = {"2a-b": "2T3O", "a+b-c": "3T3O", "3a-2b": "2T5O"}
 
 NEWER_TABLES = ("reception", "pair", "worn", "person", "route", "port", "wide_pack", "wideband", "occupant",
                 "radar_event", "intercom", "talk_group", "listed_rack", "rack_network", "mapped", "wanted", "proof",
-                "sign_off", "walk_test")  # fmt: skip
+                "sign_off", "walk_test", "staging")  # fmt: skip
 NEWER_COLUMNS = {
+    "act": ("house_percent", "touches_next"),
     "link": ("receiver", "power_step_mw", "switched_on"),
     "unit": ("carried", "firmware", "condition", "site_home_id"),
     "model": (
@@ -312,8 +313,8 @@ def made_old(path, store):
         for table, columns in NEWER_COLUMNS.items():
             without(connection, table, columns)
         connection.executescript(
-            "".join(f"DROP TABLE {table};" for table in NEWER_TABLES) + "ALTER TABLE act DROP COLUMN touches_next;"
-            "DROP TABLE history_change; DROP TABLE history; DROP TABLE retention;"
+            "".join(f"DROP TABLE {table};" for table in NEWER_TABLES)
+            + "DROP TABLE history_change; DROP TABLE history; DROP TABLE retention;"
             "ALTER TABLE site DROP COLUMN archived; ALTER TABLE show DROP COLUMN archived;"
             "ALTER TABLE site DROP COLUMN time_zone; ALTER TABLE link DROP COLUMN acts_gone;"
             "ALTER TABLE kept_plan DROP COLUMN names; UPDATE alembic_version SET version_num = '0003';"

@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any, Protocol, TypeVar
 
-from azven.book.edits import BookError, Change
+from azven.book.edits import BookError, Change, Edit
 from azven.book.records import Record
 
 R = TypeVar("R", bound=Record)
@@ -68,3 +68,29 @@ def patched(held: Held, changes: Sequence[Change]) -> None:
             elif change.before is not None:
                 now.pop(change.before.id, None)
         held[kind] = {i: now[i] for i in sorted(now)}  # what comes back stands where it stood
+
+
+class Supposed:
+    """What is read, as it would be after an edit that nobody has made."""
+
+    def __init__(self, reading: Reading, edit: Edit) -> None:
+        self._reading = reading
+        self._held: Held = {}
+        self._changes = edit.changes
+        self._kinds = {c.kind for c in edit.changes}
+
+    def all(self, kind: type[R], **where: Any) -> list[R]:
+        if kind not in self._kinds:
+            return self._reading.all(kind, **where)
+        return those(self._of(kind), where)
+
+    def get(self, kind: type[R], record_id: int) -> R:
+        if kind not in self._kinds:
+            return self._reading.get(kind, record_id)
+        return the_one(self._of(kind), kind, record_id)
+
+    def _of(self, kind: type[R]) -> Mapping[int, R]:
+        if kind not in self._held:
+            self._held[kind] = by_id(self._reading.all(kind))
+            patched(self._held, [c for c in self._changes if c.kind is kind])
+        return self._held[kind]

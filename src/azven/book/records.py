@@ -298,7 +298,8 @@ class Show(Record):
 
 @record
 class Act(Record):
-    """Part of a show. `touches_next`: in the change to the act after it, links of both may be on."""
+    """Part of a show. `touches_next`: in the change to the act after it, links of both may be on. `house_percent`: how
+    full the house is by then."""
 
     show_id: int
     name: str
@@ -306,6 +307,7 @@ class Act(Record):
     starts_at: datetime | None = None
     ends_at: datetime | None = None
     touches_next: bool = False
+    house_percent: int = 100
 
 
 @record
@@ -714,6 +716,20 @@ class WalkTest(Record):
     marks: tuple[tuple[float | str, ...], ...] = ()
     readings: dict[str, Any] = field(default_factory=dict)
     note: str = ""
+
+
+@record
+class Staging(Record):
+    """Where whoever wears a link is in an act, in every act where none is named: the `corners` (x, y) [m] of their way,
+    walked there and back; one: they stand there, none: they walk about the stage. They come on and go off [min of the
+    act]; empty: they stay to its end."""
+
+    show_id: int
+    link_id: int
+    act_id: int | None = None
+    corners: tuple[tuple[float, float], ...] = ()
+    enters_min: float = 0.0
+    leaves_min: float | None = None
 
 
 @record

@@ -21,6 +21,7 @@ from azven.book.records import (
     Route,
     Show,
     Site,
+    Staging,
     TalkGroup,
     Unit,
     Wideband,
@@ -63,7 +64,11 @@ def neighbours(site: Site, story: Mapping[str, Any], zones: Mapping[str, Zone], 
 
 
 def acts(show: Show, story: Mapping[str, Any], number: Number) -> dict[str, Act]:
-    return {n: Act(id=number(), show_id=show.id, name=n, position=i) for i, n in enumerate(story["acts"])}
+    house = story.get("house_percent", {})
+    return {
+        n: Act(id=number(), show_id=show.id, name=n, position=i, house_percent=house.get(n, 100))
+        for i, n in enumerate(story["acts"])
+    }
 
 
 def units(
@@ -131,6 +136,20 @@ def people(
         Pair(id=number(), show_id=show.id, link_a_id=links[a].id, link_b_id=links[b].id) for a, b in story["pairs"]
     ]
     return [*out, *worn, *pairs]
+
+
+def staging(
+    show: Show, story: Mapping[str, Any], links: Mapping[str, Link], acts: Mapping[str, Act], number: Number
+) -> list[Record]:  # fmt: skip
+    """Who is where in which act."""
+    return [
+        Staging(
+            id=number(), show_id=show.id, link_id=links[s["link"]].id, act_id=acts[s["act"]].id if s["act"] else None,
+            corners=tuple((float(x), float(y)) for x, y in s["corners"]), enters_min=float(s["enters_min"]),
+            leaves_min=s["leaves_min"],
+        )
+        for s in story["staging"]
+    ]  # fmt: skip
 
 
 def patch(show: Show, story: Mapping[str, Any], links: Mapping[str, Link], number: Number) -> list[Record]:

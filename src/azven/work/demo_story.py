@@ -100,6 +100,7 @@ def _kit(store: Store, story: Mapping[str, Any], zones: Mapping[str, Zone], numb
     others = demo_records.strangers(site, story, venue(), number)
     store.apply(Edit("Shared bands", add(*others)))
     store.apply(Edit("Patch", add(*demo_records.patch(show, story, named, number))))
+    store.apply(Edit("Places", add(*demo_records.staging(show, story, named, acts, number))))
     return Scope(site_id, show.id)
 
 

@@ -5,8 +5,10 @@ The stand-in racks and a rehearsal both play in it.
 
 from collections.abc import Sequence
 
+import numpy as np
+
+from azven.book.reading import Reading
 from azven.book.records import Area, Model, Wall, Zone
-from azven.book.store import Store
 from azven.refusal import Refusal
 from azven.rf import bands
 from azven.rf.links import End
@@ -41,7 +43,7 @@ class Hall:
     """Sides of antenna systems, numbered as they are asked for. `placed` says of which rooms all antennas that
     were asked for stand in Reach; the others have whips in front of their stage."""
 
-    def __init__(self, store: Store, scope: Scope) -> None:
+    def __init__(self, store: Reading, scope: Scope) -> None:
         self._store, self._scope = store, scope
         self.walls = places.wall_lines(store.all(Wall, site_id=scope.site))
         self.sides: list[Side] = []
@@ -58,10 +60,24 @@ class Hall:
 
     def stage(self, zone: Zone) -> Outline:
         """Where people of a room are: on its stage, else in all of it."""
-        for area in self._store.all(Area, zone_id=zone.id):
-            if area.kind == "stage" and len(area.shape) > 2:
-                return area.shape
+        if drawn := self._areas(zone, "stage"):
+            return drawn[0]
         return zone.shape if len(zone.shape) > 2 else ((-5.0, 0.0), (5.0, 0.0), (5.0, zone.far_m), (-5.0, zone.far_m))
+
+    def audience(self, zone: Zone) -> tuple[Outline, ...]:
+        """Where the audience of a room will be."""
+        return self._areas(zone, "audience")
+
+    def off_stage(self, zone: Zone) -> tuple[float, float] | None:
+        """Where people of a room wait: in the middle of what is backstage."""
+        for shape in self._areas(zone, "backstage"):
+            x, y = np.mean(shape, axis=0).tolist()
+            return x, y
+        return None
+
+    def _areas(self, zone: Zone, kind: str) -> tuple[Outline, ...]:
+        drawn = self._store.all(Area, zone_id=zone.id)
+        return tuple(a.shape for a in drawn if a.kind == kind and len(a.shape) > 2)
 
     def _made(self, zone: Zone, out: bool, model: Model) -> list[Side]:
         role = "transmit" if out else "receive"
@@ -71,7 +87,8 @@ class Hall:
         if not out:
             front = self._front(zone) or front
         around = Surroundings(walls=tuple(self.walls), exponent=zone.exponent)
-        return [Side(end, _standing(end, front), around) for end in ends or _whips(self.stage(zone), out)]
+        house = self.audience(zone)
+        return [Side(end, _standing(end, front), around, house) for end in ends or _whips(self.stage(zone), out)]
 
     def _front(self, zone: Zone) -> Front | None:
         name = templates.room_names(ground.zones(self._store, self._scope))[zone.id]

@@ -28,6 +28,7 @@ from azven.book.records import (
     Show,
     SignOff,
     Site,
+    Staging,
     TalkGroup,
     WalkTest,
     Wanted,
@@ -41,7 +42,7 @@ from azven.refusal import Refusal
 from azven.work import ground, kit
 from azven.work.copying import Copier
 
-_OF_SHOW: tuple[type[Record], ...] = (Pair, Route, Port, RadarEvent, Intercom, TalkGroup, Wanted)
+_OF_SHOW: tuple[type[Record], ...] = (Pair, Route, Port, RadarEvent, Intercom, TalkGroup, Wanted, Staging)
 _PROVEN: tuple[type[Record], ...] = (Mapped, Proof, SignOff, WalkTest)
 """What was done for a show on its day; a copy of it begins anew."""
 
@@ -135,7 +136,8 @@ def _around(store: Store, show: Show, copier: Copier, same: bool) -> list[Record
     carriers = copier.copies(store.all(Wideband, show_id=show.id))
     out += carriers if same else [replace(c, channel="") for c in carriers]
     for kind in (*_OF_SHOW, WidePack):
-        out += copier.copies(store.all(kind, show_id=show.id))
+        if same or kind is not Staging:  # places are those of a room
+            out += copier.copies(store.all(kind, show_id=show.id))
     if same:
         out += copier.copies(r for x in store.all(Link, show_id=show.id) for r in store.all(Reception, link_id=x.id))
     return out

@@ -9,8 +9,8 @@ from azven.book.place import File, Place
 if TYPE_CHECKING:
     import sqlalchemy as sa
 
-REVISION = "0012"
-REVISIONS = ("0001", "0002", "0003", "0004", "0005", "0006", "0007", "0008", "0009", "0010", "0011", "0012")
+REVISION = "0013"
+REVISIONS = ("0001", "0002", "0003", "0004", "0005", "0006", "0007", "0008", "0009", "0010", "0011", "0012", "0013")
 """Every revision of the tables that this version of Azven knows, oldest first."""
 
 

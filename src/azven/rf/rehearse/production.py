@@ -1,11 +1,12 @@
 """Who plays, where and when: all that a rehearsal needs to know of a show."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from azven.rf.diagnose.record import Head
 from azven.rf.venue import Venue
 from azven.rf.venue.reception import Receiver, Side
+from azven.rf.venue.ways import Part
 from azven.rf.walls import WallLine
 
 
@@ -26,6 +27,10 @@ class Player:
     acts: frozenset[str] = frozenset()
     battery_min: float | None = None
     spare: bool = False
+    parts: Mapping[str, Part] = field(default_factory=dict)
+    """By act, what its wearer does in it; one without walks about the stage."""
+    wearers: Mapping[str, str] = field(default_factory=dict)
+    """By act, whose body it is on, where another link may be too."""
 
     def plays(self, act: str) -> bool:
         return not self.spare and (not self.acts or act in self.acts)
@@ -43,6 +48,8 @@ class Act:
     name: str
     from_s: float
     to_s: float
+    house: float = 1.0
+    """How full the house is by then, 0…1."""
 
 
 @dataclass(frozen=True, kw_only=True)

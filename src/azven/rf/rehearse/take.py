@@ -14,13 +14,15 @@ from azven.rf.levels import Floats
 from azven.rf.rehearse.production import Act, Production
 from azven.rf.venue import Emitter
 from azven.rf.venue.reception import Carried, Reception
-from azven.rf.venue.ways import way
+from azven.rf.venue.ways import Part, Way, staged, way
 
 STEP_S = 0.5
 _CHUNK_S, _REST_EVERY_S = 60.0, 10.0
 _LOST = 50.0
 _SPREAD, _LEAST, _MOST = 0.07, 0.8, 1.15
 """How much longer or shorter batteries of one kind last, as a share: standard deviation and limits, planning values."""
+_FILLS_S = 900.0
+"""How long a house takes to fill, or to empty, planning value."""
 _OFTEN_S = 3_600.0
 """Who comes on again within so long does it at moments that nobody knows."""
 Progress = Callable[[float], bool]
@@ -44,13 +46,46 @@ class Take:
 def reception(production: Production, act: Act, seed: int) -> Reception:
     """The venue as a seed has it: everybody on ways of their own. Receivers that neither play nor are spares hear
     nothing."""
-    ways = [way(p.stage, production.walls, seed * 1_009 + i) for i, p in enumerate(production.players)]
+    persons = _persons(production, act)
+    ways = _ways(production, act, seed, persons)
     chance = np.random.default_rng([seed, 8])
     emitters = tuple(_some_time(e, chance.uniform()) for e in production.venue.emitters)
     venue = replace(production.venue, seed=seed, emitters=emitters)
     receivers = [p.receiver if p.plays(act.id) or p.spare else replace(p.receiver, sides=())
                  for p in production.players]  # fmt: skip
-    return Reception(venue, production.sides, receivers, ways, rest_every_s=_REST_EVERY_S)
+    return Reception(venue, production.sides, receivers, ways, rest_every_s=_REST_EVERY_S, persons=persons,
+                     filling=_filling(production, chance))  # fmt: skip
+
+
+def _persons(production: Production, act: Act) -> NDArray[np.intp]:
+    """By whom each link is carried, as the number of the first link on the same body."""
+    first: dict[str, int] = {}
+    worn = [p.wearers.get(act.id) for p in production.players]
+    return np.array([i if who is None else first.setdefault(who, i) for i, who in enumerate(worn)], np.intp)
+
+
+def _ways(production: Production, act: Act, seed: int, persons: NDArray[np.intp]) -> list[Way]:
+    """How everybody walks: as is said of them, else about the stage."""
+    players, lasts_s = production.players, act.to_s - act.from_s
+    ways: dict[int, Way] = {}
+    for number in np.unique(persons).tolist():
+        player, chance = players[number], seed * 1_009 + number
+        part = player.parts.get(act.id)
+        ways[number] = (
+            way(player.stage, production.walls, chance) if part is None
+            else staged(part, player.stage, production.walls, lasts_s, chance, act.from_s)
+        )  # fmt: skip
+    return [ways[i] for i in persons.tolist()]
+
+
+def _filling(production: Production, chance: np.random.Generator) -> tuple[Floats, Floats]:
+    """Moments [s] and what share of the house is there: it changes as each act begins, some minutes early or late."""
+    moments, shares = [0.0], [0.0]
+    for act in production.acts:
+        begins = max(act.from_s + chance.uniform(-_FILLS_S / 2, 0), moments[-1])
+        moments += [begins, begins + _FILLS_S]
+        shares += [shares[-1], act.house]
+    return np.array(moments), np.array(shares)
 
 
 def _some_time(emitter: Emitter, share: float) -> Emitter:
@@ -78,7 +113,14 @@ def play(production: Production, act: Act, seed: int, progress: Progress = lambd
         quality[:, first:end] = np.where(on[:, None], 100 * there.quality(part), 0.0)
     sounding = plays[:, None] & ~(at_s[None, :] >= np.where(np.isnan(ended_s), np.inf, ended_s)[:, None])
     record = _record(production, at_s, a, b, rest, quality, sounding, ended_s)
-    return Take(act, seed, record, plays[:, None] & (quality < _LOST), ended_s, there, carried)
+    lost = plays[:, None] & (quality < _LOST) & _on_stage(production, act, at_s)
+    return Take(act, seed, record, lost, ended_s, there, carried)
+
+
+def _on_stage(production: Production, act: Act, at_s: Floats) -> NDArray[np.bool_]:
+    """When what each link carries is to be heard (m, n): who has not come on yet is missed by nobody."""
+    parts = [p.parts.get(act.id, Part()) for p in production.players]
+    return np.array([part.on(at_s - act.from_s) for part in parts]).reshape(-1, len(at_s))
 
 
 def _carried(production: Production, plays: NDArray[np.bool_]) -> Carried:

@@ -13,10 +13,11 @@ from numpy.typing import NDArray
 
 from azven.rf.fading import between_db, slow_db
 from azven.rf.levels import KT0_DBM_HZ, Floats, dbm, man_made_noise_db, milliwatts
-from azven.rf.links import End
-from azven.rf.reach import Surroundings, arriving_db
+from azven.rf.links import BODY_DB, End
+from azven.rf.reach import Surroundings, arriving_db, through_crowd
+from azven.rf.venue.passing import passed_db
 from azven.rf.venue.things import Antenna, Emitter, Front
-from azven.rf.venue.ways import Way
+from azven.rf.venue.ways import Outline, Way
 from azven.rf.venue.world import Venue
 
 SLOW_DB = 2.0
@@ -39,6 +40,8 @@ class Side:
     end: End
     antenna: Antenna
     around: Surroundings
+    house: tuple[Outline, ...] = ()
+    """Where the audience will be; what of it is there, the reception says."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -93,6 +96,10 @@ class Reception:
     height_m: float = 1.5
     rest_every_s: float = _REST_EVERY_S
     """So often it is worked out anew what everybody else brings."""
+    persons: NDArray[np.intp] | None = None
+    """Who carries each transmitter: people then stand in one another's way."""
+    filling: tuple[Floats, Floats] | None = None
+    """Moments [s] and what share of the house is there, 0…1; without it the house is empty."""
     _broad: dict[tuple[int, bytes, bytes], Floats] = field(default_factory=dict, repr=False)
     _rest: dict[int, Floats] = field(default_factory=dict, repr=False)
     _rest_key: tuple[object, ...] = field(default=(), repr=False)
@@ -201,7 +208,17 @@ class Reception:
         seed = self.venue.seed
         faded = between_db(at, mast, freq, seed) + slow_db(at, seed, SLOW_DB)
         gain = _gain_db(side.antenna.front, carried.freq_hz[who])[:, None]
-        return np.asarray(carried.power_dbm[who, None] - body + heard + faded + gain)
+        lost = body + self._crowd_db(side, at, at_s)
+        if self.persons is not None:
+            lost = lost + passed_db(place, mast, who, self.persons, carried.freq_hz[who])
+        return np.asarray(carried.power_dbm[who, None] - lost + heard + faded + gain)
+
+    def _crowd_db(self, side: Side, at: Floats, at_s: Floats) -> Floats | float:
+        """What the audience costs on paths that pass it below head height: as much as of the house is there."""
+        if self.filling is None or not side.house:
+            return 0.0
+        share = np.interp(at_s, *self.filling)
+        return BODY_DB["crowd"] * share * through_crowd(at, np.asarray(side.end.pos_m, float), side.house)
 
     def _noise_dbm(self, front: Front | None, freq_hz: Floats, who: NDArray[np.intp]) -> Floats:
         front = front or Front()

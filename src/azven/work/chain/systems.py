@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from azven.book.edits import Edit, add, replace_record
+from azven.book.reading import Reading
 from azven.book.records import Design as DesignRecord
 from azven.book.store import Store
 from azven.refusal import Refusal
@@ -31,7 +32,7 @@ def read(document: Document) -> Design:
 # -- in the book -------------------------------------------------------------------------------------------
 
 
-def designs(store: Store, scope: Scope) -> list[DesignRecord]:
+def designs(store: Reading, scope: Scope) -> list[DesignRecord]:
     """Designs of the site in the order they were made."""
     return store.all(DesignRecord, site_id=scope.site)
 

@@ -26,6 +26,7 @@ from azven.book.records import (
     Record,
     Route,
     Show,
+    Staging,
     Unit,
     Wanted,
     Worn,
@@ -206,7 +207,7 @@ def change_links(store: Reading, chosen: Sequence[Link], models: Sequence[Model]
     return Edit(title, tuple(changes), tuple(x.id for x in chosen))
 
 
-_OF_LINK: tuple[type[Record], ...] = (Assignment, Reception, Worn, Route, Mapped, Wanted, Proof)
+_OF_LINK: tuple[type[Record], ...] = (Assignment, Reception, Worn, Route, Mapped, Wanted, Proof, Staging)
 
 
 def of_links(store: Reading, numbers: AbstractSet[int]) -> list[Record]:
@@ -248,7 +249,8 @@ def remove_acts(store: Reading, scope: Scope, chosen: Sequence[Act]) -> Edit:
         kept = tuple(a for a in item.acts if a not in gone)
         changes += replace_record(item, replace(item, acts=kept))
     title = f"Remove {chosen[0].name}" if len(chosen) == 1 else f"Remove {len(chosen)} acts"
-    return Edit(title, (*changes, *remove(chosen)))
+    staged = [x for x in store.all(Staging, show_id=scope.show) if x.act_id in gone]
+    return Edit(title, (*changes, *remove([*staged, *chosen])))
 
 
 def remove_units(store: Reading, chosen: Sequence[Unit]) -> Edit:

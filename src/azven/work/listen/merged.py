@@ -71,12 +71,12 @@ def keep(
     return Edit(f"Sweep at {record.place}", add(record, trace), (first,))
 
 
-def sweeps(store: Store, scope: Scope) -> list[SweepRecord]:
+def sweeps(store: Reading, scope: Scope) -> list[SweepRecord]:
     """Sweeps of the site, newest first."""
     return sorted(store.all(SweepRecord, site_id=scope.site), key=lambda s: s.taken_at, reverse=True)
 
 
-def load(store: Store, record: SweepRecord) -> Sweep:
+def load(store: Reading, record: SweepRecord) -> Sweep:
     """The bins of a stored sweep; BookError in one sentence when they are damaged or gone."""
     try:
         trace = store.all(Trace, sweep_id=record.id)[0]

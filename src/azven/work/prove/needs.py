@@ -2,8 +2,8 @@
 
 from dataclasses import dataclass
 
+from azven.book.reading import Reading
 from azven.book.records import Model, Zone
-from azven.book.store import Store
 from azven.rf.chain.design import solve_design
 from azven.rf.levels import thermal_noise_dbm
 from azven.work import chain, ground
@@ -13,7 +13,7 @@ from azven.work.scope import Scope
 from azven.work.wording import decibel
 
 
-def needs(store: Store, scope: Scope) -> "Needs":
+def needs(store: Reading, scope: Scope) -> "Needs":
     """What every room's receivers need."""
     systems = {}
     names = templates.room_names(ground.zones(store, scope))

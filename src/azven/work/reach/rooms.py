@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from azven.book.edits import Edit, add, remove, replace_record
+from azven.book.reading import Reading
 from azven.book.records import SIDES, Antenna, AntennaRole, Area, Mount, Wall, Zone
 from azven.book.store import Store
 from azven.rf import bands
@@ -64,7 +65,7 @@ class Room:
 
 
 def room(
-    store: Store, scope: Scope, zone: Zone, layout: str, picture: Picture | None = None, band: str = ""
+    store: Reading, scope: Scope, zone: Zone, layout: str, picture: Picture | None = None, band: str = ""
 ) -> Room:  # fmt: skip
     """A zone with its walls, areas, mounting places and the antennas of a layout; with a `picture` the noise that was
     swept there counts; in a shared `band` the gear of that band."""
@@ -84,7 +85,7 @@ def room(
     )  # fmt: skip
 
 
-def _radio(store: Store, scope: Scope, band: str) -> Radio:
+def _radio(store: Reading, scope: Scope, band: str) -> Radio:
     found, known = bands.named(band), threshold.model_of(store, scope, band)
     power = 10 * math.log10(known.power_mw) + known.gain_dbi if known is not None else 20.0
     return Radio((found.low_hz + found.high_hz) / 2, power)
@@ -110,7 +111,7 @@ def _box(zone: Zone) -> tuple[tuple[float, float], ...]:
     return ((-width / 2, 0.0), (width / 2, 0.0), (width / 2, depth), (-width / 2, depth))
 
 
-def layouts(store: Store, zone: Zone) -> list[str]:
+def layouts(store: Reading, zone: Zone) -> list[str]:
     """Placements of a room, A first even when it is empty."""
     found = sorted({a.layout for a in store.all(Antenna, zone_id=zone.id)})
     return found if "A" in found else ["A", *found]

@@ -5,9 +5,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from azven.book.reading import Reading
 from azven.book.records import Model, Zone
 from azven.book.records import Sweep as SweepRecord
-from azven.book.store import Store
 from azven.rf.chain.design import Design, solve_design
 from azven.rf.levels import KT0_DBM_HZ, thermal_noise_dbm
 from azven.rf.noise import PEAK_ABOVE_AVERAGE_DB
@@ -55,7 +55,7 @@ class Threshold:
         )
 
 
-def of_room(store: Store, scope: Scope, zone: Zone, sweeps: Sequence[tuple[SweepRecord, Sweep]] = ()) -> Threshold:
+def of_room(store: Reading, scope: Scope, zone: Zone, sweeps: Sequence[tuple[SweepRecord, Sweep]] = ()) -> Threshold:
     """The threshold of a room, from the first antenna system that serves it and the newest sweep taken there."""
     name = templates.room_names(ground.zones(store, scope))[zone.id]
     swept = _swept(sweeps, zone.name, ground.here(store, scope).channels())
@@ -68,14 +68,14 @@ def of_room(store: Store, scope: Scope, zone: Zone, sweeps: Sequence[tuple[Sweep
     return Threshold(float(thermal_noise_dbm(BANDWIDTH_HZ, NF_DB, fa_db)), NEEDED_DB, "", place)
 
 
-def model_of(store: Store, scope: Scope, band: str) -> Model | None:
+def model_of(store: Reading, scope: Scope, band: str) -> Model | None:
     """The gear of a shared band: that of the show's links there, else the first in the book."""
     found = {m.id: m for m in store.all(Model)}
     used = [found[x.model_id] for x in kit.links(store, scope) if of_model(found[x.model_id], x.band).name == band]
     return next(iter([*used, *(m for m in found.values() if of_model(m, m.bands[0][0]).name == band)]), None)
 
 
-def of_band(store: Store, scope: Scope, band: str) -> Threshold:
+def of_band(store: Reading, scope: Scope, band: str) -> Threshold:
     """What the gear of a shared band needs at its own antenna."""
     model = model_of(store, scope, band)
     if model is None:

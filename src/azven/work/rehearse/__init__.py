@@ -1,7 +1,7 @@
 """A show of the book rehearsed before load-in: what is offered to the window and to the command line."""
 
+from azven.book.reading import Reading
 from azven.book.records import Show
-from azven.book.store import Store
 from azven.refusal import Refusal
 from azven.work.rehearse.casting import production
 from azven.work.rehearse.rehearsing import Rehearsal, document, rehearse
@@ -10,7 +10,7 @@ from azven.work.scope import Scope, of_show, opening
 __all__ = ["Rehearsal", "document", "production", "rehearse", "scope"]
 
 
-def scope(store: Store, show: str | None) -> Scope:
+def scope(store: Reading, show: str | None) -> Scope:
     """The show of a name, or with a number where several have it; None: that which the book opens with. Refusal for
     one that is not there, or of which there are several."""
     if show is None:

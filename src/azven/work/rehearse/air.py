@@ -4,8 +4,8 @@ from datetime import datetime, timedelta
 
 import numpy as np
 
+from azven.book.reading import Reading
 from azven.book.records import Neighbour
-from azven.book.store import Store
 from azven.rf.levels import dbm, milliwatts
 from azven.rf.sweep import Channel, Sweep
 from azven.rf.venue import Emitter, Multiplex, Venue
@@ -20,7 +20,7 @@ _DAY_S = 86_400.0
 _NEWEST = 6
 
 
-def of_book(store: Store, scope: Scope, hall: Hall, start: datetime) -> tuple[Venue, list[str]]:
+def of_book(store: Reading, scope: Scope, hall: Hall, start: datetime) -> tuple[Venue, list[str]]:
     """The venue without our own, and in sentences what of it is not known."""
     here = ground.here(store, scope)
     used, swept = set(here.stations()), _swept(store, scope)
@@ -40,7 +40,7 @@ def of_book(store: Store, scope: Scope, hall: Hall, start: datetime) -> tuple[Ve
     return Venue(multiplexes=multiplexes, emitters=emitters, walls=tuple(hall.walls)), _unsaid(levels, len(neighbours))
 
 
-def _swept(store: Store, scope: Scope) -> list[Sweep]:
+def _swept(store: Reading, scope: Scope) -> list[Sweep]:
     """The newest sweeps in which nothing of ours was on."""
     records = [r for r in listen.sweeps(store, scope) if r.used and not r.own_on]
     return [listen.load(store, r) for r in records[:_NEWEST]]

@@ -5,8 +5,8 @@ from datetime import UTC, datetime, timedelta
 from functools import lru_cache
 from typing import Any
 
+from azven.book.reading import Reading
 from azven.book.records import Act, Antenna, Link, Model, Neighbour, Show, Site, Zone
-from azven.book.store import Store
 from azven.rf.chain.design import Design
 from azven.rf.levels import dbm
 from azven.work import chain, ground, ids, kit, plan, reach
@@ -34,7 +34,7 @@ def names(links: Sequence[Link]) -> dict[int, str]:
     return out
 
 
-def document(store: Store, scope: Scope, keys: Mapping[int, Key], start: datetime) -> dict[str, Any]:
+def document(store: Reading, scope: Scope, keys: Mapping[int, Key], start: datetime) -> dict[str, Any]:
     """The head without its format and version; times count from `start`. `keys`: channels by link number."""
     links = [x for x in kit.links(store, scope) if not x.set_aside]
     acts, called = kit.acts(store, scope), names(links)
@@ -71,7 +71,7 @@ def document(store: Store, scope: Scope, keys: Mapping[int, Key], start: datetim
     }  # fmt: skip
 
 
-def _maps(store: Store, scope: Scope, zones: Iterable[Zone]) -> dict[int, dict[str, float]]:
+def _maps(store: Reading, scope: Scope, zones: Iterable[Zone]) -> dict[int, dict[str, float]]:
     """What Reach's map says of rooms whose antennas are placed: margin at the worst place and the share served, for a
     pack on the side that faces away."""
     found = {}
@@ -147,7 +147,7 @@ def _power(link: Link, model: Model) -> float:
     return round(float(dbm(link.power_step_mw or model.power_mw)), 1)
 
 
-def _systems(store: Store, scope: Scope) -> list[dict[str, Any]]:
+def _systems(store: Reading, scope: Scope) -> list[dict[str, Any]]:
     """Antenna systems with the blocks that lie between the antennas and the receivers of each side."""
     found = []
     for record in chain.designs(store, scope):

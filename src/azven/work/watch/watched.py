@@ -7,8 +7,8 @@ from functools import cached_property
 from typing import Any
 
 from azven.book.formats import status_log
+from azven.book.reading import Reading
 from azven.book.records import Link, Pair, Person, Worn
-from azven.book.store import Store
 from azven.rf.diagnose.record import Head
 from azven.work import kit
 from azven.work.scope import Scope
@@ -102,7 +102,7 @@ class Watched:
         return tuple(a for a in self.spans if link is None or not link.acts or a.id in link.acts)
 
 
-def of_show(store: Store, scope: Scope, keys: Mapping[int, Key], start: datetime) -> Watched:
+def of_show(store: Reading, scope: Scope, keys: Mapping[int, Key], start: datetime) -> Watched:
     """What is watched of a show."""
     document = heads.document(store, scope, keys, start)
     links = tuple(x for x in kit.links(store, scope) if not x.set_aside)
