@@ -23,6 +23,14 @@ class Reading(Protocol):
         ...
 
 
+class Making(Reading, Protocol):
+    """What gives records, and ids for new ones."""
+
+    def reserve(self, count: int = 1) -> int:
+        """The first of so many ids that nothing has."""
+        ...
+
+
 class Snapshot:
     """The records of a book as they were at one moment, without the bins of sweeps."""
 
@@ -71,13 +79,18 @@ def patched(held: Held, changes: Sequence[Change]) -> None:
 
 
 class Supposed:
-    """What is read, as it would be after an edit that nobody has made."""
+    """What is read, as it would be after an edit that nobody has made; what is new has negative numbers."""
 
     def __init__(self, reading: Reading, edit: Edit) -> None:
         self._reading = reading
         self._held: Held = {}
         self._changes = edit.changes
         self._kinds = {c.kind for c in edit.changes}
+        self._new = 0
+
+    def reserve(self, count: int = 1) -> int:
+        self._new -= count
+        return self._new
 
     def all(self, kind: type[R], **where: Any) -> list[R]:
         if kind not in self._kinds:

@@ -8,9 +8,11 @@ from collections.abc import Sequence
 import numpy as np
 
 from azven.book.reading import Reading
+from azven.book.records import Antenna as AntennaRecord
 from azven.book.records import Area, Model, Wall, Zone
 from azven.refusal import Refusal
 from azven.rf import bands
+from azven.rf.bands import Band
 from azven.rf.links import End
 from azven.rf.reach import Surroundings
 from azven.rf.venue import Antenna, Front
@@ -18,6 +20,7 @@ from azven.rf.venue.reception import Receiver, Side
 from azven.work import chain, ground, reach
 from azven.work.chain import heard, templates
 from azven.work.ground import places
+from azven.work.kit import intercom_book
 from azven.work.scope import Scope
 
 Outline = Sequence[tuple[float, float]]
@@ -39,6 +42,12 @@ def behind(model: Model) -> float:
     return -1.0 if model.form == "hand-held" else 1.0
 
 
+def _shared(model: Model) -> Band | None:
+    """The shared band that all of a model is in, if it is."""
+    of = {bands.of_range(low, high) for _, low, high in model.bands}
+    return of.pop() if len(of) == 1 and all(b.shared for b in of) else None
+
+
 class Hall:
     """Sides of antenna systems, numbered as they are asked for. `placed` says of which rooms all antennas that
     were asked for stand in Reach; the others have whips in front of their stage."""
@@ -48,15 +57,19 @@ class Hall:
         self.walls = places.wall_lines(store.all(Wall, site_id=scope.site))
         self.sides: list[Side] = []
         self.placed: dict[int, bool] = {}
-        self._numbers: dict[tuple[int, bool], tuple[int, ...]] = {}
+        self.own_whips: set[int] = set()
+        """Rooms in which gear of a shared band stands nobody knows where: it has whips of its own before the stage."""
+        self._numbers: dict[tuple[int, bool, str], tuple[int, ...]] = {}
 
     def numbers(self, zone: Zone, out: bool, model: Model) -> tuple[int, ...]:
         """Numbers of the sides of a room: one that sends for in-ears (`out`), else up to two that receive."""
-        if (zone.id, out) not in self._numbers:
-            made = self._made(zone, out, model)
-            self._numbers[zone.id, out] = tuple(range(len(self.sides), len(self.sides) + len(made)))
+        band = _shared(model)
+        key = zone.id, out, band.name if band is not None else ""
+        if key not in self._numbers:
+            made = self._made(zone, out, model) if band is None else self._of_shared(zone, model, band)
+            self._numbers[key] = tuple(range(len(self.sides), len(self.sides) + len(made)))
             self.sides += made
-        return self._numbers[zone.id, out]
+        return self._numbers[key]
 
     def stage(self, zone: Zone) -> Outline:
         """Where people of a room are: on its stage, else in all of it."""
@@ -89,6 +102,16 @@ class Hall:
         around = Surroundings(walls=tuple(self.walls), exponent=zone.exponent)
         house = self.audience(zone)
         return [Side(end, _standing(end, front), around, house) for end in ends or _whips(self.stage(zone), out)]
+
+    def _of_shared(self, zone: Zone, model: Model, band: Band) -> list[Side]:
+        """Gear of a shared band hears by antennas of its own, never through the antenna system."""
+        known = self._store.all(AntennaRecord, zone_id=zone.id, layout=f"{intercom_book.PLACEMENT}{band.name}")
+        if not known:
+            self.own_whips.add(zone.id)
+        ends = [places.as_end(a) for a in known[:2]] or _whips(self.stage(zone), out=False)
+        walls = places.walls_at(self.walls, (band.low_hz + band.high_hz) / 2)
+        around, front = Surroundings(walls=walls, exponent=zone.exponent), Front(noise_figure_db=model.nf_db)
+        return [Side(end, _standing(end, front), around, self.audience(zone)) for end in ends]
 
     def _front(self, zone: Zone) -> Front | None:
         name = templates.room_names(ground.zones(self._store, self._scope))[zone.id]

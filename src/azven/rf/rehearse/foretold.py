@@ -72,12 +72,14 @@ class Foretold:
 
 @dataclass(frozen=True)
 class Trouble:
-    """An incident over the runs, with the share of them in which it came; times [s of the act]."""
+    """An incident over the runs, with the share of them in which it came, and the seconds without sound that its links
+    had by it in the mean of all runs; times [s of the act]."""
 
     act: str
     incident: Incident
     share: float
     seeds: tuple[int, ...]
+    lost_s: float = 0.0
 
 
 def outcome(take: Take) -> Outcome:
@@ -91,6 +93,12 @@ def outcome(take: Take) -> Outcome:
     moved = tuple(replace(x, from_s=x.from_s - begun, to_s=x.to_s - begun) for x in found)
     return Outcome(take.act.id, take.seed, take.lost.sum(axis=1) * STEP_S, _minutes(take), take.ended_s - begun, moved,
                    tuple(replace(x, at_s=x.at_s - begun) for x in lost), named, len(long))  # fmt: skip
+
+
+def unjudged(take: Take) -> Outcome:
+    """What was lost in a take, and nothing more."""
+    lost_s, ended_s = take.lost.sum(axis=1) * STEP_S, take.ended_s - take.act.from_s
+    return Outcome(take.act.id, take.seed, lost_s, _minutes(take), ended_s, (), (), 0, 0)
 
 
 def _minutes(take: Take) -> Floats:
@@ -125,9 +133,12 @@ def _worst(run: Outcome, loss: Loss, name: str) -> Worst:
     return Worst(round(loss.at_s, 1), loss.seconds, cause, said, run.seed)
 
 
-def troubles(outcomes: Sequence[Outcome]) -> list[Trouble]:
+def troubles(outcomes: Sequence[Outcome], names: Sequence[str] = ()) -> list[Trouble]:
     """Incidents over the runs: one when cause, links and detail agree and they lie within ten seconds of the same
-    moment of the act; what comes most often, first."""
+    moment of the act; what costs most sound, first, then what comes most often. `names`: of the links, in their
+    order."""
+    number = {name: i for i, name in enumerate(names)}
+    by_run = {(x.act, x.seed): x for x in outcomes}
     out: list[Trouble] = []
     runs: dict[str, set[int]] = {}
     for x in outcomes:
@@ -140,8 +151,15 @@ def troubles(outcomes: Sequence[Outcome]) -> list[Trouble]:
     for (act, *_), members in groups.items():
         for part in _near(sorted(members, key=lambda m: m[:2])):
             seeds = tuple(sorted({seed for _, seed, _ in part}))
-            out.append(Trouble(act, _middle([it for _, _, it in part]), len(seeds) / len(runs[act]), seeds))
-    return sorted(out, key=lambda t: (-t.share, t.act, t.incident.from_s))
+            lost_s = sum(_lost_by(it, by_run[act, seed], number) for _, seed, it in part) / len(runs[act])
+            out.append(Trouble(act, _middle([it for _, _, it in part]), len(seeds) / len(runs[act]), seeds, lost_s))
+    return sorted(out, key=lambda t: (-round(t.lost_s, 1), -t.share, t.act, t.incident.from_s))
+
+
+def _lost_by(it: Incident, run: Outcome, number: Mapping[str, int]) -> float:
+    """Seconds without sound of an incident's links in it."""
+    mine = {number[name]: name for name in it.links if name in number}
+    return sum(x.seconds for x in run.losses if x.link in mine and _tells(it, x, mine[x.link]))
 
 
 def _agreed(detail: Mapping[str, object]) -> str:

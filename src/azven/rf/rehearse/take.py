@@ -95,9 +95,13 @@ def _some_time(emitter: Emitter, share: float) -> Emitter:
     return replace(emitter, keyed_s=(on, period, share * period))
 
 
-def play(production: Production, act: Act, seed: int, progress: Progress = lambda share: True) -> Take | None:
-    """Play an act; None when it was stopped."""
-    there, at_s = reception(production, act, seed), np.arange(act.from_s, act.to_s, STEP_S)
+def play(
+    production: Production, act: Act, seed: int, progress: Progress = lambda share: True,
+    between_s: tuple[float, float] | None = None,
+) -> Take | None:  # fmt: skip
+    """Play an act, or what of it lies between two moments [s of the evening]; None when it was stopped."""
+    begins, ends = between_s or (act.from_s, act.to_s)
+    there, at_s = reception(production, act, seed), np.arange(max(begins, act.from_s), min(ends, act.to_s), STEP_S)
     plays = np.array([p.plays(act.id) for p in production.players])
     ended_s = _ended(production, act, seed)
     carried = _carried(production, plays)

@@ -253,6 +253,15 @@ def set_frequencies(
     return Edit(title, tuple(changes), tuple(by_id[k].id for k in frequencies) if len(frequencies) == 1 else ())
 
 
+def moved(store: Reading, scope: Scope, frequencies: Mapping[str, int], title: str) -> Edit:
+    """Other frequencies [Hz] for links (by id) that have one."""
+    placed = {ids.key(Link, n): a for n, a in assignments(store, scope).items()}
+    changes: list[Change] = []
+    for key, freq_hz in frequencies.items():
+        changes += replace_record(placed[key], replace(placed[key], freq_hz=freq_hz))
+    return Edit(title, tuple(changes), tuple(placed[k].link_id for k in frequencies) if len(frequencies) == 1 else ())
+
+
 def lock(store: Reading, scope: Scope, link: Link, locked: bool) -> Edit:
     """Hold a link where it is, or let it go; Refusal when it has no frequency."""
     placed = assignments(store, scope).get(link.id)

@@ -8,9 +8,10 @@ from typing import Any
 import numpy as np
 
 from azven.book.edits import Edit, add, remove, replace_record
-from azven.book.reading import Reading
+from azven.book.reading import Making, Reading
 from azven.book.records import SIDES, Antenna, AntennaRole, Area, Mount, Wall, Zone
 from azven.book.store import Store
+from azven.refusal import Refusal
 from azven.rf import bands
 from azven.rf import reach as rf
 from azven.rf.chain.transmit import keep_away_m
@@ -231,7 +232,7 @@ def suggest(drawn: Room, wearer: str, progress: Progress = always, packed: bool 
     )
 
 
-def adopt(store: Store, drawn: Room, layout: str, found: Suggestion) -> Edit:
+def adopt(store: Making, drawn: Room, layout: str, found: Suggestion) -> Edit:
     """The suggested pair instead of the placement's receive antennas."""
     first = store.reserve(2)
     new = []
@@ -263,6 +264,26 @@ def place(store: Store, zone: Zone, layout: str, x_m: float, y_m: float, role: A
 def move(antenna: Antenna, **values: Any) -> Edit:
     """Another place, height, direction, tilt or pattern."""
     return Edit(f"{antenna.name}: {', '.join(values)}", replace_record(antenna, replace(antenna, **values)))
+
+
+def take_layout(store: Reading, zone: Zone, layout: str) -> Edit:
+    """The placement that plans and antenna systems take is this one from now on; that which was, has its letter.
+    Refusal where there is none of that letter."""
+    now, other = (store.all(Antenna, zone_id=zone.id, layout=x) for x in (places.PLACEMENT, layout))
+    if not other:
+        raise Refusal(f"{zone.name} has no placement {layout}.")
+    changes = [c for a in now for c in replace_record(a, replace(a, layout=layout))]
+    changes += [c for a in other for c in replace_record(a, replace(a, layout=places.PLACEMENT))]
+    return Edit(f"Placement {layout} of {zone.name}", tuple(changes))
+
+
+def raised(store: Reading, zone: Zone, by_m: float, at_most_m: float) -> Edit:
+    """The receive antennas of a room higher up, as far as it is high. Refusal where none can go up."""
+    standing = [a for a in store.all(Antenna, zone_id=zone.id, layout=places.PLACEMENT) if a.role == "receive"]
+    changes = [c for a in standing for c in replace_record(a, replace(a, z_m=max(min(a.z_m + by_m, at_most_m), a.z_m)))]
+    if not changes:
+        raise Refusal(f"No antenna of {zone.name} can go up.")
+    return Edit(f"Antennas of {zone.name} {by_m:g} m higher", tuple(changes))
 
 
 def copy_layout(store: Store, zone: Zone, layout: str) -> Edit:

@@ -4,10 +4,10 @@ from azven.book.reading import Reading
 from azven.book.records import Show
 from azven.refusal import Refusal
 from azven.work.rehearse.casting import production
-from azven.work.rehearse.rehearsing import Rehearsal, document, rehearse
+from azven.work.rehearse.rehearsing import Rehearsal, document, rehearse, side_by_side
 from azven.work.scope import Scope, of_show, opening
 
-__all__ = ["Rehearsal", "document", "production", "rehearse", "scope"]
+__all__ = ["Rehearsal", "document", "production", "rehearse", "scope", "side_by_side"]
 
 
 def scope(store: Reading, show: str | None) -> Scope:

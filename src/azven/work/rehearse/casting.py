@@ -51,8 +51,8 @@ def production(store: Reading, scope: Scope, venue: Venue | None = None) -> Prod
     around, unsaid = (venue, []) if venue else air.of_book(store, scope, hall, start)
     return Production(
         players=players, sides=tuple(hall.sides), venue=around, acts=acts, head=head,
-        walls=tuple(hall.walls), unknown=(*_unknown(of_book, players, hall, zones.values(), out),
-                                          *_unsaid(players, hall, zones.values()), *unsaid),
+        walls=tuple(hall.walls), unknown=(*_unknown(of_book, players, hall, list(zones.values()), out),
+                                          *_unsaid(players, hall, list(zones.values())), *unsaid),
     )  # fmt: skip
 
 
@@ -102,6 +102,9 @@ def _unsaid(players: Sequence[Player], hall: Hall, zones: Iterable[Zone]) -> Ite
     if empty:
         crowd = f"a full house between stage and antennas would take {BODY_DB['crowd']:.0f} dB more"
         yield f"In {listed(empty, 3)} no audience is drawn: {crowd}."
+    own = [z.name for z in zones if z.id in hall.own_whips]
+    if own:
+        yield f"Where gear of shared bands stands in {listed(own, 3)} is not known: whips before the stage are taken."
     if any(p.receiver.carrier for p in players):
         yield "Packs of 1.9 GHz bases are taken to find free slots, which is kind where many bases stand together."
 
