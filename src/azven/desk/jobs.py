@@ -152,8 +152,10 @@ class Jobs(QObject):
         done: Callable[[Any], None],
         part: Callable[[Any], None] | None = None,
         lane: str = _MAIN,
+        ended: Callable[[], None] | None = None,
     ) -> Job | None:
-        """Run `work` with progress shown; None when something else is running in its lane."""
+        """Run `work` with progress shown; None when something else is running in its lane. `ended` is called first,
+        whatever came of it."""
         if lane in self._visible:
             self.trouble.emit(f"“{self._visible[lane].title}” is still running; stop it first.")
             return None
@@ -163,6 +165,9 @@ class Jobs(QObject):
         job.signals.failed.connect(lambda error: self._finish(lane, lambda: self._say(error)))
         if part is not None:
             job.signals.part.connect(part)
+        if ended is not None:
+            job.signals.done.connect(ended)
+            job.signals.failed.connect(ended)
         self.started.emit(title)
         self._go(job)
         return job

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QMenu, QVBoxLayout, QWidget
 
 from azven.book.records import Act
 from azven.desk.actions import Action
+from azven.desk.rehearse.pages import RehearsePages
 from azven.desk.session import Session
 from azven.desk.stage import FittedLabel, Stage, button, row
 from azven.desk.tabs import Pages
@@ -18,7 +19,6 @@ from azven.desk.watch.links_page import LinksPage
 from azven.desk.watch.log_page import LogPage
 from azven.desk.watch.now_page import NowPage
 from azven.desk.watch.playing import Playing
-from azven.desk.watch.rehearse_page import RehearsePage
 from azven.desk.watch.restoring import put_back
 from azven.work import chosen, kit
 from azven.work.watch import evening
@@ -40,7 +40,7 @@ class WatchStage(Stage):
         self.now = NowPage(session, self.watch)
         self.links = LinksPage(session, self.watch)
         self.batteries, self.log = BatteriesPage(session, self.watch), LogPage(session, self.watch)
-        self.rehearsal = RehearsePage(session, self.watch)
+        self.rehearsal = RehearsePages(session, self.watch)
         self.playing = Playing(session, self.watch)
         self.pages = Pages([
             ("Now", self.now), ("All links", self.links), ("Batteries", self.batteries), ("Log", self.log),
@@ -119,7 +119,7 @@ class WatchStage(Stage):
     def take_focus(self) -> None:
         fields: dict[int, QWidget] = {
             NOW: self.now.calm, LINKS: self.links.table, BATTERIES: self.batteries.table, LOG: self.log.kept,
-            REHEARSE: self.rehearsal.go,
+            REHEARSE: self.rehearsal.foretold.go,
         }  # fmt: skip
         fields.get(self.pages.currentIndex(), self).setFocus()
 

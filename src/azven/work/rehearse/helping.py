@@ -12,8 +12,7 @@ from azven.rf.levels import Floats
 from azven.rf.rehearse.foretold import Spread, Trouble
 from azven.rf.rehearse.production import Production
 from azven.work.plan import Board
-from azven.work.rehearse import ideas
-from azven.work.rehearse.casting import production
+from azven.work.rehearse import casting, ideas
 from azven.work.rehearse.crew import Played, Progress, Task, play_all
 from azven.work.rehearse.ideas import Idea
 from azven.work.rehearse.rehearsing import Rehearsal
@@ -115,7 +114,7 @@ def _around(found: Rehearsal, trouble: Trouble) -> tuple[int, tuple[float, float
 
 def supposed(store: Reading, scope: Scope, show: Production, idea: Idea) -> Production:
     """A production as it would be with an idea."""
-    then = production(Supposed(store, idea.make(Supposed(store, Edit("")))), scope, show.venue)
+    then = casting.production(Supposed(store, idea.make(Supposed(store, Edit("")))), scope, show.venue)
     return replace(then, acts=show.acts)
 
 

@@ -13,6 +13,7 @@ from azven.book.edits import Edit
 from azven.book.reading import Making, Reading
 from azven.book.records import Design, KeptPlan, Link, Zone
 from azven.refusal import Refusal
+from azven.rf.chain.design import Design as System
 from azven.rf.diagnose.record import Incident
 from azven.work import chain, ground, ids, kit, plan, reach
 from azven.work.ground import places
@@ -50,7 +51,7 @@ def variants(store: Reading, scope: Scope) -> list[Idea]:
             if layout != places.PLACEMENT and not reach.band_of(layout):
                 title = f"Placement {layout} of {zone.name}"
                 out.append(Idea("Reach", title, partial(reach.take_layout, zone=zone, layout=layout)))
-    return [*out, *(x for d in chain.designs(store, scope) if (x := _gains(d)) is not None)]
+    return [*out, *(_gains(x) for x in chain.designs(store, scope) if _has_steps(chain.read(chain.document_of(x))))]
 
 
 def against(
@@ -123,8 +124,8 @@ def _spare_db(trial: plan.Trial) -> float:
 def _of_chain(store: Reading, scope: Scope, zone: Zone) -> Iterator[Idea]:
     for record in chain.designs(store, scope):
         design = chain.read(chain.document_of(record))
-        if zone.name in design.zones and (found := _gains(record)) is not None:
-            yield found
+        if zone.name in design.zones and _has_steps(design):
+            yield _gains(record)
 
 
 def _of_reach(store: Making, scope: Scope, zone: Zone, progress: Progress) -> Iterator[Idea]:
@@ -145,21 +146,19 @@ def _of_reach(store: Making, scope: Scope, zone: Zone, progress: Progress) -> It
             yield Idea("Reach", title, partial(reach.take_layout, zone=zone, layout=layout))
 
 
-def _gains(record: Design) -> Idea | None:
-    """Its gains set as a good engineer would; None where there are none to set or they stand so."""
-    document = chain.document_of(record)
-    try:
-        after, _ = chain.gains_set_in(document)
-    except Refusal:
-        return None
-    if after == document:
-        return None
-    title = f"Set gains of {record.name}"
-    return Idea("Chain", title, partial(_with_document, number=record.id, document=after, title=title))
+def _has_steps(design: System) -> bool:
+    """Whether it has gains that can be set."""
+    return bool(design.receivers()) and any(b.steps_db for b in design.blocks.values())
 
 
-def _with_document(store: Reading, number: int, document: chain.Document, title: str) -> Edit:
-    return chain.change(store.get(Design, number), document, title)
+def _gains(record: Design) -> Idea:
+    return Idea("Chain", f"Set gains of {record.name}", partial(_gains_set, number=record.id))
+
+
+def _gains_set(store: Reading, number: int) -> Edit:
+    """Gains as a good engineer would set them. Refusal where there are none to set."""
+    record = store.get(Design, number)
+    return chain.change(record, chain.gains_set_in(chain.document_of(record))[0], f"Set gains of {record.name}")
 
 
 def _kept_plan(store: Reading, scope: Scope, number: int) -> Edit:

@@ -23,7 +23,7 @@ class ForetoldLine(QWidget):
         super().__init__()
         self._session = session
         self._found: Rehearsal | None = None
-        self._kept: Rehearsal | None = None
+        self._other: Rehearsal | None = None
         self.act = ""
         self._boxes: dict[str, QRectF] = {}
         self.setFixedHeight(_H)
@@ -34,18 +34,18 @@ class ForetoldLine(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(800, _H)
 
-    def show_rehearsal(self, found: Rehearsal | None, kept: Rehearsal | None = None) -> None:
-        """Show what is foretold; of one that was `kept`, its seconds stand beside."""
-        self._found, self._kept = found, kept
+    def show_rehearsal(self, found: Rehearsal | None, other: Rehearsal | None = None) -> None:
+        """Show what is foretold; of the `other`, its seconds stand beside."""
+        self._found, self._other = found, other
         self.update()
 
     def choose(self, act: str) -> None:
         self.act = act
         self.update()
 
-    def lost_before(self, act: Act) -> float | None:
-        """Seconds without sound in the rehearsal that was kept, in the mean of its runs; None without one."""
-        runs = [x for x in self._kept.outcomes if x.act == act.id] if self._kept is not None else []
+    def lost_beside(self, act: Act) -> float | None:
+        """Seconds without sound in the one beside, in the mean of its runs; None without one."""
+        runs = [x for x in self._other.outcomes if x.act == act.id] if self._other is not None else []
         return sum(float(x.dropout_s.sum()) for x in runs) / len(runs) if runs else None
 
     def played(self, act: Act) -> bool:
@@ -95,8 +95,8 @@ class ForetoldLine(QWidget):
         words = f"{lost:.0f} s without sound" if lost >= 0.5 else "nobody loses sound"
         if not self.played(act):
             words = "stopped before it was played"
-        before = self.lost_before(act)
-        words += f", {before:.0f} s kept" if before is not None else ""
+        before = self.lost_beside(act)
+        words += f", {before:.0f} s beside" if before is not None else ""
         painter.drawText(QRectF(box.left(), _BASE + 4, box.width(), 18), int(Qt.AlignmentFlag.AlignLeft), words)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
