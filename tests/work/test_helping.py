@@ -103,6 +103,7 @@ def test_what_helps_is_told_by_figures_over_the_same_seeds(broken, scope):
     assert 0 < len(told) <= helping.WORST
     mine = next(h for h in told if VICTIM in h.trouble.incident.links)
     best = mine.tried[0]
+    assert best.worth == "yes"
     assert best.helps
     assert best.after_s.p50 < 0.2 * best.before_s.p50
     assert best.all_after_s < best.all_before_s

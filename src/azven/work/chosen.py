@@ -1,8 +1,13 @@
 """What can be chosen anywhere in a window, each kind of thing as a type of its own."""
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from azven.rf.sweep import Line as UnclaimedLine
+
+if TYPE_CHECKING:
+    from azven.rf.rehearse.foretold import Trouble
+    from azven.work.rehearse.helping import Tried
 
 
 @dataclass(frozen=True)
@@ -82,4 +87,13 @@ class Case:
     number: int
 
 
-Chosen = Link | Sweep | Line | Channel | Rule | Neighbour | Joint | Antenna | Person | Wideband | Case
+@dataclass(frozen=True)
+class Foretold:
+    """An incident that a rehearsal foretells, of how many runs, and what was tried against it."""
+
+    trouble: "Trouble"
+    runs: int
+    tried: "tuple[Tried, ...]" = ()
+
+
+Chosen = Link | Sweep | Line | Channel | Rule | Neighbour | Joint | Antenna | Person | Wideband | Case | Foretold

@@ -7,7 +7,7 @@ from datetime import datetime
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtWidgets import QHBoxLayout, QSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QSpinBox, QStackedWidget, QVBoxLayout, QWidget
 
 from azven.book.formats import status_log_writing
 from azven.book.reading import Snapshot
@@ -23,7 +23,7 @@ from azven.desk.rehearse.foretold_tables import (
     trouble_columns,
 )
 from azven.desk.session import Session
-from azven.desk.stage import FittedLabel, button, choice, fill, label, row
+from azven.desk.stage import FittedLabel, button, choice, fill, label, row, scrolled
 from azven.desk.tables import RecordTable
 from azven.desk.tabs import Page
 from azven.desk.watch.desk import WatchDesk
@@ -32,7 +32,7 @@ from azven.rf.rehearse import take
 from azven.rf.rehearse.foretold import Trouble
 from azven.rf.rehearse.production import Act, Production
 from azven.rf.venue import Venue
-from azven.work import kit, rehearse
+from azven.work import chosen, kit, rehearse
 from azven.work.rehearse import Rehearsal, helping, ideas
 from azven.work.rehearse.helping import Helped
 from azven.work.rehearse.ideas import Idea
@@ -40,6 +40,7 @@ from azven.work.scope import Scope
 
 _RUNS, _MOST_RUNS, _BEFORE_S = 8, 200, 20.0
 _NOTHING, _KEPT = "", "kept"
+PARTS = ("Links", "What comes again", "What helps", "Not known")
 
 
 class ForetoldPage(Page):
@@ -65,7 +66,7 @@ class ForetoldPage(Page):
         self.keep = button("Keep to compare", self.keep_it, "What is rehearsed next is shown beside this one", "flat")
         self.words = FittedLabel("dim")
         self.line = ForetoldLine(session)
-        self.act = choice([], "Act")
+        self.act, self.act_again = choice([], "Act of the links"), choice([], "Act of the incidents")
         self.links = RecordTable(link_columns(""), "What each link is foretold")
         self.troubles = RecordTable(trouble_columns(), "Incidents over the runs")
         self.see = button("Watch it", self.watch_it, "Play that moment with all views of Watch")
@@ -74,9 +75,14 @@ class ForetoldPage(Page):
         )
         self.tried = RecordTable(tried_columns(), "What was tried")
         self.do_it = button("Do it", self.do_chosen, "Change the book so; it can be undone like any edit")
-        self.unknown = label("", "small", wrap=True)
+        self.tried_words = FittedLabel("dim")
+        self.unknown = label("", wrap=True)
         self._lay_out()
-        self.act.activated.connect(lambda _: self._choose(str(self.act.currentData())))
+        for box in (self.act, self.act_again):
+            box.activated.connect(lambda _, box=box: self._choose(str(box.currentData())))
+        self.links.picked.connect(lambda r: session.select(chosen.Link(r.foretold.id)))
+        self.troubles.picked.connect(lambda r: self._select(r.trouble))
+        self.tried.picked.connect(lambda r: self._select(r.trouble))
         self.line.chosen.connect(self._choose)
         session.edited.connect(self._edited)
 
@@ -87,30 +93,34 @@ class ForetoldPage(Page):
         self.beside.keep_width(34)
         for table in (self.links, self.troubles, self.tried):
             table.theme = lambda: self._session.theme
-        self.answers = QWidget()
-        below = QVBoxLayout(self.answers)
-        below.setContentsMargins(0, 4, 0, 0)
-        below.setSpacing(2)
-        below.addLayout(row(label("What was tried against the three worst", "section"), 1, self.do_it, spacing=6))
-        below.addWidget(self.tried, 1)
-        left, right = QVBoxLayout(), QVBoxLayout()
-        left.addLayout(row(label("Links in", "section"), self.act, 1, spacing=6))
-        left.addWidget(self.links, 1)
-        right.addLayout(row(label("What comes again", "section"), 1, self.help, self.see, spacing=6))
-        right.addWidget(self.troubles, 1)
-        right.addWidget(self.answers, 1)
-        tables = QHBoxLayout()
-        tables.setSpacing(12)
-        tables.addLayout(left, 1)
-        tables.addLayout(right, 1)
+        self.parts = QStackedWidget()
+        parts: tuple[tuple[list[QWidget | int], QWidget], ...] = (
+            ([label("in", "dim"), self.act, 1], self.links),
+            ([label("in", "dim"), self.act_again, 1, self.see], self.troubles),
+            ([self.tried_words, self.help, self.do_it], self.tried), ([], scrolled(self.unknown)),
+        )  # fmt: skip
+        for above, below in parts:
+            part = QWidget()
+            inside = QVBoxLayout(part)
+            inside.setContentsMargins(0, 0, 0, 0)
+            inside.setSpacing(4)
+            if above:
+                line = row(*above, spacing=6)
+                line.setStretchFactor(self.tried_words, 1)
+                inside.addLayout(line)
+            inside.addWidget(below, 1)
+            self.parts.addWidget(part)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 2, 0, 0)
         box.setSpacing(4)
         box.addLayout(row(self.runs, self.go, label("beside", "dim"), self.beside, 1, self.keep, spacing=8))
         box.addWidget(self.words)
         box.addWidget(self.line)
-        box.addLayout(tables, 1)
-        box.addWidget(self.unknown)
+        box.addWidget(self.parts, 1)
+
+    def show_part(self, number: int) -> None:
+        """Bring one of the four parts into view, in the order of `PARTS`."""
+        self.parts.setCurrentIndex(number)
 
     def refresh(self) -> None:
         if self._of != self._session.scope:
@@ -127,16 +137,26 @@ class ForetoldPage(Page):
         """Another show is looked at: what was foretold is not of it."""
         self._of, self.found, self.other, self._kept = self._session.scope, None, None, None
         self._offer()
-        self.act.clear()
+        for box in (self.act, self.act_again):
+            box.clear()
         self.line.show_rehearsal(None)
         for table in (self.links, self.troubles):
             table.show_records([])
-        self.unknown.setText("")
+        self._forget_help()
+        self._say_unknown(())
         self._say("Plays the show as it stands in the book, before anybody has unloaded.")
 
     def _say(self, text: str) -> None:
         self._said, self._stale = text, False
         self.words.setText(text)
+
+    def _forget_help(self) -> None:
+        self._helped: list[Helped] = []
+        self.tried.show_records([])
+        self.tried_words.setText("What Plan, Chain and Reach offer, tried over the same seeds.")
+
+    def _say_unknown(self, known: Sequence[str]) -> None:
+        self.unknown.setText("\n".join(f"· {x}" for x in known) or "Rehearse first.")
 
     def _edited(self) -> None:
         if self.found is not None and not self._stale:
@@ -181,12 +201,13 @@ class ForetoldPage(Page):
             self._say("Stopped before an act was played to its end.")
             return
         self.found, self.other = found, both[1] if len(both) > 1 else kept
-        self.answers.hide()
+        self._forget_help()
         self._offer()
         acts = found.production.acts
-        fill(self.act, [(a.name, a.id) for a in acts])
+        for box in (self.act, self.act_again):
+            fill(box, [(a.name, a.id) for a in acts])
         self.line.show_rehearsal(found, self.other)
-        self.unknown.setText("Not known: " + " ".join(found.production.unknown))
+        self._say_unknown(found.production.unknown)
         right = f"; diagnosis named the cause of {found.named} of {found.asked} losses" if found.asked else ""
         stopped = ", stopped before the end" if found.stopped else ""
         at = f"{when.astimezone(self._session.clock.tz):%H:%M}"
@@ -198,11 +219,9 @@ class ForetoldPage(Page):
     def _offer(self) -> None:
         """Show what can be done, and the column of what is beside, when there is something."""
         there = self.found is not None
-        for part in (self.keep, self.see, self.help, self.act):
+        for part in (self.keep, self.see, self.help, self.do_it, self.act, self.act_again):
             part.setVisible(there)
-        self.answers.setVisible(there and not self.answers.isHidden())
-        if not there:
-            self.answers.hide()
+        self.do_it.setEnabled(False)
         self.links.setColumnHidden(BESIDE, self.other is None)
 
     def _choose(self, act: str) -> None:
@@ -210,14 +229,21 @@ class ForetoldPage(Page):
         if self.found is None:
             return
         self.line.choose(act)
-        self.act.setCurrentIndex(self.act.findData(act))
+        for box in (self.act, self.act_again):
+            box.setCurrentIndex(box.findData(act))
         links = sorted(self.found.links()[act], key=lambda x: (-x.dropout_s.p50, -x.dropout_s.p90))
-        beside = {x.link: x for x in self.other.links().get(act, ())} if self.other is not None else {}
-        self.links.show_records([LinkRow(k, x, beside.get(x.link)) for k, x in enumerate(links)])
+        beside = {x.id: x for x in self.other.links().get(act, ())} if self.other is not None else {}
+        self.links.show_records([LinkRow(k, x, beside.get(x.id)) for k, x in enumerate(links)])
         mine = [t for t in self.found.troubles() if t.act == act]
         self.troubles.show_records([TroubleRow(k, t) for k, t in enumerate(mine)])
         if mine and not self.troubles.chosen():
             self.troubles.choose({0})
+
+    def _select(self, trouble: Trouble) -> None:
+        """Reasons tell what was heard, and what was tried against it."""
+        if self.found is not None:
+            tried = next((h.tried for h in self._helped if h.trouble == trouble), ())
+            self._session.select(chosen.Foretold(trouble, len(self.found.seeds), tried))
 
     def keep_it(self) -> None:
         """Hold what is shown against what is rehearsed next: another plan, other antennas, other acts."""
@@ -253,9 +279,11 @@ class ForetoldPage(Page):
             self._session.say("Stopped; nothing was tried to its end." if helping.worst(of)
                               else "Nobody loses sound: there is nothing to help against.")  # fmt: skip
             return
-        self.answers.show()
+        self._helped = told
         self.tried.show_records(tried_rows(told))
         self.tried.choose({0})
+        self.tried_words.setText("Five minutes before to five minutes after each of the three that cost most sound.")
+        self.do_it.setEnabled(True)
 
     def do_chosen(self) -> None:
         """Change the book as the chosen idea says."""

@@ -40,14 +40,15 @@ def tried_rows(found: list[Helped]) -> list[TriedRow]:
 def link_columns(beside: str) -> list[Column]:
     """The third is of the rehearsal beside, by its name."""
     return [
-        Column(title="Link", width=112, show=lambda r: r.foretold.link),
-        Column(title="Lost, s", width=44, show=lambda r: seconds(r.foretold.dropout_s.p50), right=True,
+        Column(title="Link", width=150, show=lambda r: r.foretold.link, mark=_worse,
+               hint="Marked where it is worse than what is beside it is in nine runs of ten"),
+        Column(title="Lost, s", width=60, show=lambda r: seconds(r.foretold.dropout_s.p50), right=True,
                hint="Seconds without sound in the act, in the middle of the runs"),
-        Column(title="from … to", width=72, show=lambda r: _spread(r.foretold.dropout_s), right=True,
+        Column(title="from … to", width=96, show=lambda r: _spread(r.foretold.dropout_s), right=True,
                hint="Leaving out the best and the worst tenth of the runs"),
-        Column(title="Beside, s", width=52, show=_other, right=True, mark=_worse,
-               hint=f"The same in {beside or 'what is beside it'}; marked where this one is worse than that ever was"),
-        Column(title="Worst", width=80, show=_worst, prose=True,
+        Column(title="Beside, s", width=80, show=_other, right=True,
+               hint=f"The same in {beside or 'what is beside it'}"),
+        Column(title="Worst", width=260, show=_worst, prose=True,
                hint="The longest loss of all runs; before it, when its battery ends and in how many runs"),
     ]  # fmt: skip
 
@@ -91,28 +92,29 @@ def minute(at_s: float) -> str:
 
 def trouble_columns() -> list[Column]:
     return [
-        Column(title="Lost, s", width=44, show=lambda r: seconds(r.trouble.lost_s), right=True,
+        Column(title="Lost, s", width=60, show=lambda r: seconds(r.trouble.lost_s), right=True,
                hint="Seconds without sound of its links, in the mean of all runs"),
-        Column(title="Runs", width=50, show=lambda r: f"{100 * r.trouble.share:.0f} %", right=True,
+        Column(title="Runs", width=64, show=lambda r: f"{100 * r.trouble.share:.0f} %", right=True,
                hint="In so many of the runs it came"),
-        Column(title="At", width=46, show=lambda r: minute(r.trouble.incident.from_s), right=True,
+        Column(title="At", width=64, show=lambda r: minute(r.trouble.incident.from_s), right=True,
                hint="Minutes and seconds of the act"),
-        Column(title="Who", width=108, show=lambda r: said.who_of(r.trouble.incident)),
-        Column(title="What", width=90, show=lambda r: said.what_of(r.trouble.incident), prose=True),
+        Column(title="Who", width=150, show=lambda r: said.who_of(r.trouble.incident)),
+        Column(title="What", width=300, show=lambda r: said.what_of(r.trouble.incident), prose=True),
     ]  # fmt: skip
 
 
 def tried_columns() -> list[Column]:
     return [
-        Column(title="Against", width=106, show=lambda r: said.who_of(r.trouble.incident),
+        Column(title="Against", width=140, show=lambda r: said.who_of(r.trouble.incident),
                hint="Whose incident; it is one of the three that cost most sound"),
-        Column(title="What was tried", width=190, show=_idea, mark=_helps,
-               hint="Marked where it is better by more than runs differ anyhow, and nobody else pays for it"),
-        Column(title="Before, s", width=50, show=lambda r: seconds(r.tried.before_s.p50) if r.tried else "", right=True,
+        Column(title="What was tried", width=280, show=_idea),
+        Column(title="Helps", width=92, show=_helps, mark=_mark,
+               hint="Yes: half as much is lost and less, nobody else pays for it, and runs do not differ as much"),
+        Column(title="Before, s", width=70, show=lambda r: seconds(r.tried.before_s.p50) if r.tried else "", right=True,
                hint="Seconds without sound of its links from five minutes before it to five after, in the middle"),
-        Column(title="With it", width=46, show=lambda r: seconds(r.tried.after_s.p50) if r.tried else "", right=True,
+        Column(title="With it, s", width=70, show=lambda r: seconds(r.tried.after_s.p50) if r.tried else "", right=True,
                hint="The same with this done, over the same seeds"),
-        Column(title="All links", width=86, show=_all, right=True, hint="The same of all links of the show"),
+        Column(title="All links, s", width=110, show=_all, right=True, hint="The same of all links of the show"),
     ]  # fmt: skip
 
 
@@ -123,9 +125,12 @@ def _idea(row: TriedRow) -> str:
 
 
 def _helps(row: TriedRow) -> str:
-    if row.tried is None:
-        return "unknown"
-    return "sound" if row.tried.helps else "broken" if row.tried.all_after_s > row.tried.all_before_s else "tight"
+    return row.tried.worth if row.tried is not None else ""
+
+
+def _mark(row: TriedRow) -> str:
+    marks = {"yes": "sound", "a little": "tight", "no": "broken", "others pay": "broken"}
+    return marks[row.tried.worth] if row.tried is not None else "unknown"
 
 
 def _all(row: TriedRow) -> str:

@@ -67,6 +67,7 @@ class WatchStage(Stage):
         box.addLayout(line)
         box.addWidget(self.pages, 1)
         self.pages.tabs.chosen.connect(self.primary_changed)
+        self.pages.tabs.chosen.connect(self._make_room)
         self.watch.looked.connect(self._tick)
         session.themed.connect(self.update)
         session.racks.keep_ticking()  # the clock goes on without racks too
@@ -86,6 +87,10 @@ class WatchStage(Stage):
         cases, picked = self.watch.seen.open, self.session.selection
         mine = next((c for c in cases if isinstance(picked, chosen.Case) and c.number == picked.number), None)
         return mine or next(iter(cases), None)
+
+    def _make_room(self) -> None:
+        """A rehearsal has an evening of its own."""
+        self.evening.setVisible(self.pages.currentIndex() != REHEARSE)
 
     def put_back(self) -> None:
         """All units as they were when the show was signed off."""

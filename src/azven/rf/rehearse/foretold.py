@@ -68,6 +68,7 @@ class Foretold:
     worst: tuple[Worst, ...]
     battery_end_s: Spread | None
     battery_share: float
+    id: str = ""
 
 
 @dataclass(frozen=True)
@@ -122,7 +123,7 @@ def links(production: Production, act: Act, outcomes: Sequence[Outcome]) -> list
                        key=lambda w: -w.seconds)[:_WORST]  # fmt: skip
         out.append(Foretold(
             player.name, Spread.of([float(x.dropout_s[i]) for x in mine]), tuple(worst),
-            Spread.of(ends) if ends else None, len(ends) / len(mine),
+            Spread.of(ends) if ends else None, len(ends) / len(mine), player.id,
         ))  # fmt: skip
     return out
 

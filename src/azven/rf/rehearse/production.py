@@ -12,9 +12,9 @@ from azven.rf.walls import WallLine
 
 @dataclass(frozen=True, kw_only=True)
 class Player:
-    """A link and whoever wears it: frequency [Hz], radiated power [dBm], occupied bandwidth [Hz], what the body costs
-    [dB] and on which side of it the pack is (1 behind, −1 before), where its wearer walks, and for how many minutes a
-    full battery lasts (None: not known). Acts by id; none: all of them."""
+    """A link (by its `id`, where it is of a book) and whoever wears it: frequency [Hz], radiated power [dBm], occupied
+    bandwidth [Hz], what the body costs [dB] and on which side of it the pack is (1 behind, −1 before), where its wearer
+    walks, and for how many minutes a full battery lasts (None: not known). Acts by id; none: all of them."""
 
     name: str
     freq_hz: float
@@ -27,6 +27,7 @@ class Player:
     acts: frozenset[str] = frozenset()
     battery_min: float | None = None
     spare: bool = False
+    id: str = ""
     parts: Mapping[str, Part] = field(default_factory=dict)
     """By act, what its wearer does in it; one without walks about the stage."""
     wearers: Mapping[str, str] = field(default_factory=dict)

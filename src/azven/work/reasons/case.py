@@ -1,5 +1,6 @@
 """Reasons for a case of the watch: what was heard, how sure it is and why, what could be done."""
 
+from azven.rf.diagnose.record import Incident
 from azven.work.reasons.told import Reasons, Row
 from azven.work.watch import said
 from azven.work.watch.cases import Case
@@ -29,15 +30,14 @@ def for_case(seen: Seen, case: Case) -> Reasons:
         origins = (*origins, ("ended", case.ended))
     return Reasons(
         title=said.who(case), figure=f"case {case.number}", state=case.mark if case.state != "closed" else "over",
-        verdict=" ".join((said.what(case), *it.evidence)), arithmetic=(*_detail(case), *_now(seen, case)),
+        verdict=" ".join((said.what(case), *it.evidence)), arithmetic=(*of_detail(it), *_now(seen, case)),
         heading="What was heard", origins=origins, steps=steps,
     )  # fmt: skip
 
 
-def _detail(case: Case) -> tuple[Row, ...]:
-    return tuple(
-        (_TITLES.get(key, key), _value(key, value)) for key, value in case.incident.detail.items() if value is not None
-    )
+def of_detail(it: Incident) -> tuple[Row, ...]:
+    """What is known of an incident in figures."""
+    return tuple((_TITLES.get(key, key), _value(key, value)) for key, value in it.detail.items() if value is not None)
 
 
 def _value(key: str, value: object) -> str:

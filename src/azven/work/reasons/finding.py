@@ -112,6 +112,12 @@ def _wideband(known: Known, what: chosen.Wideband) -> Reasons | None:
     return wide.for_carrier(known.store, known.scope, known.picture, what.id)
 
 
+def _foretold(known: Known, what: chosen.Foretold) -> Reasons | None:
+    from azven.work.reasons import foretold as reasons_foretold
+
+    return reasons_foretold.for_trouble(known.store, what)
+
+
 def _case(known: Known, what: chosen.Case) -> Reasons | None:
     from azven.work.reasons import case as reasons_case
 
@@ -133,4 +139,5 @@ _BY_KIND: dict[type[Chosen], Callable[[Known, Any], Reasons | None]] = {
     chosen.Person: _person,
     chosen.Wideband: _wideband,
     chosen.Case: _case,
+    chosen.Foretold: _foretold,
 }

@@ -135,7 +135,8 @@ def _player(link: Link, name: str, model: Model, freq_hz: int, zones: Mapping[in
     hears = receiver(model, sides, "in turns" if in_turns(model) else "")
     acts = frozenset(ids.key(ActRecord, a) for a in link.acts) or frozenset({_NEVER} if link.acts_gone else ())
     return Player(
-        name=name, freq_hz=float(freq_hz), power_dbm=float(dbm(link.power_step_mw or model.power_mw)) + model.gain_dbi,
+        id=ids.of(link), name=name, freq_hz=float(freq_hz),
+        power_dbm=float(dbm(link.power_step_mw or model.power_mw)) + model.gain_dbi,
         bandwidth_hz=model.bandwidth_hz / 2, body_db=model.body_db, behind=behind(model),
         receiver=hears, stage=tuple(hall.stage(zone)), acts=acts,
         battery_min=model.batteries[0][2] if model.batteries else None, spare=link.spare,

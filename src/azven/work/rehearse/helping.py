@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import Literal
 
 import numpy as np
 
@@ -19,6 +20,7 @@ from azven.work.rehearse.rehearsing import Rehearsal
 from azven.work.scope import Scope
 
 WORST = 3
+Worth = Literal["yes", "a little", "no", "others pay"]
 AROUND_S = 300.0
 """An idea is tried from so long before an incident to so long after it."""
 _THINKING = 20
@@ -37,9 +39,19 @@ class Tried:
     all_after_s: float
 
     @property
+    def worth(self) -> Worth:
+        """`yes`: half as much is lost and less, in nine runs of ten less than before in the middle, and nobody else
+        pays for it."""
+        if self.after_s.p50 >= self.before_s.p50:
+            return "no"
+        if self.all_after_s >= self.all_before_s:
+            return "others pay"
+        half = self.after_s.p50 <= self.before_s.p50 / 2
+        return "yes" if half and self.after_s.p90 < self.before_s.p50 else "a little"
+
+    @property
     def helps(self) -> bool:
-        """Whether it is better by more than runs differ anyhow, and nobody else pays for it."""
-        return self.after_s.p90 < self.before_s.p50 and self.all_after_s < self.all_before_s
+        return self.worth in ("yes", "a little")
 
 
 @dataclass(frozen=True)

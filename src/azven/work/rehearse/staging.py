@@ -1,14 +1,15 @@
 """Who is where in which act: places, ways and entrances on the plan of a room, and how full the house is."""
 
+import math
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 
 from azven.book.edits import Edit, add, remove, replace_record
 from azven.book.reading import Reading
-from azven.book.records import Act, Link, Person, Staging
+from azven.book.records import Act, Link, Person, Staging, Zone
 from azven.book.store import Store
 from azven.refusal import Refusal
 from azven.rf.venue.ways import Part
@@ -17,6 +18,8 @@ from azven.work.kit import persons
 from azven.work.scope import Scope
 
 _MOST_CORNERS = 60
+_LONGEST_MIN = 24 * 60
+_APART_M = 1.0
 Corner = tuple[float, float]
 
 
@@ -60,6 +63,83 @@ def part(said: Staging | None, off: Corner | None) -> Part:
         return Part()
     leaves_s = np.inf if said.leaves_min is None else 60 * said.leaves_min
     return Part(said.corners, 60 * said.enters_min, leaves_s, off)
+
+
+@dataclass(frozen=True)
+class Placed:
+    """A link of a room in an act: who wears it then, what is said of where they are, and of which link that is said."""
+
+    link: Link
+    wearer: str
+    said: Staging | None
+    by: str = ""
+
+    @property
+    def id(self) -> int:
+        return self.link.id
+
+    @property
+    def where(self) -> str:
+        """In a few words."""
+        if self.said is None or not self.said.corners:
+            return "walks about the stage"
+        spots = "; ".join(f"{x:g}, {y:g}" for x, y in self.said.corners)
+        words = f"stands at {spots} m" if len(self.said.corners) == 1 else f"walks {spots} m"
+        return words.replace("-", "−")
+
+
+def placed(store: Reading, scope: Scope, zone: Zone, act: Act | None) -> list[Placed]:
+    """The links of a room that are on in an act, in all acts together where none is named. Spares are on nobody."""
+    known, names = all_of(store, scope), {ids.key(Person, p.id): p.name for p in persons.persons(store, scope)}
+    links = {x.id: x for x in kit.links(store, scope)}
+    worn = wearers(store, scope).get(act.id if act else persons.WHOLE_SHOW, {})
+    out = []
+    for link in links.values():
+        on = act is None or not link.acts or act.id in link.acts
+        if link.zone_id != zone.id or link.spare or link.set_aside or not on:
+            continue
+        said = of_person(known, link.id, act.id if act else None, worn)
+        by = links[said.link_id].name if said is not None and said.link_id != link.id else ""
+        out.append(Placed(link, names.get(worn.get(link.id, ""), ""), said, by))
+    return out
+
+
+def read_corners(text: str) -> tuple[Corner, ...]:
+    """Corners from a text like `3, 4; 5, 6`, with or without the words around it; none for an empty one. Refusal for
+    one that is no way."""
+    plain = text.replace("−", "-").removeprefix("stands at").removeprefix("walks").strip().removesuffix("m").strip()
+    if plain in ("", "about the stage"):
+        return ()
+    try:
+        pairs = [tuple(float(v) for v in part.split(",")) for part in plain.split(";") if part.strip()]
+    except ValueError:
+        pairs = [()]
+    if any(len(p) != 2 or not all(map(math.isfinite, p)) for p in pairs):
+        raise Refusal(f"“{text}” is no place: write x and y in metres, as 3, 4 or 3, 4; 5, 6.")
+    return tuple((p[0], p[1]) for p in pairs)
+
+
+def read_minute(text: str) -> float | None:
+    """A minute of an act; None for an empty text. Refusal for what is none."""
+    plain = text.removesuffix("min").strip()
+    if not plain:
+        return None
+    try:
+        minute = float(plain)
+    except ValueError:
+        minute = math.nan
+    if not 0 <= minute < _LONGEST_MIN:
+        raise Refusal(f"“{text}” is no minute of an act.")
+    return minute
+
+
+def stand_at(store: Store, scope: Scope, links: Sequence[Link], act: Act | None, at: Corner) -> Edit:
+    """Wearers stand side by side, around a spot."""
+    first = -_APART_M * (len(links) - 1) / 2
+    spots = [((round(at[0] + first + _APART_M * k, 2), round(at[1], 2)),) for k in range(len(links))]
+    edits = [set_part(store, scope, x, act, corners=spot) for x, spot in zip(links, spots, strict=True)]
+    title = edits[0].title if len(edits) == 1 else f"Where {len(edits)} links are"
+    return Edit(title, tuple(c for e in edits for c in e.changes))
 
 
 def set_part(store: Store, scope: Scope, link: Link, act: Act | None, **values: Any) -> Edit:
