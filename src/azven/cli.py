@@ -275,28 +275,40 @@ def diagnose(log: Path, output: Path | None) -> None:
 @click.option(
     "--runs", type=click.IntRange(1, 1_000), default=10, show_default=True, help="How often each act is played."
 )
+@click.option(
+    "--beside", metavar="NAME", help="Rehearse it beside, with the same seeds: another plan, placement, gains."
+)
+@click.option("--variants", is_flag=True, help="Print what can be rehearsed beside it, a line each, and nothing more.")
+@click.option("--helps", is_flag=True, help="Try what Plan, Chain and Reach offer against the three worst incidents.")
 @click.option("-o", "--output", type=click.Path(path_type=Path), help="Write the rehearsal here.")
-def rehearse(book: str, show: str | None, seed: int, runs: int, output: Path | None) -> None:
+def rehearse(
+    book: str, show: str | None, seed: int, runs: int, beside: str | None, variants: bool, helps: bool,
+    output: Path | None,
+) -> None:  # fmt: skip
     """Play the acts of a show of BOOK, a file or a postgresql:// URL, in simulation; prints azven-rehearsal 1.
 
-    Ctrl+C stops it; what was played until then is written.
+    With --beside the answer holds the other rehearsal as "beside", with --helps what was tried as "helps". Ctrl+C stops
+    it; what was played until then is written.
     """
     from azven.book.store import Store
-    from azven.work import rehearse as stage
+    from azven.work.rehearse import asked
 
     over, line = _until_stopped(), _progress_line("of the rehearsal")
     try:
         store = _with_password(_place(book), Store.open)
         try:
-            cast = stage.production(store, stage.scope(store, show))
+            if variants:
+                click.echo("".join(f"{title}\n" for title in asked.variants(store, show)), nl=False)
+                return
+            told = asked.rehearsed(store, show, range(seed, seed + runs), beside, helps,
+                                   lambda a, b: line(a, b) and not over.is_set())  # fmt: skip
         finally:
             store.close()
-        found = stage.rehearse(cast, range(seed, seed + runs), lambda a, b: line(a, b) and not over.is_set())
     except Refusal as refusal:
         _refuse("", str(refusal))
-    for said in found.production.unknown:
+    for said in told["unknown"]:
         click.echo(f"Not known: {said}", err=True)
-    _answer(stage.document(found), output)
+    _answer(told, output)
 
 
 @main.command()

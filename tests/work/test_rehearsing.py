@@ -146,6 +146,25 @@ def test_from_the_command_line_a_rehearsal_is_written(tmp_path, short, monkeypat
     assert json.loads(out.read_text())["format"] == "azven-rehearsal"
     missing = CliRunner().invoke(main, ["rehearse", place, "--show", "Nobody's"])
     assert missing.exit_code == 2
+    named = CliRunner().invoke(main, ["rehearse", place, "--variants"])
+    assert named.stdout == "Set gains of Three rooms, one rack\n"
+    unknown = CliRunner().invoke(main, ["rehearse", place, "--beside", "Placement Z"])
+    assert unknown.exit_code == 2
+    assert "Set gains of Three rooms, one rack" in unknown.stderr
+
+
+def test_from_the_command_line_another_one_is_rehearsed_beside_and_help_is_looked_for(tmp_path, short, monkeypatch):
+    book = demo.build(tmp_path)
+    place = str(book.place.path)
+    book.close()
+    monkeypatch.setattr(stage, "production", lambda store, scope: short)
+    asked = ["--beside", "Set gains of Three rooms, one rack", "--helps", "--runs", "1"]
+    told = CliRunner().invoke(main, ["rehearse", place, *asked])
+    assert told.exit_code == 0, told.output
+    found = json.loads(told.stdout)
+    assert found["beside"]["title"] == "Set gains of Three rooms, one rack"
+    assert [a["name"] for a in found["beside"]["acts"]] == [a["name"] for a in found["acts"]]
+    assert all({"before_s", "after_s", "helps"} <= set(t) for x in found["helps"] for t in x["tried"])
 
 
 def test_a_take_written_as_a_log_reads_as_it_was_played(store, tmp_path):

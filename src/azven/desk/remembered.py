@@ -1,6 +1,8 @@
 """What this desk remembers between two starts, outside of every book: recent books, where one was in each, the theme,
 where the window stood, and what rings."""
 
+import json
+
 from PyQt6.QtCore import QByteArray, QSettings
 
 from azven.book.place import File, Place, place
@@ -56,6 +58,19 @@ class Remembered:
     @alarms.setter
     def alarms(self, told: str) -> None:
         self._settings.setValue("alarms", told)
+
+    @property
+    def drills(self) -> dict[str, float]:
+        """Seconds of the fastest right answer, by drill."""
+        try:
+            told = json.loads(str(self._settings.value("drills", "{}")))
+            return {str(k): float(v) for k, v in told.items()}
+        except (ValueError, TypeError, AttributeError):
+            return {}
+
+    @drills.setter
+    def drills(self, best: dict[str, float]) -> None:
+        self._settings.setValue("drills", json.dumps(best))
 
     @property
     def geometry(self) -> QByteArray | None:

@@ -2,6 +2,7 @@
 
 from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout
 
+from azven.desk.rehearse.drill_page import DrillPage
 from azven.desk.rehearse.foretold_page import PARTS, ForetoldPage
 from azven.desk.rehearse.staging_page import StagingPage
 from azven.desk.session import Session
@@ -16,8 +17,8 @@ class RehearsePages(Page):
     def __init__(self, session: Session, watch: WatchDesk) -> None:
         super().__init__()
         self.foretold = ForetoldPage(session, watch)
-        self.staging = StagingPage(session)
-        self._others: list[tuple[str, Page]] = [("Who is where", self.staging)]
+        self.staging, self.drill = StagingPage(session), DrillPage(session)
+        self._others: list[tuple[str, Page]] = [("Who is where", self.staging), ("Drill", self.drill)]
         self.tabs = Tabs([*PARTS, *(title for title, _ in self._others)], self.show_page)
         self._stack = QStackedWidget()
         for page in (self.foretold, *(page for _, page in self._others)):

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from math import inf
 
 from azven.rf.diagnose.record import Head
 from azven.rf.venue import Venue
@@ -32,6 +33,8 @@ class Player:
     """By act, what its wearer does in it; one without walks about the stage."""
     wearers: Mapping[str, str] = field(default_factory=dict)
     """By act, whose body it is on, where another link may be too."""
+    sends_s: tuple[float, float] = (-inf, inf)
+    """From when to when it sends [s of the evening]."""
 
     def plays(self, act: str) -> bool:
         return not self.spare and (not self.acts or act in self.acts)

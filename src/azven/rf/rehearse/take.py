@@ -103,19 +103,21 @@ def play(
     begins, ends = between_s or (act.from_s, act.to_s)
     there, at_s = reception(production, act, seed), np.arange(max(begins, act.from_s), min(ends, act.to_s), STEP_S)
     plays = np.array([p.plays(act.id) for p in production.players])
-    ended_s = _ended(production, act, seed)
+    ended_s = ended(production, act, seed)
     carried = _carried(production, plays)
     tuned = carried.freq_hz
     a, b, rest, quality = (np.full((len(plays), len(at_s)), np.nan) for _ in range(4))
-    for first, end in _stretches(at_s, ended_s):
+    sends = np.array([p.sends_s for p in production.players]).reshape(-1, 2)
+    for first, end in _stretches(at_s, np.concatenate([ended_s, sends.ravel()])):
         if not progress(first / max(len(at_s), 1)):
             return None
-        on = plays & ~(ended_s <= at_s[first])
+        on = plays & ~(ended_s <= at_s[first]) & (sends[:, 0] <= at_s[first]) & (at_s[first] < sends[:, 1])
         part = there.over(at_s[first:end], tuned, replace(carried, on=on))
         a[:, first:end], b[:, first:end] = part.level_dbm[..., 0], part.level_dbm[..., 1]
         rest[:, first:end] = _loudest(part.rest_dbm)
         quality[:, first:end] = np.where(on[:, None], 100 * there.quality(part), 0.0)
-    sounding = plays[:, None] & ~(at_s[None, :] >= np.where(np.isnan(ended_s), np.inf, ended_s)[:, None])
+    last_s = np.minimum(np.where(np.isnan(ended_s), np.inf, ended_s), sends[:, 1])
+    sounding = plays[:, None] & (at_s >= sends[:, :1]) & (at_s < last_s[:, None])
     record = _record(production, at_s, a, b, rest, quality, sounding, ended_s)
     lost = plays[:, None] & (quality < _LOST) & _on_stage(production, act, at_s)
     return Take(act, seed, record, lost, ended_s, there, carried)
@@ -135,7 +137,7 @@ def _carried(production: Production, plays: NDArray[np.bool_]) -> Carried:
                    body_db=each("body_db"), behind=each("behind"))  # fmt: skip
 
 
-def _ended(production: Production, act: Act, seed: int) -> Floats:
+def ended(production: Production, act: Act, seed: int) -> Floats:
     """When the battery of each link ends within the act; it was full as the link's first act began."""
     chance = np.random.default_rng([seed, 7])
     out = np.full(len(production.players), np.nan)
@@ -150,9 +152,9 @@ def _ended(production: Production, act: Act, seed: int) -> Floats:
     return out
 
 
-def _stretches(at_s: Floats, ended_s: Floats) -> Iterator[tuple[int, int]]:
+def _stretches(at_s: Floats, changes_s: Floats) -> Iterator[tuple[int, int]]:
     """Parts of the act in which the same transmitters are on, of a minute at most."""
-    ends = np.searchsorted(at_s, ended_s[np.isfinite(ended_s)])
+    ends = np.searchsorted(at_s, changes_s[np.isfinite(changes_s)])
     edges = np.unique([*range(0, len(at_s), round(_CHUNK_S / STEP_S)), *ends.tolist(), len(at_s)])
     yield from zip(edges[:-1].tolist(), edges[1:].tolist(), strict=True)
 

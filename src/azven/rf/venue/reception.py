@@ -102,6 +102,7 @@ class Reception:
     """Moments [s] and what share of the house is there, 0…1; without it the house is empty."""
     _broad: dict[tuple[int, bytes, bytes], Floats] = field(default_factory=dict, repr=False)
     _rest: dict[int, Floats] = field(default_factory=dict, repr=False)
+    _blocked: dict[int, float] = field(default_factory=dict, repr=False)
     _rest_key: tuple[object, ...] = field(default=(), repr=False)
 
     def __post_init__(self) -> None:
@@ -133,7 +134,7 @@ class Reception:
         """What receivers tuned to frequencies (m,) [Hz] measure at moments (n,) [s]: a moment is the second axis."""
         m, n = len(self.receivers), len(at_s)
         place, facing = self.places_over(at_s)
-        rest = self._rest_over(at_s, freq_hz, carried, place)
+        rest, blocked = self._rest_over(at_s, freq_hz, carried, place)
         inside = _share_inside(carried, freq_hz, self._bandwidth)
         level, ratio, others = (np.full((m, n, 2), np.nan) for _ in range(3))
         for s, side in enumerate(self.sides):
@@ -143,7 +144,9 @@ class Reception:
             own = np.full((len(who), n), SILENT_DBM)
             on = carried.on[who]
             if on.any():
-                own[on] = self._own_dbm(side, who[on], place, facing, at_s, carried) + inside[who[on], None]
+                own[on] = (
+                    self._own_dbm(side, who[on], place, facing, at_s, carried) + inside[who[on], None] - blocked[s]
+                )
             column = [self.receivers[i].sides.index(s) for i in who]
             noise = milliwatts(self._noise_dbm(side.antenna.front, freq_hz[who], who))[:, None]
             disturbed = dbm(milliwatts(rest[s]) + noise)
@@ -227,12 +230,21 @@ class Reception:
             KT0_DBM_HZ + 10 * np.log10(self._bandwidth[who]) + 10 * np.log10(factor) + _gain_db(front, freq_hz)
         )
 
-    def _rest_over(self, at_s: Floats, freq_hz: Floats, carried: Carried, place: Floats) -> list[Floats]:
-        """What else arrives on each side in the channels of its receivers (k, n) [dBm]."""
+    def _rest_over(
+        self, at_s: Floats, freq_hz: Floats, carried: Carried, place: Floats
+    ) -> tuple[list[Floats], list[Floats]]:  # fmt: skip
+        """What else arrives on each side in the channels of its receivers (k, n) [dBm], and what each side's front
+        loses of everything because it is blocked (n,) [dB]."""
         parts = [self._rest_of(t, freq_hz, carried, place[:, k]) for k, t in enumerate(at_s.tolist())]
-        return [np.stack([part[s] for part in parts], axis=1) for s in range(len(self.sides))]
+        sides = range(len(self.sides))
+        return (
+            [np.stack([rest[s] for rest, _ in parts], axis=1) for s in sides],
+            [np.array([blocked[s] for _, blocked in parts]) for s in sides],
+        )
 
-    def _rest_of(self, time_s: float, freq_hz: Floats, carried: Carried, place: Floats) -> dict[int, Floats]:
+    def _rest_of(
+        self, time_s: float, freq_hz: Floats, carried: Carried, place: Floats
+    ) -> tuple[dict[int, Floats], dict[int, float]]:  # fmt: skip
         """The same at a moment; worked out anew every few seconds, and when anybody comes on, goes off or changes
         frequency."""
         key = (int(time_s / self.rest_every_s), freq_hz.tobytes(), carried.on.tobytes(), carried.freq_hz.tobytes())
@@ -240,18 +252,19 @@ class Reception:
             self._rest_key = key
             names = [r.own(i) for i, r in enumerate(self.receivers)]
             world = self.world(carried, place)
-            self._rest = {}
+            self._rest, self._blocked = {}, {}
             for s, side in enumerate(self.sides):
                 who = self._on_side[s]
                 arriving = np.full(len(who), -np.inf)
+                self._blocked[s] = 0.0
                 for band in _bands(freq_hz[who]):
                     there = who[band]
                     freq, width = freq_hz[there], self._bandwidth[there]
-                    arriving[band] = world.channels_dbm(
+                    arriving[band], self._blocked[s] = world.disturbing(
                         side.antenna, freq, width, [names[i] for i in there], time_s, self._broad_of(s, freq, width)
                     )
                 self._rest[s] = arriving
-        return self._rest
+        return self._rest, self._blocked
 
     def _broad_of(self, number: int, freq_hz: Floats, bandwidth_hz: Floats) -> Floats:
         """What is broad in channels on a side [mW], worked out once for each set of frequencies."""

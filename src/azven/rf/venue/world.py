@@ -161,11 +161,25 @@ class Venue:
         what is broad there, where it is known from before."""
         return dbm(sum(self.inside_mw(antenna, freq_hz, bandwidth_hz, names, time_s, broad_mw)))
 
+    def disturbing(
+        self, antenna: Antenna, freq_hz: Floats, bandwidth_hz: Floats, names: Sequence[str], time_s: float = 0.0,
+        broad_mw: Floats | None = None,
+    ) -> tuple[Floats, float]:  # fmt: skip
+        """The same, and what the antenna's front loses of everything because it is blocked [dB]."""
+        *parts, lost_db = self._inside_mw(antenna, freq_hz, bandwidth_hz, names, time_s, broad_mw)
+        return dbm(sum(parts)), lost_db
+
     def inside_mw(
         self, antenna: Antenna, freq_hz: Floats, bandwidth_hz: Floats, names: Sequence[str], time_s: float = 0.0,
         broad_mw: Floats | None = None,
     ) -> tuple[Floats, Floats, Floats]:  # fmt: skip
         """The parts of that (n,) [mW]: carriers, products, and what is broad: television and racks."""
+        return self._inside_mw(antenna, freq_hz, bandwidth_hz, names, time_s, broad_mw)[:3]
+
+    def _inside_mw(
+        self, antenna: Antenna, freq_hz: Floats, bandwidth_hz: Floats, names: Sequence[str], time_s: float,
+        broad_mw: Floats | None,
+    ) -> tuple[Floats, Floats, Floats, float]:  # fmt: skip
         on, levels, products, lost = self._narrow(antenna, True, time_s, 0.0)
         carriers = np.zeros(len(freq_hz))
         if on:
@@ -174,7 +188,7 @@ class Venue:
             carriers += (spectrum.share_inside(sent, freq_hz, bandwidth_hz) * ~own) @ milliwatts(levels)
         made = spectrum.power_inside(products, freq_hz, bandwidth_hz)
         broad = self.broad_mw(antenna, freq_hz, bandwidth_hz) if broad_mw is None else broad_mw
-        return carriers, made, broad * milliwatts(-lost)
+        return carriers, made, broad * milliwatts(-lost), lost
 
     def broad_mw(self, antenna: Antenna, freq_hz: Floats, bandwidth_hz: Floats) -> Floats:
         """Television and racks in channels (n,) [mW], where nothing blocks the front. It does not change with time."""
