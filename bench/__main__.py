@@ -12,6 +12,7 @@ import bench_listen
 import bench_plan
 import bench_racks
 import bench_rehearse
+import bench_rehearse_demo
 import bench_screen
 import bench_start
 import bench_sweep
@@ -29,7 +30,7 @@ PARTS = {
     "rehearse": bench_rehearse,
     "plan": bench_plan,
 }
-LONG = {"fuzz": bench_fuzz}
+LONG = {"fuzz": bench_fuzz, "regatta": bench_rehearse_demo}
 """Run only where they are named: they take an hour."""
 
 

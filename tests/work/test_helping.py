@@ -1,5 +1,6 @@
 """Ideas from Plan, Chain and Reach: what there is, that it is only supposed, and what it does to a rehearsal."""
 
+import time
 from dataclasses import replace
 
 import numpy as np
@@ -154,7 +155,7 @@ def test_two_shows_side_by_side_have_the_same_seeds(store, scope):
     snap = snapshot(store, scope)
     cast = short(stage.production(store, scope, demo_story.venue()), seconds=20.0)
     gains = next(x for x in ideas.variants(snap, scope) if x.source == "Chain")
-    other = helping.beside(snap, scope, cast, gains)
+    other = helping.instead(snap, scope, cast, gains)
     assert [s.antenna.front for s in other.sides] != [s.antenna.front for s in cast.sides]
     mine, theirs = stage.side_by_side([cast, other], (3, 4), cores=1)
     assert [x.seed for x in mine.outcomes] == [x.seed for x in theirs.outcomes] == [3, 4]
@@ -164,4 +165,19 @@ def test_two_shows_side_by_side_have_the_same_seeds(store, scope):
     design = chain.read(chain.document_of(store.all(Design, site_id=scope.site)[0]))
     assert design.blocks == chain.read(chain.gains_set_in(chain.document_of(store.all(Design)[0]))[0]).blocks
     with pytest.raises(Refusal, match="like that already"):
-        helping.beside(snapshot(store, scope), scope, cast, gains)
+        helping.instead(snapshot(store, scope), scope, cast, gains)
+
+
+def test_looking_for_ideas_is_stopped_within_half_a_second(broken, scope):
+    cast = short(stage.production(broken, scope, demo_story.venue()))
+    found = stage.rehearse(cast, (1,), cores=1)
+    board, book, stopped = plan.board_of(broken, scope), snapshot(broken, scope), []
+
+    def go_on(done, total):
+        if not stopped and time.monotonic() - begun > 0.3:
+            stopped.append(time.monotonic())
+        return not stopped
+
+    begun = time.monotonic()
+    assert helping.helped(book, scope, board, found, go_on) == []
+    assert time.monotonic() - stopped[0] < 0.5

@@ -95,6 +95,41 @@ def test_watch_comes_by_its_key_an_act_runs_by_name_and_the_far_view_closes_with
     desk.until(runs, "")
 
 
+def test_a_drill_is_begun_looked_at_and_answered_by_keys(start):
+    desk = start(stage="watch")
+    desk.key("ctrl+k")
+    desk.until(f"{PALETTE} is not None")
+    desk.type("rehearse: drill")
+    desk.until(f"{PALETTE}._shown[0].title", "Rehearse: drill")
+    desk.key("Return")
+    page = "window.stage.rehearsal.drill"
+    desk.until(f"{page}.isVisible()")
+    desk.click(*desk.ask(f"at({page}.go)"))
+    desk.until(f"{page}.played is not None")
+    desk.until(f"{page}.ropes.hasFocus()")
+    desk.until(f"{page}.clock.text() != ''")
+    for _ in range(10):
+        desk.key("Down")
+    desk.key("space")
+    desk.until(f"sorted({page}.ropes.chosen)", ["Lamp Choir 4"])
+    desk.key("Tab")
+    desk.until(f"{page}.cause.hasFocus()")
+    desk.key("Down")
+    desk.until(f"{page}.cause.currentData()", "own")
+    desk.key("Tab")
+    desk.until(f"{page}.remedies.hasFocus()")
+    right = desk.ask(f"[r.right for r in {page}.played.drill.offered].index(True)")
+    desk.key("Home")
+    for _ in range(right):
+        desk.key("Down")
+    desk.until(f"{page}.remedies.currentRow()", right)
+    desk.key("Tab")
+    desk.until(f"{page}.answer.hasFocus()")
+    desk.key("space")
+    desk.until(f"{page}.marks is not None and {page}.marks.all")
+    desk.until(f"{page}.reasons.isVisible() and {page}.told.text().startswith('All right, in ')")
+
+
 def test_a_deed_is_chosen_asked_once_and_answered_by_keys(start):
     desk = start(stage="prove")
     desk.until("session.surroundings is not None")

@@ -1,7 +1,5 @@
 """Long work off the GUI thread: a pure call with progress and Stop, answered back on the GUI thread."""
 
-import threading
-import time
 from collections.abc import Callable, Mapping
 from concurrent import futures
 from typing import Any, TypeVar
@@ -16,33 +14,12 @@ _SETTLE_MS = 60
 _WORKERS = 128
 """So many jobs at once, each instrument that sweeps being one; threads are made as they are needed."""
 _MAIN = "main"
-_LOOK_S, _CLOSING_S = 0.1, 2.0
-"""So often one looks whether work has ended. Closing the window waits no longer than this."""
+_CLOSING_S = 2.0
+"""Closing the window waits no longer than this."""
 
 Progress = Callable[[int, int], bool]
 Work = Callable[[Progress], Any]
 T = TypeVar("T")
-
-
-def beside(work: Callable[[], T], progress: Progress, at_most_s: float) -> T | None:
-    """What work answers that cannot be stopped; None when it was: it ends unheard in a thread that nobody waits for.
-    Progress is by the time that it takes at most. It raises what the work raises."""
-    answer: futures.Future[T] = futures.Future()
-
-    def run() -> None:
-        try:
-            answer.set_result(work())
-        except Exception as error:  # handed to whoever waits
-            answer.set_exception(error)
-
-    began = time.monotonic()
-    threading.Thread(target=run, name="azven beside", daemon=True).start()
-    while not answer.done():
-        share = min((time.monotonic() - began) / at_most_s, 1.0)
-        if not progress(int(share * 100), 100):
-            return None
-        futures.wait([answer], _LOOK_S)
-    return answer.result()
 
 
 class _Signals(QObject):

@@ -7,7 +7,6 @@ from PyQt6.QtWidgets import QLineEdit, QSpinBox, QVBoxLayout, QWidget
 from azven.book.edits import Edit, remove
 from azven.book.records import Wideband, WidePack
 from azven.desk.bulk import BulkBar
-from azven.desk.jobs import beside
 from azven.desk.kit.pages import KitPage
 from azven.desk.kit.strips import WideStrips
 from azven.desk.kit.wide_columns import WideColumns
@@ -19,6 +18,7 @@ from azven.rf.packing import Packing
 from azven.work import chosen
 from azven.work.kit import wide_deeds, wide_places
 from azven.work.kit.wideband import WideView
+from azven.work.processes import beside
 from azven.work.wording import listed
 
 _AT_MOST_S = 20.0

@@ -33,6 +33,7 @@ from azven.rf.rehearse.foretold import Trouble
 from azven.rf.rehearse.production import Act, Production
 from azven.rf.venue import Venue
 from azven.work import chosen, kit, rehearse
+from azven.work.processes import beside
 from azven.work.rehearse import Rehearsal, helping, ideas
 from azven.work.rehearse.helping import Helped
 from azven.work.rehearse.ideas import Idea
@@ -40,6 +41,8 @@ from azven.work.scope import Scope
 
 _RUNS, _MOST_RUNS, _BEFORE_S = 8, 200, 20.0
 _NOTHING, _KEPT = "", "kept"
+_IDEA_S = 5.0
+"""So long it takes at most, usually, to see what an idea makes of the book."""
 PARTS = ("Links", "What comes again", "What helps", "Not known")
 
 
@@ -328,7 +331,12 @@ def _both(
     book: Snapshot, scope: Scope, cast: Production, idea: Idea | None, seeds: Sequence[int], progress: Progress
 ) -> list[Rehearsal]:  # fmt: skip
     """The show, and beside it as an idea would have it."""
-    shows = [cast, *([helping.beside(book, scope, cast, idea)] if idea is not None else [])]
+    shows = [cast]
+    if idea is not None:
+        other = beside(lambda: helping.instead(book, scope, cast, idea), progress, _IDEA_S)
+        if other is None:
+            return [Rehearsal(cast, tuple(seeds), (), stopped=True)]
+        shows.append(other)
     return rehearse.side_by_side(shows, seeds, progress)
 
 

@@ -19,7 +19,8 @@ class RehearsePages(Page):
         self.foretold = ForetoldPage(session, watch)
         self.staging, self.drill = StagingPage(session), DrillPage(session)
         self._others: list[tuple[str, Page]] = [("Who is where", self.staging), ("Drill", self.drill)]
-        self.tabs = Tabs([*PARTS, *(title for title, _ in self._others)], self.show_page)
+        self.titles = (*PARTS, *(title for title, _ in self._others))
+        self.tabs = Tabs(self.titles, self.show_page)
         self._stack = QStackedWidget()
         for page in (self.foretold, *(page for _, page in self._others)):
             self._stack.addWidget(page)

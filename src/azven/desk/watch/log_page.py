@@ -10,13 +10,14 @@ from typing import Any
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout
 
 from azven.desk import files
-from azven.desk.jobs import Progress, beside
+from azven.desk.jobs import Progress
 from azven.desk.session import Session
 from azven.desk.stage import FittedLabel, button, label, row
 from azven.desk.tables import Column, RecordTable
 from azven.desk.tabs import Page
 from azven.desk.watch.desk import Line, WatchDesk
 from azven.refusal import Refusal
+from azven.work.processes import beside
 from azven.work.watch import report
 from azven.work.watch.keeping import logs
 from azven.work.watch.report import Report

@@ -92,6 +92,11 @@ class WatchStage(Stage):
         """A rehearsal has an evening of its own."""
         self.evening.setVisible(self.pages.currentIndex() != REHEARSE)
 
+    def rehearse(self, number: int) -> None:
+        """Bring a page of Rehearse into view."""
+        self.pages.show_page(REHEARSE)
+        self.rehearsal.show_page(number)
+
     def put_back(self) -> None:
         """All units as they were when the show was signed off."""
         put_back(self.session, self.watch, self)
@@ -110,6 +115,10 @@ class WatchStage(Stage):
     def actions_offered(self) -> list[Action]:
         return [
             *self.pages.tabs.as_actions("watch"),
+            *(
+                Action(f"rehearse-{i}", f"Rehearse: {title.lower()}", partial(self.rehearse, i))
+                for i, title in enumerate(self.rehearsal.titles)
+            ),
             Action("put-back", "Put all units back as they were at the sign-off", self.put_back),
             Action("far-view", "Far view, to be read from across the room", self.far_view),
             Action("alarms", "Alarms: sound, notes of the desktop, OSC", self.show_alarms),

@@ -26,7 +26,7 @@ def rehearsed(
     cast = rehearse.production(store, scope)
     shows = [cast]
     if beside is not None:
-        shows.append(helping.beside(store, scope, cast, _named(store, scope, beside)))
+        shows.append(helping.instead(store, scope, cast, _named(store, scope, beside)))
     found, *others = rehearse.side_by_side(shows, seeds, progress)
     out = rehearse.document(found)
     if others:

@@ -1,6 +1,6 @@
 """What would help: ideas against the worst incidents of a rehearsal, each tried with the same seeds."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -13,6 +13,7 @@ from azven.rf.levels import Floats
 from azven.rf.rehearse.foretold import Spread, Trouble
 from azven.rf.rehearse.production import Production
 from azven.work.plan import Board
+from azven.work.processes import beside
 from azven.work.rehearse import casting, ideas
 from azven.work.rehearse.crew import Played, Progress, Task, play_all
 from azven.work.rehearse.ideas import Idea
@@ -23,8 +24,8 @@ WORST = 3
 Worth = Literal["yes", "a little", "no", "others pay"]
 AROUND_S = 300.0
 """An idea is tried from so long before an incident to so long after it."""
-_THINKING = 20
-"""Of a hundred parts of the work, those in which ideas are looked for."""
+_THINKING, _THINKING_S = 20, 20.0
+"""Of a hundred parts of the work, those in which ideas are looked for, and how long that takes at most, usually."""
 
 
 @dataclass(frozen=True)
@@ -77,12 +78,15 @@ def helped(
 ) -> list[Helped]:  # fmt: skip
     """Ideas for the worst incidents of a rehearsal, tried with its seeds. `store` may be a snapshot. One that is
     stopped has nothing."""
-    troubles = worst(found)
-    known: list[list[Idea]] = []
-    for k, trouble in enumerate(troubles):
-        if not progress(_THINKING * k // len(troubles), 100):
-            return []
-        known.append(ideas.against(trouble.incident, Supposed(store, Edit("")), scope, board, _asking(progress)))
+    troubles, thinking = worst(found), _Thinking(progress)
+    known = beside(
+        lambda: [
+            ideas.against(t.incident, Supposed(store, Edit("")), scope, board, thinking.goes_on) for t in troubles
+        ],
+        thinking.share, _THINKING_S,
+    )  # fmt: skip
+    if known is None:
+        return []
     shows, tasks, numbers = _to_play(store, scope, found, troubles, known)
     if not tasks:
         return [Helped(t, ()) for t in troubles]
@@ -92,9 +96,18 @@ def helped(
     return [] if stopped else _compared(found, troubles, known, numbers, played)
 
 
-def _asking(progress: Progress) -> Callable[[int, int], bool]:
-    """Searches tell how far they are; here only whether to go on matters."""
-    return lambda done, total: progress(0, 100)
+class _Thinking:
+    """The first part of the progress, by time; searches that go on beside it are told when it was stopped."""
+
+    def __init__(self, progress: Progress) -> None:
+        self._progress, self._over = progress, False
+
+    def share(self, done: int, total: int) -> bool:
+        self._over = not self._progress(_THINKING * done // max(total, 1), 100)
+        return not self._over
+
+    def goes_on(self, done: int, total: int) -> bool:
+        return not self._over
 
 
 def _to_play(
@@ -154,7 +167,7 @@ def _tried(idea: Idea, before: Floats, after: Floats, who: list[int]) -> Tried:
     return Tried(idea, mine, then, *(round(float(np.median(x.sum(axis=1))), 2) for x in (before, after)))
 
 
-def beside(store: Reading, scope: Scope, show: Production, idea: Idea) -> Production:
+def instead(store: Reading, scope: Scope, show: Production, idea: Idea) -> Production:
     """The show as one of its variants would have it; Refusal where that one can change nothing."""
     if not idea.make(Supposed(store, Edit(""))):
         raise Refusal(f"{idea.title}: the show is like that already.")

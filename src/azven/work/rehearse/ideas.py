@@ -3,10 +3,11 @@
 An idea makes an edit of the book; until somebody takes it, it is only supposed.
 """
 
+import json
 import math
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
-from functools import partial
+from functools import lru_cache, partial
 from typing import Literal
 
 from azven.book.edits import Edit
@@ -158,7 +159,14 @@ def _gains(record: Design) -> Idea:
 def _gains_set(store: Reading, number: int) -> Edit:
     """Gains as a good engineer would set them. Refusal where there are none to set."""
     record = store.get(Design, number)
-    return chain.change(record, chain.gains_set_in(chain.document_of(record))[0], f"Set gains of {record.name}")
+    after = json.loads(_set_in(json.dumps(chain.document_of(record))))
+    return chain.change(record, after, f"Set gains of {record.name}")
+
+
+@lru_cache(maxsize=16)
+def _set_in(document: str) -> str:
+    """The search takes a second; the edit is made several times."""
+    return json.dumps(chain.gains_set_in(json.loads(document))[0])
 
 
 def _kept_plan(store: Reading, scope: Scope, number: int) -> Edit:
