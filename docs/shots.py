@@ -28,7 +28,6 @@ VIEWS = (
     ("plan-backstage", "", "Lamp Choir 4"),
     ("plan-margins-daylight", "plan-2", "Brass 1"),
     ("plan-spacing-daylight", "", "Brass 3"),
-    ("plan-excused-daylight", "", "Brass 3"),
     ("plan-level-daylight", "", "Lamp Choir 3"),
     ("chain-daylight", "", ""),
     ("chain-venue-daylight", "chain-4", ""),
@@ -37,10 +36,11 @@ VIEWS = (
     ("prove-walk-backstage", "", ""),
     ("watch-daylight", "", ""),
     ("watch-far-backstage", "", ""),
+    ("watch-rehearse-daylight", "rehearse-1", ""),
 )
 """Picture name (stage, anything, theme), an action to run first, and what is selected: a link by its name, or another
 thing as it is."""
-_SEEN_S, _NEVER_FOLLOW = 130.0, 6
+_SEEN_S, _NEVER_FOLLOW, _RUNS = 130.0, 6, 4
 """So long the watch is looked at before its picture; so many settings units of the demonstration do not take."""
 SCHOOLS = {"spacing": "spacing", "excused": "both", "level": "level"}
 
@@ -103,7 +103,9 @@ def prepare(window: Window, name: str) -> None:
         window.stage.wideband.choose_rows({ferry})  # type: ignore[attr-defined]
     if kind == "intercom":
         window.stage.intercom.base.setCurrentIndex(6)  # type: ignore[attr-defined]
-    if name.startswith("watch"):
+    if kind == "rehearse":
+        rehearse(window)
+    elif name.startswith("watch"):
         watch(window)
     window.tell("")
 
@@ -136,6 +138,20 @@ def prove(window: Window, walk: bool) -> None:
     page.lanes.choose({narrator.id})
     there.pack(narrator.id).on = False  # type: ignore[union-attr]
     wait(lambda: racks.now.lane(narrator.id).at != "off")  # type: ignore[union-attr]
+
+
+def rehearse(window: Window) -> None:
+    """The show played twice, the worst incident chosen, and what was tried against it."""
+    wait(lambda: window.session.surroundings is not None)
+    page = window.stage.rehearsal.foretold  # type: ignore[attr-defined]
+    page.runs.setValue(_RUNS)
+    page.rehearse()
+    wait(lambda: page.found is not None)
+    page.line.chosen.emit(page.found.production.acts[1].id)
+    page.find_help()
+    wait(page.help.isEnabled)
+    page.troubles.choose({0})
+    page._select(page.troubles.chosen()[0].trouble)
 
 
 def watch(window: Window) -> None:

@@ -69,11 +69,24 @@ def test_a_stranger_is_told_and_named_right():
     stranger = Emitter(
         name="somebody", freq_hz=503_420_000, power_dbm=17.0, position=(0.0, 9.0, 2.0), arrives_dbm=-44.0
     )
-    found = foretold.outcome(take.play(made(emitters=(stranger,)), EVENING, 1))
+    sound = Front(gain_db=6.0, noise_figure_db=5.0, iip3_dbm=5.0)
+    sides = tuple(replace(s, antenna=replace(s.antenna, front=sound)) for s in (side(-1.0), side(1.0)))
+    found = foretold.outcome(take.play(replace(made(emitters=(stranger,)), sides=sides), EVENING, 1))
     assert found.dropout_s[2] > 5.0
     assert {x.why for x in found.losses if x.link == 2} == {"foreign"}
     assert ("foreign", ("L2",)) in {(x.cause, x.links) for x in found.incidents}
     assert 0 < found.named <= found.asked
+
+
+def test_a_front_that_is_blocked_costs_levels_by_what_stands_over_its_limit():
+    strong = Emitter(name="radio", freq_hz=520_000_000, power_dbm=17.0, position=(0.0, 9.0, 2.0), arrives_dbm=0.0)
+    sound = Front(gain_db=6.0, noise_figure_db=5.0, iip3_dbm=5.0)
+    sides = tuple(replace(s, antenna=replace(s.antenna, front=sound)) for s in (side(-1.0), side(1.0)))
+    alone, beside = (
+        take.play(replace(made(emitters=e), sides=sides), EVENING, 1, between_s=(0.0, 30.0)).record.a
+        for e in ((), (strong,))
+    )
+    assert np.median(alone - beside) == pytest.approx(0.0 - (5.0 - 9.6 - 10.0), abs=0.6)
 
 
 def test_a_battery_ends_within_the_act_and_takes_the_sound_with_it():

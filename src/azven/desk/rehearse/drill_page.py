@@ -3,7 +3,7 @@
 import time
 from functools import partial
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QVBoxLayout, QWidget
 
 from azven.desk.rehearse.drill_ropes import DrillRopes
@@ -44,6 +44,7 @@ class DrillPage(Page):
         self.remedies.setAccessibleName("What is to be done")
         self.answer = button("That is it", self.give_answer, "Stops the clock and tells what it was")
         self.told = label("", wrap=True)
+        self.told.setAlignment(Qt.AlignmentFlag.AlignTop)
         self._timer = QTimer(self)
         self._timer.setInterval(_TICK_MS)
         self._timer.timeout.connect(self._tick)

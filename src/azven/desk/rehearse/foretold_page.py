@@ -7,6 +7,7 @@ from datetime import datetime
 from functools import partial
 from pathlib import Path
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QSpinBox, QStackedWidget, QVBoxLayout, QWidget
 
 from azven.book.formats import status_log_writing
@@ -80,6 +81,7 @@ class ForetoldPage(Page):
         self.do_it = button("Do it", self.do_chosen, "Change the book so; it can be undone like any edit")
         self.tried_words = FittedLabel("dim")
         self.unknown = label("", wrap=True)
+        self.unknown.setAlignment(Qt.AlignmentFlag.AlignTop)
         self._lay_out()
         for box in (self.act, self.act_again):
             box.activated.connect(lambda _, box=box: self._choose(str(box.currentData())))

@@ -10,12 +10,13 @@ from typing import Any
 import numpy as np
 
 from azven.book.formats.errors import FormatError, in_short
-from azven.work.calc import bands, chains, network, persons, products, radio
+from azven.work.calc import bands, chains, network, persons, products, radio, register
 from azven.work.calc.given import Kind, plain
 
 FORMAT, VERSION = "azven-results", 1
 KINDS: Mapping[str, Kind] = {
     **chains.KINDS, **radio.KINDS, **products.KINDS, **persons.KINDS, **bands.KINDS, **network.KINDS,
+    **register.KINDS,
 }  # fmt: skip
 _MOST = 20_000
 
