@@ -18,7 +18,7 @@ def for_trouble(store: Store, what: chosen.Foretold) -> Reasons:
     trouble, it = what.trouble, what.trouble.incident
     helps = [x for x in what.tried if x.helps]
     return Reasons(
-        title=said.who_of(it), figure=f"{trouble.lost_s:.1f} s", state=f"in {trouble.share:.0%} of runs",
+        title=said.who_of(it), figure=f"{trouble.lost_s:.1f} s", state=f"in {100 * trouble.share:.0f} % of runs",
         verdict=" ".join((said.what_of(it), *it.evidence)),
         arithmetic=(
             ("lost in the mean of all runs", f"{trouble.lost_s:.1f} s"),
