@@ -8,6 +8,7 @@ import threading
 import time
 from collections.abc import Callable, Mapping
 from contextlib import suppress
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, Literal, NoReturn, TypeVar
 
@@ -87,6 +88,28 @@ def kit(book: str, as_csv: bool) -> None:
         try:
             scope = opening(store)
             text = lists.write(store, scope) if as_csv else "\n".join(u.name for u in gear.units(store, scope)) + "\n"
+        finally:
+            store.close()
+    except Refusal as refusal:
+        _refuse("", str(refusal))
+    click.echo(text, nl=False)
+
+
+@main.command()
+@click.argument("book")
+@click.option("--at", metavar="SITE", help="Units that are at this site.")
+@click.option("--state", metavar="STATE", help="Units in this state: in case, assigned, on loan, in repair, missing …")
+@click.option("--csv", "as_csv", is_flag=True, help="Print it as CSV, one row a unit.")
+def register(book: str, at: str | None, state: str | None, as_csv: bool) -> None:
+    """Print the units of BOOK, a file or a postgresql:// URL: where each is, in which state, who has it."""
+    from azven.book.store import Store
+    from azven.work.register import lists
+
+    try:
+        store = _with_password(_place(book), Store.open)
+        try:
+            asked, now = lists.question(store, at, state), datetime.now(UTC)
+            text = lists.csv_text(store, asked, now) if as_csv else lists.text(store, asked, now)
         finally:
             store.close()
     except Refusal as refusal:

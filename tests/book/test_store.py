@@ -255,11 +255,13 @@ OLD_CODES = {"2a-b": "2T3O", "a+b-c": "3T3O", "3a-2b": "2T5O"}
 
 NEWER_TABLES = ("reception", "pair", "worn", "person", "route", "port", "wide_pack", "wideband", "occupant",
                 "radar_event", "intercom", "talk_group", "listed_rack", "rack_network", "mapped", "wanted", "proof",
-                "sign_off", "walk_test", "staging")  # fmt: skip
+                "sign_off", "walk_test", "staging", "deed")  # fmt: skip
 NEWER_COLUMNS = {
     "act": ("house_percent", "touches_next"),
     "link": ("receiver", "power_step_mw", "switched_on"),
-    "unit": ("carried", "firmware", "condition", "site_home_id"),
+    "unit": (
+        "carried", "firmware", "condition", "site_home_id", "state", "site_at_id", "place", "holder", "since", "until",
+    ),
     "model": (
         "origin_hz", "rasters", "receivers", "diversity", "powers", "batteries", "chargers", "addresses", "dc_w",
         "only_groups", "groups", "capacity", "modes", "latency_ms", "blocking_dbm", "form", "audio",

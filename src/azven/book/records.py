@@ -10,6 +10,8 @@ from typing import Any, Literal, TypeVar, dataclass_transform, get_args
 import numpy as np
 from numpy.typing import NDArray
 
+from azven.rf.register.deeds import DeedKind, State
+
 Service = Literal["voice", "in-ear", "intercom", "data"]
 UseClass = Literal["quiet", "usable"]
 RelationName = Literal["together", "near", "apart"]
@@ -268,6 +270,9 @@ class Unit(Record):
 
     `receiver_band` is set when it differs from the transmitters'. `site_home_id` is the site that it belongs to,
     where it also is as long as no room is said.
+
+    How it stands follows from its deeds: `state` and `since` when; at which site (`site_at_id`; None: its home) or
+    `place` it is; who has it (`holder`); `until` its show loads out, or its loan ends.
     """
 
     model_id: int
@@ -282,6 +287,12 @@ class Unit(Record):
     condition: Condition = "good"
     firmware: str = ""
     site_home_id: int | None = None
+    state: State = "in case"
+    site_at_id: int | None = None
+    place: str = ""
+    holder: str = ""
+    since: datetime | None = None
+    until: datetime | None = None
 
 
 @record
@@ -730,6 +741,29 @@ class Staging(Record):
     corners: tuple[tuple[float, float], ...] = ()
     enters_min: float = 0.0
     leaves_min: float | None = None
+
+
+@record
+class Deed(Record):
+    """Something done with a unit: when, what, by whom, where it is then, for which show and link, to whom (`holder`)
+    and until when, why; its state before and after. `ends_at`: when the show was to load out. A `refused` one changed
+    nothing."""
+
+    unit_id: int
+    at: datetime = EPOCH
+    deed: DeedKind = "scan"
+    made_by: str = ""
+    site_at_id: int | None = None
+    place: str = ""
+    show_id: int | None = None
+    ends_at: datetime | None = None
+    link: str = ""
+    holder: str = ""
+    until: datetime | None = None
+    why: str = ""
+    before: State = "in case"
+    after: State = "in case"
+    refused: bool = False
 
 
 @record

@@ -75,6 +75,8 @@ _TYPES: dict[Sort, Any] = {
 _WORDS_AS_TEXT = {
     ("sweep", "detector"),
     ("kept_plan", "school"),
+    ("unit", "state"),
+    *(("deed", name) for name in ("deed", "before", "after")),
     *(("antenna", name) for name in ("side", "kind", "polarisation")),
 }
 """Closed sets whose columns hold any text, as they always have: a migration that forbade other words would keep a book

@@ -7,10 +7,11 @@ from functools import cache
 from importlib.resources import files
 from typing import Any
 
-from azven.book.edits import Edit, add, remove
+from azven.book.edits import Edit, add, remove, replace_record
 from azven.book.records import (
     Act,
     Assignment,
+    Deed,
     Intercom,
     KeptPlan,
     Link,
@@ -171,7 +172,8 @@ def remove_show(store: Store, show: Show) -> Edit:
     of_show: tuple[type[Record], ...] = (WidePack, Wideband, *_OF_SHOW, *_PROVEN)
     gone += [r for kind in of_show for r in store.all(kind, show_id=show.id)]
     gone += [*people, *plans, *store.all(KeptPlan, show_id=show.id), *links]
-    return Edit(f"Remove {show.name}", remove([*gone, *store.all(Act, show_id=show.id), show]))
+    kept = tuple(c for d in store.all(Deed, show_id=show.id) for c in replace_record(d, replace(d, show_id=None)))
+    return Edit(f"Remove {show.name}", kept + remove([*gone, *store.all(Act, show_id=show.id), show]))
 
 
 def _free(store: Store, site: Site, name: str, otherwise: str) -> str:

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from contextlib import AbstractContextManager
+from datetime import datetime
 from typing import TYPE_CHECKING, Any, Protocol
 
 from azven.book.place import File, Place
@@ -9,9 +10,9 @@ from azven.book.place import File, Place
 if TYPE_CHECKING:
     import sqlalchemy as sa
 
-REVISION = "0013"
-REVISIONS = ("0001", "0002", "0003", "0004", "0005", "0006", "0007", "0008", "0009", "0010", "0011", "0012", "0013")
+REVISIONS = tuple(f"{n:04}" for n in range(1, 15))
 """Every revision of the tables that this version of Azven knows, oldest first."""
+REVISION = REVISIONS[-1]
 
 
 class Away(Exception):  # noqa: N818 - a state of the world, not a fault
@@ -30,6 +31,10 @@ class Engine(Protocol):
     @property
     def mark(self) -> str:
         """How a value is asked for in a statement: `?` or `%s`."""
+        ...
+
+    def moment(self, value: datetime) -> Any:
+        """A moment as it is asked for in a statement."""
         ...
 
     @property

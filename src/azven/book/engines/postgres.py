@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
+from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any
 
 from azven.book.edits import BookError, PasswordError
@@ -96,6 +97,9 @@ class PostgresServer:
             raise
 
     # -- reading -----------------------------------------------------------------------------------
+
+    def moment(self, value: datetime) -> datetime:
+        return value.astimezone(UTC).replace(tzinfo=None)
 
     def rows(self, statement: str, values: Sequence[Any] = ()) -> list[Any]:
         with self._answering():

@@ -5,6 +5,7 @@ import sqlite3
 import stat
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import closing, contextmanager
+from datetime import UTC, datetime
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -13,7 +14,7 @@ from azven.book.columns import LARGE, Sort, columns, table_name
 from azven.book.edits import BookError
 from azven.book.formats.whole import written_whole
 from azven.book.place import File
-from azven.book.records import Record, Trace
+from azven.book.records import Deed, Record, Trace
 
 if TYPE_CHECKING:
     import sqlalchemy as sa
@@ -85,6 +86,9 @@ class SqliteFile:
 
         return engine
 
+    def moment(self, value: datetime) -> str:
+        return value.astimezone(UTC).strftime("%Y-%m-%d %H:%M:%S.%f")
+
     def rows(self, statement: str, values: Sequence[Any] = ()) -> list[Any]:
         return self._connection.execute(statement, tuple(values)).fetchall()
 
@@ -121,7 +125,7 @@ class SqliteFile:
         return any(
             self._connection.execute(f'SELECT 1 FROM "{table_name(kind)}" WHERE {_ill_typed(kind)} LIMIT 1').fetchone()
             for kind in LARGE
-            if kind is not Trace  # bins are judged where they are read
+            if kind not in (Trace, Deed)  # they are judged where they are read
         )
 
     def make(self) -> None:

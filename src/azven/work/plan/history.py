@@ -42,7 +42,7 @@ _NOT_LOOKED_AT = {
     "id", "version", "site_id", "show_id", "name", "position", "note", "contact", "performer", "acts_gone",
     "receiver", "form", "audio", "receivers", "diversity", "powers", "latency_ms", "batteries", "chargers", "addresses",
     "dc_w", "capacity", "modes", "choosing", "duty", "second_radio", "rejoin_s", "switched_on",
-    "place_m", "house_percent",
+    "place_m", "house_percent", "state", "site_at_id", "place", "holder", "since", "until",
 }  # fmt: skip
 _LEVEL_FIELDS = {
     "needed_db", "nf_db", "iip3_dbm", "body_db", "gain_dbi", "power_mw", "near_m", "far_m", "between_m", "exponent",

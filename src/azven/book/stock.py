@@ -1,0 +1,92 @@
+"""Units of a book by what is asked of them: the database finds and counts them, however many there are."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from azven.book.columns import columns, record_of
+from azven.book.engines import Engine
+from azven.book.records import Unit
+from azven.book.store import Store
+
+ORDERS = {"name": '"name", id', "since": '"since", id', "where": '"site_at_id", "place", "name", id'}
+
+
+@dataclass(frozen=True, kw_only=True)
+class Filter:
+    """What units have to be like: beginnings of names, serials, holders or places; a state as it is at `now`; at a
+    site, at home at one, of a model; not touched since a moment."""
+
+    now: datetime
+    text: str = ""
+    state: str = ""
+    at: int | None = None
+    home: int | None = None
+    model: int | None = None
+    untouched_since: datetime | None = None
+
+
+def _condition(engine: Engine, asked: Filter) -> tuple[str, list[Any]]:
+    parts, values = ["1 = 1"], list[Any]()
+
+    def ask(part: str, *given: Any) -> None:
+        parts.append(part.replace("?", engine.mark))
+        values.extend(given)
+
+    if asked.text:
+        begins = _escaped(asked.text) + "%"
+        fields = ("name", "serial", "holder", "place")
+        ask("(" + " OR ".join(f"lower(\"{f}\") LIKE ? ESCAPE '!'" for f in fields) + ")", *[begins] * len(fields))
+    over = '"state" = ? AND "until" IS NOT NULL AND "until" <= ?'
+    if asked.state == "in case":
+        ask(f'("state" = ? OR ({over}))', "in case", "assigned", engine.moment(asked.now))
+    elif asked.state == "assigned":
+        ask(f'"state" = ? AND NOT ({over})', "assigned", "assigned", engine.moment(asked.now))
+    elif asked.state:
+        ask('"state" = ?', asked.state)
+    if asked.at is not None:
+        ask('("site_at_id" = ? OR ("site_at_id" IS NULL AND "site_home_id" = ?))', asked.at, asked.at)
+    if asked.home is not None:
+        ask('"site_home_id" = ?', asked.home)
+    if asked.model is not None:
+        ask('"model_id" = ?', asked.model)
+    if asked.untouched_since is not None:
+        ask('("since" IS NULL OR "since" < ?)', engine.moment(asked.untouched_since))
+    return " AND ".join(parts), values
+
+
+def _escaped(text: str) -> str:
+    return "".join(f"!{c}" if c in "!%_" else c for c in text.casefold())
+
+
+def found(store: Store, asked: Filter, order: str = "name", start: int = 0, count: int = 500) -> list[Unit]:
+    """Units that are like that, so many from one on, in an order. BookError when the book cannot be read."""
+    condition, values = _condition(store.engine, asked)
+    listed = ", ".join(f'"{c.name}"' for c in columns(Unit))
+    page = f"ORDER BY {ORDERS[order]} LIMIT {int(count)} OFFSET {int(start)}"
+    with store.told():
+        rows = store.engine.rows(f'SELECT {listed} FROM "unit" WHERE {condition} {page}', values)
+    return [record_of(Unit, row) for row in rows]
+
+
+def how_many(store: Store, asked: Filter) -> int:
+    """How many are like that."""
+    condition, values = _condition(store.engine, asked)
+    with store.told():
+        return int(store.engine.rows(f'SELECT count(*) FROM "unit" WHERE {condition}', values)[0][0])
+
+
+def by_site_and_state(store: Store, now: datetime) -> Mapping[tuple[int | None, str], int]:
+    """How many units are at each site in each state at a moment; None: nobody knows where."""
+    mark, moment = store.engine.mark, store.engine.moment(now)
+    state = (
+        f'CASE WHEN "state" = \'assigned\' AND "until" IS NOT NULL AND "until" <= {mark} THEN \'in case\' '
+        'ELSE "state" END'
+    )
+    statement = (
+        f'SELECT coalesce("site_at_id", "site_home_id") AS site, {state} AS now, count(*) FROM "unit" GROUP BY 1, 2'
+    )
+    with store.told():
+        rows: Sequence[Any] = store.engine.rows(statement, [moment])
+    return {(site, str(told)): int(count) for site, told, count in rows}

@@ -1,0 +1,138 @@
+"""Deeds done with units: kept with what was before, and the units stand as follows from all of them."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime
+
+from azven.book.edits import Change, Edit, add, replace_record
+from azven.book.reading import Making, Reading
+from azven.book.records import Act, Deed, Show, Site, Unit
+from azven.refusal import Refusal
+from azven.rf.register import deeds as core
+from azven.rf.register.deeds import DeedKind, Span, Standing
+from azven.work.wording import listed, one_line
+
+_HOME = "home"
+_NEEDS = {"assign": ("show", "a show"), "hand out": ("to", "who has it"), "move": ("where", "where it goes")}
+_WORDS: Mapping[str, str] = {
+    "assign": "Assign", "hand out": "Hand out", "take back": "Take back", "found": "Found", "lost": "Lost",
+    "send to repair": "To repair", "on air": "On air", "off air": "Off air", "retire": "Retire",
+    "reinstate": "Reinstate", "scan": "Scan", "count": "Count", "move": "Move",
+}  # fmt: skip
+_NAMED = 3
+
+
+@dataclass(frozen=True, kw_only=True)
+class Asked:
+    """A deed as it is asked for: which, at a moment, where (`site` or a `place` in words), for a show and a link, to
+    whom and until when, why."""
+
+    deed: DeedKind
+    at: datetime
+    by: str = ""
+    site: Site | None = None
+    place: str = ""
+    show: Show | None = None
+    link: str = ""
+    to: str = ""
+    until: datetime | None = None
+    why: str = ""
+
+    @property
+    def where(self) -> bool:
+        return self.site is not None or bool(self.place)
+
+
+def do(store: Making, units: Sequence[Unit], asked: Asked) -> Edit:
+    """The edit that does something with units. Who is retired takes nothing but being reinstated: the attempt is kept.
+    Refusal where no unit is named, or where the deed lacks what it needs."""
+    if not units:
+        raise Refusal("Choose units first.")
+    need, words = _NEEDS.get(asked.deed, ("", ""))
+    if need and not getattr(asked, need):
+        raise Refusal(f"{_WORDS[asked.deed]} needs to know {words}.")
+    first, changes = store.reserve(len(units)), list[Change]()
+    for k, unit in enumerate(units):
+        changes += _done(store, unit, replace(_record(store, asked), id=first + k, unit_id=unit.id))
+    who = listed([one_line(u.name) for u in units[:_NAMED]]) if len(units) <= _NAMED else f"{len(units)} units"
+    to = f" to {asked.to}" if asked.to else f" for {asked.show.name}" if asked.show is not None else ""
+    return Edit(f"{_WORDS[asked.deed]} {who}{to}", tuple(changes), tuple(u.id for u in units))
+
+
+def _record(store: Reading, asked: Asked) -> Deed:
+    ends = load_out(store, asked.show) if asked.show is not None else None
+    return Deed(
+        unit_id=0, at=asked.at.astimezone(UTC), deed=asked.deed, made_by=asked.by,
+        site_at_id=asked.site.id if asked.site is not None else None, place=asked.place.strip(),
+        show_id=asked.show.id if asked.show is not None else None, ends_at=ends, link=asked.link,
+        holder=asked.to.strip(), until=asked.until, why=asked.why.strip(),
+    )  # fmt: skip
+
+
+def load_out(store: Reading, show: Show) -> datetime:
+    """When a show is over: with the last of its acts. Refusal where none has a time."""
+    ends = [a.ends_at for a in store.all(Act, show_id=show.id) if a.ends_at is not None]
+    if not ends:
+        raise Refusal(f"{show.name} has no times: give its acts some, so that it is known when units are free again.")
+    return max(ends)
+
+
+def _done(store: Reading, unit: Unit, new: Deed) -> list[Change]:
+    """The deed with what was before it, later ones with what that makes of them, and the unit as it stands then."""
+    known = _in_order([*store.all(Deed, unit_id=unit.id), new])
+    found = _stand(known, known[-1].at)
+    changes: list[Change] = []
+    for deed, told in zip(known, found.history, strict=True):
+        after = replace(deed, before=told.before, after=told.after, refused=told.refused)
+        changes += add(after) if deed is new else replace_record(deed, after)
+    valid = [d for d, told in zip(known, found.history, strict=True) if not told.refused]
+    return [*changes, *replace_record(unit, _following(unit, valid, found))]
+
+
+def _in_order(known: Sequence[Deed]) -> list[Deed]:
+    """By time; those of one moment as they were written."""
+    return sorted(known, key=lambda d: (d.at, d.id))
+
+
+def _stand(known: Sequence[Deed], now: datetime) -> Standing:
+    """How a unit stands by deeds in their order; each assignment is a show of its own, as long as was said then."""
+    shows = {_show(d): Span(d.at, d.ends_at) for d in known if d.ends_at is not None}
+    return core.standing(_HOME, [_core(d) for d in known], shows, now)
+
+
+def _core(deed: Deed) -> core.Deed:
+    where = f"site {deed.site_at_id}" if deed.site_at_id is not None else deed.place or None
+    return core.Deed(
+        at=deed.at, kind=deed.deed, by=deed.made_by, where=where, to=deed.holder or None, why=deed.why,
+        show=_show(deed) if deed.ends_at is not None else None,
+    )  # fmt: skip
+
+
+def _show(deed: Deed) -> str:
+    return f"deed {deed.id}"
+
+
+def _following(unit: Unit, valid: Sequence[Deed], found: Standing) -> Unit:
+    """The unit with what follows from its deeds; how long an assignment or a loan is for."""
+    told = next((d for d in reversed(valid) if d.site_at_id is not None or d.place), None)
+    until = None
+    if found.written == "assigned":
+        until = max(d.ends_at for d in valid if d.deed == "assign" and d.ends_at is not None)
+    elif found.written == "on loan":
+        until = next((d.until for d in reversed(valid) if d.deed == "hand out"), None)
+    stands = replace(unit, state=found.written, since=found.since, holder=found.holder or "", until=until)
+    return stands if told is None else replace(stands, site_at_id=told.site_at_id, place=told.place)
+
+
+def standing_of(store: Reading, unit: Unit, now: datetime, heard: bool = False) -> Standing:
+    """How a unit stands at a moment, by all of its deeds."""
+    return replace(_stand(_in_order(store.all(Deed, unit_id=unit.id)), now), heard=heard)
+
+
+def where_said(store: Reading, unit: Unit) -> str:
+    """Where a unit is, in words."""
+    sites = {s.id: s.name for s in store.all(Site)}
+    at = sites.get(unit.site_at_id or 0, "")
+    if unit.place:
+        return f"{unit.place}, {at}" if at else unit.place
+    return at or sites.get(unit.site_home_id or 0, "")

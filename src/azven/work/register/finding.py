@@ -1,0 +1,51 @@
+"""Units of the register by what is asked of them."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from azven.book import stock
+from azven.book.records import Unit
+from azven.book.store import Store
+from azven.rf.register.deeds import State
+
+PAGE = 500
+
+
+@dataclass(frozen=True, kw_only=True)
+class Question:
+    """What is asked: the beginning of a name, serial, holder or place; a state; at a site, at home at one, of a model;
+    not touched for so many days."""
+
+    text: str = ""
+    state: str = ""
+    at: int | None = None
+    home: int | None = None
+    model: int | None = None
+    quiet_days: int | None = None
+
+
+def _filter(asked: Question, now: datetime) -> stock.Filter:
+    since = now - timedelta(days=asked.quiet_days) if asked.quiet_days is not None else None
+    return stock.Filter(now=now, text=asked.text.strip(), state=asked.state, at=asked.at, home=asked.home,
+                        model=asked.model, untouched_since=since)  # fmt: skip
+
+
+def found(store: Store, asked: Question, now: datetime, order: str = "name", start: int = 0) -> list[Unit]:
+    """A page of the units that are like that."""
+    return stock.found(store, _filter(asked, now), order, start, PAGE)
+
+
+def how_many(store: Store, asked: Question, now: datetime) -> int:
+    return stock.how_many(store, _filter(asked, now))
+
+
+def counts(store: Store, now: datetime) -> Mapping[tuple[int | None, str], int]:
+    """How many units are at each site in each state."""
+    return stock.by_site_and_state(store, now)
+
+
+def state_at(unit: Unit, now: datetime) -> State:
+    """The state of a unit at a moment: an assignment is over when its show has loaded out."""
+    over = unit.state == "assigned" and unit.until is not None and unit.until <= now
+    return "in case" if over else unit.state

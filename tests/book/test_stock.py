@@ -1,0 +1,81 @@
+"""Units asked for in the database, on either engine."""
+
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+
+import pytest
+
+from azven.book import stock
+from azven.book.edits import Edit, add, replace_record
+from azven.book.records import Model, Site, Unit
+from azven.book.stock import Filter
+from azven.work import books
+
+NOW = datetime(2026, 9, 10, 12, tzinfo=UTC)
+STATES = ("in case", "on loan", "assigned", "missing")
+
+
+@pytest.fixture
+def store(place):
+    made = books.new_book(place)
+    model, site = made.all(Model)[0], made.all(Site)[0]
+    first = made.reserve(40)
+    units = [
+        Unit(id=first + k, model_id=model.id, name=f"Pack {k:02}", band=model.bands[0][0], serial=f"SN-{100 - k}",
+             site_home_id=site.id, state=STATES[k % 4], since=NOW - timedelta(days=k),
+             until=NOW + timedelta(hours=k - 20) if k % 4 == 2 else None, holder="Ferry_office" if k % 4 == 1 else "")
+        for k in range(40)
+    ]  # fmt: skip
+    made.apply(Edit("Units", add(*units)))
+    yield made
+    made.close()
+
+
+def names(store, **asked):
+    return [u.name for u in stock.found(store, Filter(now=NOW, **asked))]
+
+
+def test_by_the_beginning_of_a_name_a_serial_or_a_holder_in_any_letters(store):
+    assert names(store, text="pack 0") == [f"Pack {k:02}" for k in range(10)]
+    assert names(store, text="sn-99") == ["Pack 01"]
+    assert len(names(store, text="FERRY_")) == 10
+    assert names(store, text="ferryX") == []
+
+
+@pytest.mark.parametrize("text", ["%", "_", "!", "'; DROP TABLE unit; --", "🎤"])
+def test_what_is_typed_is_text_and_nothing_else(store, text):
+    assert names(store, text=text) == []
+    assert stock.how_many(store, Filter(now=NOW)) == 40
+
+
+def test_an_assignment_that_is_over_counts_as_in_its_case(store):
+    over = {f"Pack {k:02}" for k in range(40) if k % 4 == 2 and k <= 20}
+    assert set(names(store, state="in case")) == {f"Pack {k:02}" for k in range(0, 40, 4)} | over
+    assert set(names(store, state="assigned")) == {f"Pack {k:02}" for k in range(2, 40, 4)} - over
+    counted = stock.by_site_and_state(store, NOW)
+    assert {state: n for (_, state), n in counted.items()} == {
+        "in case": 10 + len(over), "assigned": 10 - len(over), "on loan": 10, "missing": 10,
+    }  # fmt: skip
+
+
+def test_by_site_home_model_and_how_long_nobody_has_touched_it(store):
+    site, model = store.all(Site)[0], store.all(Model)[0]
+    assert len(names(store, at=site.id)) == len(names(store, home=site.id)) == len(names(store, model=model.id)) == 40
+    assert names(store, at=site.id + 999) == []
+    assert set(names(store, untouched_since=NOW - timedelta(days=30))) == {f"Pack {k}" for k in range(31, 40)}
+
+
+def test_pages_follow_one_another_in_order(store):
+    asked = Filter(now=NOW)
+    pages = [stock.found(store, asked, "name", k, 15) for k in (0, 15, 30, 45)]
+    assert [len(p) for p in pages] == [15, 15, 10, 0]
+    assert [u.name for p in pages for u in p] == [f"Pack {k:02}" for k in range(40)]
+    by_time = stock.found(store, asked, "since", 0, 3)
+    assert [u.name for u in by_time] == ["Pack 39", "Pack 38", "Pack 37"]
+
+
+def test_what_is_asked_of_a_changed_unit_is_what_it_is_now(store):
+    (unit,) = stock.found(store, Filter(now=NOW, text="Pack 01"))
+    store.apply(Edit("Back", replace_record(unit, replace(unit, state="in case", holder=""))))
+    assert names(store, text="Pack 01", state="on loan") == []
+    assert names(store, text="Pack 01", state="in case") == ["Pack 01"]
