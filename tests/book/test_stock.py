@@ -79,3 +79,9 @@ def test_what_is_asked_of_a_changed_unit_is_what_it_is_now(store):
     store.apply(Edit("Back", replace_record(unit, replace(unit, state="in case", holder=""))))
     assert names(store, text="Pack 01", state="on loan") == []
     assert names(store, text="Pack 01", state="in case") == ["Pack 01"]
+
+
+def test_letters_beyond_a_to_z_are_found_in_any_case_too(store):
+    (unit,) = stock.found(store, Filter(now=NOW, text="Pack 01"))
+    store.apply(Edit("Name", replace_record(unit, replace(unit, holder="Ålesund pier"))))
+    assert names(store, text="ålesund") == names(store, text="ÅLE") == names(store, text="Ålesund p") == ["Pack 01"]

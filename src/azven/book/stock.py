@@ -10,13 +10,14 @@ from azven.book.engines import Engine
 from azven.book.records import Unit
 from azven.book.store import Store
 
+_LOOKED_AT = ("name", "serial", "holder", "place")
 ORDERS = {"name": '"name", id', "since": '"since", id', "where": '"site_at_id", "place", "name", id'}
 
 
 @dataclass(frozen=True, kw_only=True)
 class Filter:
     """What units have to be like: beginnings of names, serials, holders or places; a state as it is at `now`; at a
-    site, at home at one, of a model; not touched since a moment."""
+    site, at home at one, of a model; not touched since a moment; `late`, past its day."""
 
     now: datetime
     text: str = ""
@@ -25,6 +26,7 @@ class Filter:
     home: int | None = None
     model: int | None = None
     untouched_since: datetime | None = None
+    late: bool = False
 
 
 def _condition(engine: Engine, asked: Filter) -> tuple[str, list[Any]]:
@@ -35,9 +37,9 @@ def _condition(engine: Engine, asked: Filter) -> tuple[str, list[Any]]:
         values.extend(given)
 
     if asked.text:
-        begins = _escaped(asked.text) + "%"
-        fields = ("name", "serial", "holder", "place")
-        ask("(" + " OR ".join(f"lower(\"{f}\") LIKE ? ESCAPE '!'" for f in fields) + ")", *[begins] * len(fields))
+        begins = [_escaped(text) + "%" for text in _spellings(asked.text)]
+        each = [f"\"{f}\" {engine.like} ? ESCAPE '!'" for f in _LOOKED_AT for _ in begins]
+        ask(f"({' OR '.join(each)})", *begins * len(_LOOKED_AT))
     over = '"state" = ? AND "until" IS NOT NULL AND "until" <= ?'
     if asked.state == "in case":
         ask(f'("state" = ? OR ({over}))', "in case", "assigned", engine.moment(asked.now))
@@ -53,11 +55,18 @@ def _condition(engine: Engine, asked: Filter) -> tuple[str, list[Any]]:
         ask('"model_id" = ?', asked.model)
     if asked.untouched_since is not None:
         ask('("since" IS NULL OR "since" < ?)', engine.moment(asked.untouched_since))
+    if asked.late:
+        ask('"until" < ?', engine.moment(asked.now))
     return " AND ".join(parts), values
 
 
+def _spellings(text: str) -> list[str]:
+    """A text as it may be written: a database may know the capitals of A to Z alone."""
+    return [text] if text.isascii() else sorted({text, text.lower(), text.upper(), text.capitalize(), text.title()})
+
+
 def _escaped(text: str) -> str:
-    return "".join(f"!{c}" if c in "!%_" else c for c in text.casefold())
+    return "".join(f"!{c}" if c in "!%_" else c for c in text)
 
 
 def found(store: Store, asked: Filter, order: str = "name", start: int = 0, count: int = 500) -> list[Unit]:

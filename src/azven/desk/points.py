@@ -2,10 +2,11 @@
 
 from azven.book.records import Design
 from azven.desk.session import Session
-from azven.work import ground, kit, listen
+from azven.work import ground, kit, listen, register
 from azven.work.kit import views, wideband
 from azven.work.prove import signing
 from azven.work.prove.proofs import lanes
+from azven.work.register import Question
 
 Points = tuple[tuple[str, str], ...]
 """(text, colour role)."""
@@ -82,6 +83,15 @@ def of_prove(session: Session) -> Points:
 def of_reach(_: Session) -> Points:
     """Reach counts nothing."""
     return ()
+
+
+def of_register(session: Session) -> Points:
+    """Units that nobody finds, and those that are lent past their day."""
+    now = session.now()
+    missing = register.how_many(session.store, Question(state="missing"), now)
+    late = register.how_many(session.store, Question(state="on loan", late=True), now)
+    named = (missing, "missing", "brick_text"), (late, "late", "ochre_text")
+    return tuple((f"{count} {what}", role) for count, what, role in named if count)
 
 
 def of_watch(session: Session) -> Points:

@@ -88,6 +88,13 @@ class Case:
 
 
 @dataclass(frozen=True)
+class Unit:
+    """A unit of the register."""
+
+    id: int
+
+
+@dataclass(frozen=True)
 class Foretold:
     """An incident that a rehearsal foretells, of how many runs, and what was tried against it."""
 
@@ -96,4 +103,4 @@ class Foretold:
     tried: "tuple[Tried, ...]" = ()
 
 
-Chosen = Link | Sweep | Line | Channel | Rule | Neighbour | Joint | Antenna | Person | Wideband | Case | Foretold
+Chosen = Link | Sweep | Line | Channel | Rule | Neighbour | Joint | Antenna | Person | Wideband | Case | Foretold | Unit

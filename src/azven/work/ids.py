@@ -7,7 +7,20 @@ from collections import Counter
 from collections.abc import Callable, Iterable
 from typing import TypeVar
 
-from azven.book.records import Act, Link, Model, Neighbour, Person, Record, Unit, Wideband, WidePack, Zone
+from azven.book.records import (
+    Act,
+    Link,
+    Model,
+    Neighbour,
+    Person,
+    Record,
+    Show,
+    Site,
+    Unit,
+    Wideband,
+    WidePack,
+    Zone,
+)
 from azven.work.wording import one_line
 
 R = TypeVar("R", bound=Record)
@@ -16,7 +29,7 @@ EVERYWHERE = "everywhere"
 _CHANGE = "change-"
 _WORDS: dict[type[Record], str] = {
     Link: "link", Neighbour: "neighbour", Zone: "room", Act: "act", Model: "model", Unit: "unit",
-    Person: "person", Wideband: "wideband", WidePack: "pack",
+    Person: "person", Wideband: "wideband", WidePack: "pack", Site: "site", Show: "show",
 }  # fmt: skip
 
 

@@ -2,8 +2,8 @@
 
 from typing import Literal
 
-StageName = Literal["ground", "listen", "kit", "plan", "chain", "reach", "prove", "watch"]
+StageName = Literal["ground", "listen", "kit", "plan", "chain", "reach", "prove", "watch", "register"]
 TITLES: dict[StageName, str] = {
     "ground": "Ground", "listen": "Listen", "kit": "Kit", "plan": "Plan", "chain": "Chain", "reach": "Reach",
-    "prove": "Prove", "watch": "Watch",
+    "prove": "Prove", "watch": "Watch", "register": "Register",
 }  # fmt: skip

@@ -33,6 +33,11 @@ class Engine(Protocol):
         """How a value is asked for in a statement: `?` or `%s`."""
         ...
 
+    @property
+    def like(self) -> str:
+        """The operator of patterns that looks past capitals: all of them, or A to Z alone."""
+        ...
+
     def moment(self, value: datetime) -> Any:
         """A moment as it is asked for in a statement."""
         ...

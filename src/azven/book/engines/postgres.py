@@ -39,7 +39,7 @@ class PostgresServer:
     """The database of a book on a server; see `Engine`. One writes at a time, as in a file: whoever does holds a lock,
     so that the lines of the history are in the order in which they landed."""
 
-    mark = "%s"
+    mark, like = "%s", "ILIKE"
     errors: tuple[type[Exception], ...] = (DatabaseError, psycopg.Error)
 
     def __init__(self, place: Server) -> None:

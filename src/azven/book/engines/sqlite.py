@@ -29,7 +29,7 @@ _RIGHTS = 0o600
 class SqliteFile:
     """The database of a book in a file; see `Engine`."""
 
-    mark = "?"
+    mark, like = "?", "LIKE"
 
     def __init__(self, place: File) -> None:
         self.place = place

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from datetime import datetime
 from typing import TYPE_CHECKING, Any, Protocol
 
+from azven.book.records import Unit
 from azven.book.store import Store
 from azven.work import chosen, ground, ids, kit, listen
 from azven.work.chosen import Chosen
@@ -118,6 +119,14 @@ def _foretold(known: Known, what: chosen.Foretold) -> Reasons | None:
     return reasons_foretold.for_trouble(known.store, what)
 
 
+def _unit(known: Known, what: chosen.Unit) -> Reasons | None:
+    from azven.work.reasons import unit as reasons_unit
+
+    found = known.store.all(Unit, id=what.id)
+    clock = ground.here(known.store, known.scope).clock
+    return reasons_unit.for_unit(known.store, clock, found[0], known.now()) if found else None
+
+
 def _case(known: Known, what: chosen.Case) -> Reasons | None:
     from azven.work.reasons import case as reasons_case
 
@@ -140,4 +149,5 @@ _BY_KIND: dict[type[Chosen], Callable[[Known, Any], Reasons | None]] = {
     chosen.Wideband: _wideband,
     chosen.Case: _case,
     chosen.Foretold: _foretold,
+    chosen.Unit: _unit,
 }

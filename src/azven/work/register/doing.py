@@ -6,7 +6,7 @@ from datetime import UTC, datetime
 
 from azven.book.edits import Change, Edit, add, replace_record
 from azven.book.reading import Making, Reading
-from azven.book.records import Act, Deed, Show, Site, Unit
+from azven.book.records import Act, Deed, Show, Site, Unit, Zone
 from azven.refusal import Refusal
 from azven.rf.register import deeds as core
 from azven.rf.register.deeds import DeedKind, Span, Standing
@@ -132,7 +132,9 @@ def standing_of(store: Reading, unit: Unit, now: datetime, heard: bool = False) 
 def where_said(store: Reading, unit: Unit) -> str:
     """Where a unit is, in words."""
     sites = {s.id: s.name for s in store.all(Site)}
-    at = sites.get(unit.site_at_id or 0, "")
+    at, room = sites.get(unit.site_at_id or 0, ""), next(iter(store.all(Zone, id=unit.zone_id or 0)), None)
     if unit.place:
         return f"{unit.place}, {at}" if at else unit.place
+    if not at and room is not None:
+        return f"{room.name}, {sites.get(room.site_id, '')}"
     return at or sites.get(unit.site_home_id or 0, "")

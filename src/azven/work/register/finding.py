@@ -23,12 +23,14 @@ class Question:
     home: int | None = None
     model: int | None = None
     quiet_days: int | None = None
+    late: bool = False
+    """Whose day is over."""
 
 
 def _filter(asked: Question, now: datetime) -> stock.Filter:
     since = now - timedelta(days=asked.quiet_days) if asked.quiet_days is not None else None
     return stock.Filter(now=now, text=asked.text.strip(), state=asked.state, at=asked.at, home=asked.home,
-                        model=asked.model, untouched_since=since)  # fmt: skip
+                        model=asked.model, untouched_since=since, late=asked.late)  # fmt: skip
 
 
 def found(store: Store, asked: Question, now: datetime, order: str = "name", start: int = 0) -> list[Unit]:

@@ -1,0 +1,1 @@
+"""Register: every unit, where it is, what was done with it."""

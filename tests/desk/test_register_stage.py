@@ -1,0 +1,164 @@
+"""Register as a user does it: units found, deeds done with one and with many, labels scanned, all of it undone."""
+
+from datetime import timedelta
+
+import pytest
+from PyQt6.QtCore import Qt
+
+from azven.book.records import Deed, Site, Unit
+from azven.desk.points import of_register
+from azven.work import chosen, register
+from azven.work.register import Asked
+
+
+@pytest.fixture
+def stage(window):
+    window.show_stage("register")
+    return window.stage
+
+
+def rows(stage):
+    return stage.table.records.records
+
+
+def units(stage, count=2):
+    return sorted(stage.session.store.all(Unit, carried=True), key=lambda u: u.name)[:count]
+
+
+def choose(stage, *wanted):
+    stage.table.choose({u.id for u in wanted})
+    stage.table.selected.emit()
+
+
+def fresh(stage, unit):
+    return stage.session.store.get(Unit, unit.id)
+
+
+def lend(stage, unit, days_ago=9, until=None):
+    now = stage.session.now()
+    asked = Asked(deed="hand out", at=now - timedelta(days=days_ago), by="Merle", to="Ferry office", until=until)
+    stage.session.do(lambda: register.do(stage.session.store, [fresh(stage, unit)], asked))
+
+
+def test_every_unit_of_the_book_is_there_and_typing_finds_some(stage, qtbot):
+    assert len(rows(stage)) == len(stage.session.store.all(Unit))
+    assert stage.words.text() == f"{len(rows(stage))} units"
+    first = units(stage)[0]
+    qtbot.keyClicks(stage.text, first.serial.lower())
+    qtbot.waitUntil(lambda: [u.id for u in rows(stage)] == [first.id])
+    stage.text.setText("nothing like that")
+    qtbot.waitUntil(lambda: not rows(stage))
+    assert stage.words.text() == "No unit is like that."
+
+
+def test_units_are_handed_out_together_and_come_back_with_one_undo(stage):
+    two = units(stage)
+    assert not stage.primary()[1]
+    choose(stage, *two)
+    assert stage.primary() == ("Hand out, 2 units", True)
+    stage.deeds.to.setText("Ferry office")
+    stage.deeds.until.setText("2031-01-31")
+    stage.run_primary()
+    lent = [fresh(stage, u) for u in two]
+    assert {(u.state, u.holder) for u in lent} == {("on loan", "Ferry office")}
+    assert {u.until.astimezone(stage.session.clock.tz).date().isoformat() for u in lent} == {"2031-01-31"}
+    assert stage.deeds.to.text() == ""
+    assert stage.session.store.all(Deed, unit_id=two[0].id)[0].made_by == stage.session.store.author.who
+    stage.session.step_back()
+    assert {fresh(stage, u).state for u in two} == {"in case"}
+    assert stage.session.store.all(Deed, unit_id=two[0].id) == []
+
+
+@pytest.mark.parametrize(("deed", "told"), [("hand out", "who has it"), ("move", "where it goes")])
+def test_what_a_deed_needs_is_asked_for_and_nothing_is_done(stage, deed, told):
+    choose(stage, units(stage)[0])
+    stage._choose(deed)
+    stage.run_primary()
+    assert told in stage.window().said()
+    assert stage.session.store.all(Deed, unit_id=units(stage)[0].id) == []
+
+
+def test_a_day_that_is_none_is_refused_and_what_was_typed_stays(stage):
+    choose(stage, units(stage)[0])
+    stage.deeds.to.setText("Ferry office")
+    stage.deeds.until.setText("soon")
+    stage.run_primary()
+    assert "is no day" in stage.window().said()
+    assert stage.deeds.to.text() == "Ferry office"
+
+
+def test_only_what_a_deed_asks_for_is_shown(stage):
+    for deed, shown in (("hand out", {"to", "until", "site", "place"}), ("assign", {"show", "link"}), ("lost", set())):
+        stage._choose(deed)
+        assert {name for name, part in stage.deeds._parts.items() if not part.isHidden()} == shown
+
+
+def test_a_label_that_is_scanned_says_where_the_unit_is_and_finds_it(stage, qtbot):
+    first = units(stage)[0]
+    now = stage.session.now()
+    lost = Asked(deed="lost", at=now - timedelta(days=1), by="Merle")
+    stage.session.do(lambda: register.do(stage.session.store, [fresh(stage, first)], lost))
+    stage.label.setFocus()
+    qtbot.keyClicks(stage.label, first.serial)
+    qtbot.keyClick(stage.label, Qt.Key.Key_Return)
+    site = stage.session.store.get(Site, stage.session.scope.site)
+    assert stage.scanned.text() == f"{first.name}: was missing, is in case, at {site.name}."
+    assert fresh(stage, first).site_at_id == site.id
+    assert stage.session.selection == chosen.Unit(first.id)
+    assert stage.label.text() == ""
+    qtbot.keyClicks(stage.label, "RG-0000")
+    qtbot.keyClick(stage.label, Qt.Key.Key_Return)
+    assert stage.scanned.text() == "No unit has the serial RG-0000."
+
+
+def test_who_is_retired_refuses_aloud(stage):
+    first = units(stage)[0]
+    choose(stage, first)
+    stage._choose("retire")
+    stage.run_primary()
+    stage._choose("lost")
+    choose(stage, fresh(stage, first))
+    stage.run_primary()
+    assert "refused" in stage.window().said()
+    assert fresh(stage, first).state == "retired"
+    assert len(stage.session.store.all(Deed, unit_id=first.id)) == 2
+
+
+def test_by_state_and_by_how_long_nobody_touched_them(stage):
+    first, second = units(stage)
+    lend(stage, first, days_ago=60)
+    lend(stage, second, days_ago=2)
+    stage.state.setCurrentIndex(stage.state.findData("on loan"))
+    stage._show()
+    assert {u.id for u in rows(stage)} == {first.id, second.id}
+    stage.quiet.setCurrentIndex(stage.quiet.findData(30))
+    stage._show()
+    assert [u.id for u in rows(stage)] == [first.id]
+
+
+def test_the_rail_counts_what_is_missing_and_what_is_late(stage):
+    first, second = units(stage)
+    assert of_register(stage.session) == ()
+    lend(stage, first, until=stage.session.now() - timedelta(days=1))
+    choose(stage, second)
+    stage._choose("lost")
+    stage.run_primary()
+    assert [text for text, _ in of_register(stage.session)] == ["1 missing", "1 late"]
+    assert [stage._mark(fresh(stage, u)) for u in (first, second)] == ["tight", "broken"]
+
+
+def test_reasons_tell_the_trail_the_newest_first(stage, window):
+    first = units(stage)[0]
+    lend(stage, first)
+    choose(stage, fresh(stage, first))
+    stage._choose("take back")
+    stage.deeds.why.setText("rain")
+    stage.run_primary()
+    stage.session.select(chosen.Unit(first.id))
+    shown = window.panel.shown
+    assert shown.title == first.name
+    assert [text.split(",")[0] for _, text in shown.arithmetic] == [
+        f"take back, {stage.session.store.author.who}: rain".split(",")[0], "hand out",
+    ]  # fmt: skip
+    assert "rain" in shown.arithmetic[0][1]
+    assert shown.figure == "in case"
