@@ -255,8 +255,10 @@ OLD_CODES = {"2a-b": "2T3O", "a+b-c": "3T3O", "3a-2b": "2T5O"}
 
 NEWER_TABLES = ("reception", "pair", "worn", "person", "route", "port", "wide_pack", "wideband", "occupant",
                 "radar_event", "intercom", "talk_group", "listed_rack", "rack_network", "mapped", "wanted", "proof",
-                "sign_off", "walk_test", "staging", "deed")  # fmt: skip
+                "sign_off", "walk_test", "staging", "deed", "booking",
+                "distance")  # fmt: skip
 NEWER_COLUMNS = {
+    "show": ("load_in", "load_out"),
     "act": ("house_percent", "touches_next"),
     "link": ("receiver", "power_step_mw", "switched_on"),
     "unit": (

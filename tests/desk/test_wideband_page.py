@@ -7,9 +7,8 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
 from azven.book.records import Model, Wideband, WidePack
-from azven.desk import jobs
 from azven.desk.finding import entries
-from azven.work import chosen
+from azven.work import chosen, processes
 from azven.work.kit import catalogue, wide_deeds
 
 
@@ -145,7 +144,7 @@ def test_two_hundred_packs_on_eight_carriers_are_packed_and_painted(window, page
         said = {"mode": "standard", "mix": f"Mix {row}", "mix_mode": "standard", "stereo": row % 2 == 0}
         edit = wide_deeds.add_packs(store, scope, f"Row {row} 1", 20, **said)
         window.session.do(lambda made=edit: made)
-    monkeypatch.setattr(jobs, "_LOOK_S", 0.05)
+    monkeypatch.setattr(processes, "_LOOK_S", 0.05)
     page.pack_all()
     settle(window)
     assert not page.columns.found.loose

@@ -11,7 +11,7 @@ from azven.cli import main
 from azven.work.calc import KINDS, answer
 from vectors import load
 
-FILES = {name: load(f"{name}.json")["cases"] for name in ("chain", "links", "bands", "network", "intermod")}
+FILES = {name: load(f"{name}.json")["cases"] for name in ("chain", "links", "bands", "network", "register", "intermod")}
 CASES = [c for name in ("chain", "links", "bands", "network", "register") for c in FILES[name] if c["kind"] in KINDS]
 RELATIVE = {"outage": 1e-3, "outage_1": 1e-3, "outage_2": 1e-3, "eirp_total_w": 3e-3, "s_w_m2": 3e-3}
 ABSOLUTE = {"angle_deg": 0.05, "distance_m": 0.001, "length_mm": 0.1}

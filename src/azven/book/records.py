@@ -19,6 +19,7 @@ Hears = Literal["everyone", "in-ears", "receivers"]
 NeighbourKind = Literal["neighbour", "avoid", "ours"]
 School = Literal["spacing", "both", "level"]
 PermitKind = Literal["licence", "override"]
+Clutter = Literal["open", "suburb", "town", "city"]
 AreaKind = Literal["stage", "audience", "backstage"]
 MountKind = Literal["wall", "truss", "mast", "stand"]
 AntennaRole = Literal["receive", "transmit"]
@@ -297,7 +298,8 @@ class Unit(Record):
 
 @record
 class Show(Record):
-    """What runs at a site, with its acts, links and plan. What is archived is kept, and out of the way."""
+    """What runs at a site, with its acts, links and plan. What is archived is kept, and out of the way. Gear is there
+    from `load_in` to `load_out`; empty: from the first act to the last."""
 
     site_id: int
     name: str
@@ -305,6 +307,8 @@ class Show(Record):
     note: str = ""
     school: School = "spacing"
     archived: bool = False
+    load_in: datetime | None = None
+    load_out: datetime | None = None
 
 
 @record
@@ -764,6 +768,25 @@ class Deed(Record):
     before: State = "in case"
     after: State = "in case"
     refused: bool = False
+
+
+@record
+class Booking(Record):
+    """A unit that is planned for a show."""
+
+    show_id: int
+    unit_id: int
+
+
+@record
+class Distance(Record):
+    """How far two sites are apart, and what a wave loses between them: clutter by its word, obstacles [dB]."""
+
+    site_a_id: int
+    site_b_id: int
+    km: float
+    clutter: Clutter = "town"
+    obstacles_db: float = 0.0
 
 
 @record

@@ -76,6 +76,7 @@ _WORDS_AS_TEXT = {
     ("sweep", "detector"),
     ("kept_plan", "school"),
     ("unit", "state"),
+    ("distance", "clutter"),
     *(("deed", name) for name in ("deed", "before", "after")),
     *(("antenna", name) for name in ("side", "kind", "polarisation")),
 }

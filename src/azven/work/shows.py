@@ -11,6 +11,7 @@ from azven.book.edits import Edit, add, remove, replace_record
 from azven.book.records import (
     Act,
     Assignment,
+    Booking,
     Deed,
     Intercom,
     KeptPlan,
@@ -171,6 +172,7 @@ def remove_show(store: Store, show: Show) -> Edit:
     gone += [r for x in links for r in store.all(Reception, link_id=x.id)]
     of_show: tuple[type[Record], ...] = (WidePack, Wideband, *_OF_SHOW, *_PROVEN)
     gone += [r for kind in of_show for r in store.all(kind, show_id=show.id)]
+    gone += store.all(Booking, show_id=show.id)
     gone += [*people, *plans, *store.all(KeptPlan, show_id=show.id), *links]
     kept = tuple(c for d in store.all(Deed, show_id=show.id) for c in replace_record(d, replace(d, show_id=None)))
     return Edit(f"Remove {show.name}", kept + remove([*gone, *store.all(Act, show_id=show.id), show]))

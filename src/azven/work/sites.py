@@ -2,12 +2,14 @@
 
 from dataclasses import replace
 
-from azven.book.edits import Edit, add, remove, replace_record
+from azven.book.edits import Change, Edit, add, remove, replace_record
 from azven.book.records import (
     Antenna,
     Area,
     Backdrop,
+    Deed,
     Design,
+    Distance,
     ListedRack,
     Mount,
     Neighbour,
@@ -84,9 +86,20 @@ def remove_site(store: Store, site: Site) -> Edit:
     gone += [r for kind in _OF_ZONE for z in rooms for r in store.all(kind, zone_id=z.id)]
     of_site: tuple[type[Record], ...] = (*_OF_SITE, ListedRack)
     gone += [r for kind in of_site for r in store.all(kind, site_id=site.id)]
+    gone += [d for d in store.all(Distance) if site.id in (d.site_a_id, d.site_b_id)]
     at_home = store.all(Unit, site_home_id=site.id)
     homeless = tuple(c for u in at_home for c in replace_record(u, replace(u, site_home_id=None)))
-    return Edit(f"Remove {site.name}", homeless + remove([*gone, *rooms, site]))
+    return Edit(f"Remove {site.name}", homeless + _in_words(store, site) + remove([*gone, *rooms, site]))
+
+
+def _in_words(store: Store, site: Site) -> tuple[Change, ...]:
+    """Where units are and were, in words, since the site is gone."""
+    kinds: tuple[type[Unit] | type[Deed], ...] = (Unit, Deed)
+    there = [r for kind in kinds for r in store.all(kind, site_at_id=site.id)]
+    return tuple(
+        c for r in there
+        for c in replace_record(r, replace(r, site_at_id=None, place=", ".join(filter(None, (r.place, site.name)))))
+    )  # fmt: skip
 
 
 def _relations(store: Store, rooms: list[Zone]) -> list[Relation]:

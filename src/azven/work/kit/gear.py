@@ -14,6 +14,7 @@ from azven.book.reading import Reading
 from azven.book.records import (
     Act,
     Assignment,
+    Booking,
     Deed,
     Link,
     Mapped,
@@ -260,7 +261,8 @@ def remove_units(store: Reading, chosen: Sequence[Unit]) -> Edit:
     users: list[Any] = [*store.all(Link), *store.all(Worn)]
     freed = [c for u in users if u.unit_id in numbers for c in replace_record(u, replace(u, unit_id=None))]
     gone = remove([r for r in store.all(Reception) if r.unit_id in numbers])
-    gone += remove([d for n in sorted(numbers) for d in store.all(Deed, unit_id=n)])
+    of_unit: tuple[type[Record], ...] = (Deed, Booking)
+    gone += remove([r for kind in of_unit for n in sorted(numbers) for r in store.all(kind, unit_id=n)])
     title = f"Remove {chosen[0].name}" if len(chosen) == 1 else f"Remove {len(chosen)} units"
     return Edit(title, (*freed, *gone, *remove(chosen)))
 

@@ -1,4 +1,6 @@
-"""How units stand, and every deed that was done with them."""
+"""How units stand, every deed that was done with them, what they are booked for; how far sites are apart."""
+
+from typing import Any
 
 import sqlalchemy as sa
 from alembic import op
@@ -48,3 +50,27 @@ def upgrade() -> None:
     )
     for of in ("unit", "site_at", "show"):
         op.create_index(op.f(f"ix_deed_{of}_id"), "deed", [f"{of}_id"], unique=False)
+    for name in ("load_in", "load_out"):
+        op.add_column("show", sa.Column(name, tables.Utc(), nullable=True))
+    _pair("booking", {"show_id": "show", "unit_id": "unit"})
+    _pair(
+        "distance", {"site_a_id": "site", "site_b_id": "site"}, sa.Column("km", sa.Float(), nullable=False),
+        sa.Column("clutter", T, nullable=False), sa.Column("obstacles_db", sa.Float(), nullable=False),
+    )  # fmt: skip
+
+
+def _pair(name: str, parents: dict[str, str], *columns: sa.Column[Any]) -> None:
+    op.create_table(
+        name,
+        sa.Column("id", KEY, autoincrement=False, nullable=False),
+        sa.Column("version", sa.Integer(), nullable=False),
+        *(sa.Column(key, KEY, nullable=False) for key in parents),
+        *columns,
+        *(
+            sa.ForeignKeyConstraint([key], [f"{parent}.id"], name=op.f(f"fk_{name}_{key}_{parent}"))
+            for key, parent in parents.items()
+        ),
+        sa.PrimaryKeyConstraint("id", name=op.f(f"pk_{name}")),
+    )
+    for key in parents:
+        op.create_index(op.f(f"ix_{name}_{key}"), name, [key], unique=False)
