@@ -14,7 +14,7 @@ from azven.work.register import Asked
 @pytest.fixture
 def stage(window):
     window.show_stage("register")
-    return window.stage
+    return window.stage.list
 
 
 def rows(stage):

@@ -1,0 +1,196 @@
+"""Units found by what is asked of them, deeds done with those that are chosen, labels scanned."""
+
+from collections.abc import Callable
+from datetime import datetime
+from functools import partial
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QLineEdit, QVBoxLayout
+
+from azven.book.edits import BookError, Edit
+from azven.book.records import Deed, Model, Site, Unit
+from azven.desk.actions import Action
+from azven.desk.register.deed_row import DEEDS, DeedRow
+from azven.desk.register.page import RegisterPage
+from azven.desk.session import Session
+from azven.desk.stage import FittedLabel, choice, fill, label, pick, row
+from azven.desk.tables import Column, RecordTable
+from azven.rf.register.deeds import STATES
+from azven.work import chosen, ids, register
+from azven.work.reasons.unit import late
+from azven.work.register import Asked, Question
+
+_ASK_MS = 150
+_ANYWHERE, _NO_MATTER = 0, 0
+_QUIET: list[tuple[str, object]] = [
+    ("touched whenever", _NO_MATTER), ("not for 30 days", 30), ("not for 90 days", 90), ("not for a year", 365),
+]  # fmt: skip
+
+
+class ListPage(RegisterPage):
+    """The database finds; what is shown is a page of it."""
+
+    title = "List"
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.text = QLineEdit()
+        self.text.setPlaceholderText("name, serial, holder or place begins with …")
+        self.text.setAccessibleName("Find units")
+        self.text.setClearButtonEnabled(True)
+        self.state = choice([("in any state", ""), *((s, s) for s in STATES)], "State")
+        self.site = choice([], "At which site")
+        self.quiet = choice(_QUIET, "How long nobody has touched them")
+        self.words = FittedLabel("dim")
+        self.table = RecordTable(self._columns(), "Units")
+        self.table.theme = lambda: session.theme
+        self.deeds = DeedRow(session, self.do_chosen)
+        self.label = QLineEdit()
+        self.label.setPlaceholderText("scan a label, or type its serial and Enter")
+        self.label.setAccessibleName("Scan a label")
+        self.scanned = FittedLabel()
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.setInterval(_ASK_MS)
+        self._timer.timeout.connect(self._show)
+        self._models: dict[int, str] = {}
+        self._lay_out()
+        self.text.textChanged.connect(lambda _: self._timer.start())
+        for box in (self.state, self.site, self.quiet):
+            box.activated.connect(self._show)
+        self.table.picked.connect(lambda u: session.select(chosen.Unit(u.id)))
+        self.table.selected.connect(self.primary_changed)
+        self.deeds.deed.activated.connect(lambda _: self.primary_changed.emit())
+        self.label.returnPressed.connect(self.scan)
+
+    def _lay_out(self) -> None:
+        self.text.setMinimumWidth(230)
+        self.label.setFixedWidth(260)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 4, 0, 0)
+        box.setSpacing(6)
+        line = row(self.text, self.state, self.site, self.quiet, spacing=6)
+        line.setStretchFactor(self.text, 1)
+        box.addLayout(line)
+        box.addWidget(self.words)
+        box.addWidget(self.table, 1)
+        box.addWidget(self.deeds)
+        scan = row(label("Label", "dim"), self.label, spacing=6)
+        scan.addWidget(self.scanned, 1)
+        box.addLayout(scan)
+
+    def _columns(self) -> list[Column]:
+        session = self.session
+        return [
+            Column(title="Unit", width=98, show=lambda u: u.name, mark=self._mark),
+            Column(title="Serial", width=84, show=lambda u: u.serial),
+            Column(title="Model", width=128, show=lambda u: self._models.get(u.model_id, "")),
+            Column(title="State", width=72, show=lambda u: register.state_at(u, session.now())),
+            Column(title="Where", width=122, show=lambda u: register.where_said(session.store, u)),
+            Column(title="Who has it", width=92, show=lambda u: u.holder),
+            Column(title="Since", width=94, show=lambda u: _day(u.since, session)),
+            Column(title="Until", width=94, show=lambda u: _day(u.until, session)),
+        ]  # fmt: skip
+
+    def _mark(self, unit: Unit) -> str:
+        """Broken: missing; tight: lent past its day."""
+        now = self.session.now()
+        return "broken" if unit.state == "missing" else "tight" if late(unit, now) else ""
+
+    # finding
+
+    def refresh(self) -> None:
+        store = self.session.store
+        self._models = {m.id: m.name for m in store.all(Model)}
+        sites = [s for s in store.all(Site) if not s.archived]
+        fill(self.site, [("anywhere", _ANYWHERE), *((f"at {n}", k) for n, k in ids.choices_of(sites))])
+        self.deeds.refresh()
+        self._show()
+
+    def question(self) -> Question:
+        """What is asked of the units now."""
+        return Question(
+            text=self.text.text(), state=str(self.state.currentData()), at=self.site.currentData() or None,
+            quiet_days=self.quiet.currentData() or None,
+        )  # fmt: skip
+
+    def _show(self) -> None:
+        store, asked, now = self.session.store, self.question(), self.session.now()
+        try:
+            units, count = register.found(store, asked, now), register.how_many(store, asked, now)
+        except BookError as error:
+            self.session.say(str(error), trouble=True)
+            return
+        self.table.show_records(units)
+        whole = f"{count} unit{'' if count == 1 else 's'}"
+        self.words.setText(f"{whole}; the first {len(units)} are shown" if count > len(units) else whole
+                           if count else "No unit is like that.")  # fmt: skip
+
+    # doing
+
+    def primary(self) -> tuple[str, bool]:
+        count = len(self.table.chosen())
+        title = self.deeds.deed.currentText().capitalize()
+        return (f"{title}, {count} units" if count > 1 else title), count > 0
+
+    def run_primary(self) -> None:
+        self.do_chosen()
+
+    def do_chosen(self) -> None:
+        """The deed that is filled in, with the units that are chosen."""
+        units = self.table.chosen()
+        if self._do(lambda: register.do(self.session.store, units, self.deeds.ask()), units):
+            self.deeds.clear()
+
+    def _do(self, make: Callable[[], Edit], units: list[Unit]) -> bool:
+        store = self.session.store
+        if not self.session.do(make):
+            return False
+        refused = [u.name for u in units if _last(store.all(Deed, unit_id=u.id)).refused]
+        if refused:
+            self.session.say(f"Kept, but refused: {', '.join(refused[:5])} cannot be taken so (retired, or not).",
+                             trouble=True)  # fmt: skip
+        return True
+
+    def scan(self) -> None:
+        """The unit with this serial was here now: it is where the show is, and a missing one is found."""
+        serial, session = self.label.text().strip(), self.session
+        self.label.clear()
+        if not serial:
+            return
+        found = session.store.page(Unit, 0, 2, serial=serial)
+        if len(found) != 1:
+            many = "Several units have" if found else "No unit has"
+            self.scanned.setText(f"{many} the serial {serial}.")
+            return
+        (unit,) = found
+        site = session.store.get(Site, session.scope.site)
+        asked = Asked(deed="scan", at=session.now(), by=session.store.author.who, site=site)
+        before = register.state_at(unit, session.now())
+        if self._do(lambda: register.do(session.store, [unit], asked), [unit]):
+            now = register.state_at(session.store.get(Unit, unit.id), session.now())
+            change = f"was {before}, is {now}" if now != before else now
+            self.scanned.setText(f"{unit.name}: {change}, at {site.name}.")
+            session.select(chosen.Unit(unit.id))
+
+    def actions_offered(self) -> list[Action]:
+        return [
+            *(Action(f"deed-{data}", f"Register: {title}", partial(self._choose, data)) for title, data in DEEDS),
+            Action("scan-label", "Register: scan a label", self.label.setFocus),
+        ]
+
+    def _choose(self, deed: object) -> None:
+        pick(self.deeds.deed, deed)
+        self.deeds._turned()
+        self.primary_changed.emit()
+
+    def take_focus(self) -> None:
+        self.text.setFocus()
+
+
+def _last(deeds: list[Deed]) -> Deed:
+    return max(deeds, key=lambda d: d.id)
+
+
+def _day(moment: datetime | None, session: Session) -> str:
+    return f"{moment.astimezone(session.clock.tz):%Y-%m-%d}" if moment is not None else ""
