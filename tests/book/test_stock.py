@@ -53,9 +53,15 @@ def test_an_assignment_that_is_over_counts_as_in_its_case(store):
     assert set(names(store, state="in case")) == {f"Pack {k:02}" for k in range(0, 40, 4)} | over
     assert set(names(store, state="assigned")) == {f"Pack {k:02}" for k in range(2, 40, 4)} - over
     counted = stock.by_site_and_state(store, NOW)
-    assert {state: n for (_, state), n in counted.items()} == {
+    assert {state: held.count for (_, state), held in counted.items()} == {
         "in case": 10 + len(over), "assigned": 10 - len(over), "on loan": 10, "missing": 10,
     }  # fmt: skip
+    by_state = {state: held for (_, state), held in counted.items()}
+    assert by_state["missing"].oldest == NOW - timedelta(days=39)
+    assert [held.late for held in by_state.values()] == [0] * 4
+    (lent,) = stock.found(store, Filter(now=NOW, text="Pack 01"))
+    store.apply(Edit("Due", replace_record(lent, replace(lent, until=NOW - timedelta(days=1)))))
+    assert {state: held.late for (_, state), held in stock.by_site_and_state(store, NOW).items()}["on loan"] == 1
 
 
 def test_by_site_home_model_and_how_long_nobody_has_touched_it(store):

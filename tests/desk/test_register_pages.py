@@ -1,12 +1,19 @@
 """Bookings and other campuses as a user sees them."""
 
+from datetime import UTC, datetime, timedelta
+
 import pytest
+from PyQt6.QtCore import Qt
 
 from azven.book.records import Booking, Distance, Show, Unit
-from azven.work import kit, plan, shows
+from azven.book.stock import Held
+from azven.desk.register.board_view import longest
+from azven.work import ids, kit, plan, register, shows
+from azven.work.register import Asked, booked
+from azven.work.register.board import Campus
 from azven.work.scope import of_show
 
-LIST, BOOKINGS, ACROSS = range(3)
+BOARD, LIST, BOOKINGS, ACROSS = range(4)
 
 
 @pytest.fixture
@@ -82,8 +89,6 @@ def test_how_far_a_site_is_is_written_and_pairs_that_matter_are_told(stage, acro
     mine = plan.assignments(store, scope)
     theirs = {x.name: x for x in kit.links(store, of_show(there))}
     narrator = next(x for x in kit.links(store, scope) if x.name == "Narrator")
-    from azven.work import ids
-
     freq = {ids.of(theirs["Narrator"]): mine[narrator.id].freq_hz}
     session.do(lambda: plan.set_frequencies(store, of_show(there), freq, "There"))
     stage.refresh()
@@ -104,8 +109,78 @@ def test_how_far_a_site_is_is_written_and_pairs_that_matter_are_told(stage, acro
     assert store.all(Distance) == []
 
 
-def test_pages_come_by_name_and_the_list_is_first(stage):
-    assert stage.page is stage.list
+def test_pages_come_by_name_and_the_board_is_first(stage):
+    assert stage.page is stage.board
     titles = [a.title for a in stage.actions_offered()]
     assert {"Register: list", "Register: bookings", "Register: across campuses"} <= set(titles)
+    stage.pages.show_page(LIST)
     assert len(rows(stage.list.table)) == len(stage.session.store.all(Unit))
+
+
+def deed(stage, units, kind, **more):
+    session = stage.session
+    asked = Asked(deed=kind, at=session.now() - timedelta(days=3), by="Merle", **more)
+    session.do(lambda: register.do(session.store, units, asked))
+    stage.refresh()
+
+
+def test_the_board_counts_every_unit_once_where_it_is(stage):
+    rows = stage.board.view._rows
+    assert sum(c.total for c in rows) == len(stage.session.store.all(Unit))
+    assert stage.board.words.text().endswith("nothing is missing or late.")
+    home = next(c for c in rows if c.site is not None and c.site.id == stage.session.scope.site)
+    assert home.total == max(c.total for c in rows)
+    two = sorted(stage.session.store.all(Unit, carried=True), key=lambda u: u.name)[:2]
+    deed(stage, two, "lost")
+    after = next(c for c in stage.board.view._rows if c.site == home.site)
+    assert after.of("missing").count == 2
+    assert after.of("in case").count == home.of("in case").count - 2
+    assert after.total == home.total
+    assert "2 missing" in stage.board.words.text()
+
+
+def test_a_show_that_runs_stands_in_the_band_of_its_campus(stage):
+    session = stage.session
+    show = session.store.get(Show, session.scope.show)
+    now = session.now()
+    session.do(lambda: booked.set_span(show, now - timedelta(hours=1), now + timedelta(hours=9)))
+    stage.refresh()
+    home = next(c for c in stage.board.view._rows if c.site is not None and c.site.id == session.scope.site)
+    assert len(home.running) == len(plan.assignments(session.store, session.scope))
+    assert show.name in home.shows
+
+
+def test_a_duty_that_is_clicked_becomes_the_list(stage, qtbot):
+    units = sorted(stage.session.store.all(Unit, carried=True), key=lambda u: u.name)[:3]
+    deed(stage, units, "send to repair", place="workshop")
+    view = stage.board.view
+    k = next(k for k, c in enumerate(view._rows) if c.of("in repair").count == 3)
+    qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=view.middle_of(k, "in repair").toPoint())
+    assert stage.page is stage.list
+    assert {u.id for u in rows(stage.list.table)} == {u.id for u in units}
+    assert stage.list.state.currentData() == "in repair"
+
+
+def test_the_board_is_walked_by_keys(stage, qtbot):
+    view = stage.board.view
+    view.setFocus()
+    for key in (Qt.Key.Key_Right, Qt.Key.Key_Right, Qt.Key.Key_Left, Qt.Key.Key_Up):
+        qtbot.keyClick(view, key)
+    assert view._at == (0, 1)
+    qtbot.keyClick(view, Qt.Key.Key_Return)
+    assert stage.page is stage.list
+    assert stage.list.state.currentData() == "in case"
+
+
+@pytest.mark.parametrize(("count", "block"), [(1, 1), (60, 1), (61, 5), (3_000, 50), (3_001, 100), (90_000, 10_000)])
+def test_a_block_stands_for_as_many_as_the_largest_pile_needs(stage, count, block):
+    view = stage.board.view
+    view.show_campuses([Campus(None, {"in case": Held(count)})], stage.session.now())
+    assert view.block == block
+
+
+@pytest.mark.parametrize(("days", "said"), [(0, "0 d"), (729, "729 d"), (731, "2 yr")])
+def test_how_long_the_longest_is_so(days, said):
+    now = datetime(2026, 9, 1, tzinfo=UTC)
+    assert longest(now - timedelta(days=days), now) == said
+    assert longest(None, now) == ""

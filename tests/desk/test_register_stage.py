@@ -14,6 +14,7 @@ from azven.work.register import Asked
 @pytest.fixture
 def stage(window):
     window.show_stage("register")
+    window.stage.pages.show_page(1)
     return window.stage.list
 
 

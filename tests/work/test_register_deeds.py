@@ -142,8 +142,8 @@ def test_units_are_found_by_the_beginning_of_what_they_are_called(store, units):
 def test_units_are_counted_by_site_and_state(store, scope, units):
     done(store, units, "lost", 1)
     told = register.counts(store, DAY0 + timedelta(days=2))
-    assert sum(told.values()) == len(store.all(Unit))
-    assert sum(n for (_, state), n in told.items() if state == "missing") == 3
+    assert sum(held.count for held in told.values()) == len(store.all(Unit))
+    assert sum(held.count for (_, state), held in told.items() if state == "missing") == 3
 
 
 def test_who_was_not_touched_for_long_is_found(store, units):

@@ -5,12 +5,14 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from azven.book.columns import columns, record_of
+from azven.book.columns import READ, columns, record_of
 from azven.book.engines import Engine
 from azven.book.records import Unit
 from azven.book.store import Store
 
 _LOOKED_AT = ("name", "serial", "holder", "place")
+_SITE = 'coalesce("site_at_id", (SELECT "site_id" FROM "zone" WHERE "zone"."id" = "zone_id"), "site_home_id")'
+"""Where a unit is: as its deeds say, else where its room is, else at home."""
 ORDERS = {"name": '"name", id', "since": '"since", id', "where": '"site_at_id", "place", "name", id'}
 
 
@@ -48,7 +50,7 @@ def _condition(engine: Engine, asked: Filter) -> tuple[str, list[Any]]:
     elif asked.state:
         ask('"state" = ?', asked.state)
     if asked.at is not None:
-        ask('("site_at_id" = ? OR ("site_at_id" IS NULL AND "site_home_id" = ?))', asked.at, asked.at)
+        ask(f"{_SITE} = ?", asked.at)
     if asked.home is not None:
         ask('"site_home_id" = ?', asked.home)
     if asked.model is not None:
@@ -86,16 +88,28 @@ def how_many(store: Store, asked: Filter) -> int:
         return int(store.engine.rows(f'SELECT count(*) FROM "unit" WHERE {condition}', values)[0][0])
 
 
-def by_site_and_state(store: Store, now: datetime) -> Mapping[tuple[int | None, str], int]:
-    """How many units are at each site in each state at a moment; None: nobody knows where."""
+@dataclass(frozen=True)
+class Held:
+    """How many units, since when the longest of them is so (None: since nobody knows when), and how many are late."""
+
+    count: int
+    oldest: datetime | None = None
+    late: int = 0
+
+
+def by_site_and_state(store: Store, now: datetime) -> Mapping[tuple[int | None, str], Held]:
+    """Units at each site in each state at a moment; None: nobody knows where."""
     mark, moment = store.engine.mark, store.engine.moment(now)
-    state = (
-        f'CASE WHEN "state" = \'assigned\' AND "until" IS NOT NULL AND "until" <= {mark} THEN \'in case\' '
-        'ELSE "state" END'
-    )
-    statement = (
-        f'SELECT coalesce("site_at_id", "site_home_id") AS site, {state} AS now, count(*) FROM "unit" GROUP BY 1, 2'
-    )
+    over = f'"until" IS NOT NULL AND "until" <= {mark}'
+    state = f"CASE WHEN \"state\" = 'assigned' AND {over} THEN 'in case' ELSE \"state\" END"
+    late = f"sum(CASE WHEN \"state\" = 'on loan' AND {over} THEN 1 ELSE 0 END)"
+    statement = f'SELECT {_SITE} AS site, {state} AS now, count(*), min("since"), {late} FROM "unit" GROUP BY 1, 2'
     with store.told():
-        rows: Sequence[Any] = store.engine.rows(statement, [moment])
-    return {(site, str(told)): int(count) for site, told, count in rows}
+        rows: Sequence[Any] = store.engine.rows(statement, [moment, moment])
+    return {(r[0], str(r[1])): Held(int(r[2]), _read(r[3]), int(r[4])) for r in rows}
+
+
+def _read(value: Any) -> datetime | None:
+    found = READ["moment"](value) if value is not None else None
+    assert found is None or isinstance(found, datetime)
+    return found

@@ -107,6 +107,14 @@ class ListPage(RegisterPage):
         self.deeds.refresh()
         self._show()
 
+    def ask(self, site: Site | None, state: str) -> None:
+        """Ask for what is in a state at a site, and nothing else."""
+        self.refresh()
+        self.text.clear()
+        self.quiet.setCurrentIndex(0)
+        pick(self.state, state)
+        pick(self.site, site.id if site is not None else _ANYWHERE)
+
     def question(self) -> Question:
         """What is asked of the units now."""
         return Question(

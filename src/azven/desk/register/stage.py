@@ -2,8 +2,10 @@
 
 from PyQt6.QtWidgets import QVBoxLayout
 
+from azven.book.records import Site
 from azven.desk.actions import Action
 from azven.desk.register.across_page import AcrossPage
+from azven.desk.register.board_page import BoardPage
 from azven.desk.register.bookings_page import BookingsPage
 from azven.desk.register.list_page import ListPage
 from azven.desk.register.page import RegisterPage
@@ -19,8 +21,9 @@ class RegisterStage(Stage):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.list, self.bookings, self.across = ListPage(session), BookingsPage(session), AcrossPage(session)
-        self.all: tuple[RegisterPage, ...] = (self.list, self.bookings, self.across)
+        self.board, self.list = BoardPage(session), ListPage(session)
+        self.bookings, self.across = BookingsPage(session), AcrossPage(session)
+        self.all: tuple[RegisterPage, ...] = (self.board, self.list, self.bookings, self.across)
         self.pages = Pages([(p.title, p) for p in self.all])
         box = QVBoxLayout(self)
         box.setContentsMargins(14, 8, 12, 4)
@@ -28,8 +31,14 @@ class RegisterStage(Stage):
         box.addLayout(row(self.pages.tabs, 1))
         box.addWidget(self.pages, 1)
         self.pages.tabs.chosen.connect(self.primary_changed)
+        self.board.asked.connect(self._list)
         for page in self.all:
             page.primary_changed.connect(self.primary_changed)
+
+    def _list(self, site: Site | None, state: str) -> None:
+        """The units of a campus in a state, as a list."""
+        self.list.ask(site, state)
+        self.pages.show_page(self.all.index(self.list))
 
     @property
     def page(self) -> RegisterPage:

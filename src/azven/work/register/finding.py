@@ -42,8 +42,8 @@ def how_many(store: Store, asked: Question, now: datetime) -> int:
     return stock.how_many(store, _filter(asked, now))
 
 
-def counts(store: Store, now: datetime) -> Mapping[tuple[int | None, str], int]:
-    """How many units are at each site in each state."""
+def counts(store: Store, now: datetime) -> Mapping[tuple[int | None, str], stock.Held]:
+    """Units at each site in each state: how many, how long, how many late."""
     return stock.by_site_and_state(store, now)
 
 

@@ -1,0 +1,80 @@
+"""The board of the register: every campus by what its units do, and where in the band its links are."""
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from azven.book.records import Link, Show, Site
+from azven.book.stock import Held
+from azven.book.store import Store
+from azven.work import kit, plan
+from azven.work.register import finding
+from azven.work.register.booked import span
+from azven.work.scope import of_show
+
+DUTIES = ("assigned", "in case", "on loan", "in repair", "missing")
+_NOTHING = Held(0)
+
+
+@dataclass(frozen=True)
+class Carried:
+    """A link of a show that runs: where in the band [Hz], by its service."""
+
+    freq_hz: int
+    service: str
+
+
+@dataclass(frozen=True)
+class Campus:
+    """A site with its units by duty, and the links of its shows that run at the moment. No `site`: nobody knows where
+    these units are."""
+
+    site: Site | None
+    held: dict[str, Held]
+    running: tuple[Carried, ...] = ()
+    shows: tuple[str, ...] = ()
+
+    @property
+    def name(self) -> str:
+        return self.site.name if self.site is not None else "unknown place"
+
+    @property
+    def total(self) -> int:
+        return sum(h.count for h in self.held.values())
+
+    def of(self, duty: str) -> Held:
+        return self.held.get(duty, _NOTHING)
+
+
+def campuses(store: Store, now: datetime) -> list[Campus]:
+    """Sites in use with their units, those with most first; units of which nobody knows where they are, last."""
+    counted = finding.counts(store, now)
+    sites = [s for s in store.all(Site) if not s.archived]
+    known = {s.id for s in sites}
+    out = [Campus(s, _duties(counted, s.id), *_running(store, s, now)) for s in sites]
+    lost: dict[str, Held] = {}
+    for (site, state), held in counted.items():
+        if site not in known:
+            before = lost.get(state, _NOTHING)
+            lost[state] = Held(before.count + held.count, held.oldest, before.late + held.late)
+    ranked = sorted(out, key=lambda c: (-c.total, c.name))
+    return [*ranked, *([Campus(None, lost)] if lost else [])]
+
+
+def _duties(counted: object, site: int) -> dict[str, Held]:
+    assert isinstance(counted, dict)
+    return {state: held for (at, state), held in counted.items() if at == site}
+
+
+def _running(store: Store, site: Site, now: datetime) -> tuple[tuple[Carried, ...], tuple[str, ...]]:
+    """Links with a frequency of shows whose gear is there now."""
+    out, names = list[Carried](), list[str]()
+    for show in store.all(Show, site_id=site.id):
+        when = span(store, show)
+        if show.archived or when is None or not when.load_in <= now < when.load_out:
+            continue
+        scope, links = of_show(show), dict[int, Link]()
+        links = {x.id: x for x in kit.links(store, scope) if not x.set_aside}
+        placed = plan.assignments(store, scope)
+        out += [Carried(a.freq_hz, links[n].service) for n, a in placed.items() if n in links]
+        names.append(show.name)
+    return tuple(sorted(out, key=lambda c: c.freq_hz)), tuple(names)
