@@ -2,6 +2,8 @@
 
 import sys
 from collections.abc import Callable, Sequence
+from datetime import timedelta
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QEventLoop, QRect, QTimer
@@ -9,12 +11,14 @@ from PyQt6.QtGui import QPainter, QPixmap
 from PyQt6.QtWidgets import QApplication
 
 from azven.book.records import Link as LinkRecord
-from azven.book.records import Person, Wideband
+from azven.book.records import Person, Show, Unit, Wideband
 from azven.desk.app import start
 from azven.desk.watch.far import FarView
 from azven.desk.window import Window
 from azven.work import ids, kit, plan
 from azven.work.chosen import Case, Channel, Link, Rule
+from azven.work.chosen import Unit as UnitChosen
+from azven.work.register import Asked, booked, do
 
 FOLDER = Path(__file__).parent / "screenshots"
 VIEWS = (
@@ -27,7 +31,6 @@ VIEWS = (
     ("plan-daylight", "", "Lamp Choir 4"),
     ("plan-backstage", "", "Lamp Choir 4"),
     ("plan-margins-daylight", "plan-2", "Brass 1"),
-    ("plan-spacing-daylight", "", "Brass 3"),
     ("plan-level-daylight", "", "Lamp Choir 3"),
     ("chain-daylight", "", ""),
     ("chain-venue-daylight", "chain-4", ""),
@@ -37,6 +40,7 @@ VIEWS = (
     ("watch-daylight", "", ""),
     ("watch-far-backstage", "", ""),
     ("watch-rehearse-daylight", "rehearse-1", ""),
+    ("register-daylight", "", ""),
 )
 """Picture name (stage, anything, theme), an action to run first, and what is selected: a link by its name, or another
 thing as it is."""
@@ -103,6 +107,8 @@ def prepare(window: Window, name: str) -> None:
         window.stage.wideband.choose_rows({ferry})  # type: ignore[attr-defined]
     if kind == "intercom":
         window.stage.intercom.base.setCurrentIndex(6)  # type: ignore[attr-defined]
+    if name.startswith("register"):
+        register(window)
     if kind == "rehearse":
         rehearse(window)
     elif name.startswith("watch"):
@@ -138,6 +144,25 @@ def prove(window: Window, walk: bool) -> None:
     page.lanes.choose({narrator.id})
     there.pack(narrator.id).on = False  # type: ignore[union-attr]
     wait(lambda: racks.now.lane(narrator.id).at != "off")  # type: ignore[union-attr]
+
+
+def register(window: Window) -> None:
+    """The show runs, and a few things were done with its packs."""
+    session, store = window.session, window.session.store
+    now, show = session.now(), store.get(Show, session.scope.show)
+    session.do(lambda: booked.set_span(show, now - timedelta(days=1), now + timedelta(days=2)))
+    packs = sorted(store.all(Unit, carried=True), key=lambda u: u.name)
+    told: tuple[tuple[int, int, Asked], ...] = (
+        (0, 9, Asked(deed="assign", at=now - timedelta(days=1), by="Merle", show=store.get(Show, show.id))),
+        (9, 11, Asked(deed="hand out", at=now - timedelta(days=9), by="Merle", to="Ferry office",
+                      until=now - timedelta(days=2))),
+        (11, 13, Asked(deed="send to repair", at=now - timedelta(days=12), by="Ibo", place="workshop")),
+        (13, 14, Asked(deed="lost", at=now - timedelta(days=4), by="Jory")),
+    )  # fmt: skip
+    for first, end, asked in told:
+        session.do(partial(do, store, packs[first:end], asked))
+    session.select(UnitChosen(packs[9].id))
+    window.stage.refresh()
 
 
 def rehearse(window: Window) -> None:

@@ -13,7 +13,7 @@ from azven.work.register import Asked, booked
 from azven.work.register.board import Campus
 from azven.work.scope import of_show
 
-BOARD, LIST, BOOKINGS, ACROSS = range(4)
+BOARD, LIST, DUE, BOOKINGS, ACROSS = range(5)
 
 
 @pytest.fixture
@@ -184,3 +184,22 @@ def test_how_long_the_longest_is_so(days, said):
     now = datetime(2026, 9, 1, tzinfo=UTC)
     assert longest(now - timedelta(days=days), now) == said
     assert longest(None, now) == ""
+
+
+def test_what_is_due_stands_on_the_line_and_goes_out_as_a_calendar(stage, tmp_path):
+    session = stage.session
+    units = sorted(session.store.all(Unit, carried=True), key=lambda u: u.name)[:3]
+    now = session.now()
+    deed(stage, units[:1], "hand out", to="Ferry office", until=now - timedelta(days=1))
+    deed(stage, units[1:], "hand out", to="Kiln choir", until=now + timedelta(days=10))
+    stage.pages.show_page(DUE)
+    page = stage.due
+    loans = [x for x in rows(page.table) if x.code == "loan"]
+    assert [page.line.day_of(x) for x in loans] == [-1, 10]
+    assert "1 of them late" in page.words.text()
+    path = tmp_path / "register.ics"
+    page.write(path)
+    assert path.read_bytes().count(b"BEGIN:VEVENT") >= 2
+    assert "Wrote the calendar" in stage.window().said()
+    page.write(tmp_path / "nowhere" / "register.ics")
+    assert "nowhere" in stage.window().said()

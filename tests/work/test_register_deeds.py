@@ -2,17 +2,18 @@
 
 import csv
 import io
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
 import pytest
 from click.testing import CliRunner
 
-from azven.book.edits import Edit, remove
+from azven.book.edits import Edit, remove, replace_record
 from azven.book.records import Act, Deed, Show, Site, Unit
 from azven.cli import main
 from azven.refusal import Refusal
 from azven.work import demo, kit, plan, register, shows
-from azven.work.register import Asked, Question, lists
+from azven.work.register import Asked, Question, dues, lists
 from azven.work.scope import opening
 
 DAY0 = datetime(2026, 9, 1, 12, tzinfo=UTC)
@@ -213,3 +214,42 @@ def test_from_the_command_line_units_of_a_site_and_a_state_are_printed(tmp_path)
         told = CliRunner().invoke(main, ["register", place, *wrong])
         assert told.exit_code == 2
         assert "There is no" in told.stderr
+
+
+def test_what_is_due_comes_in_the_order_of_time_and_one_holder_is_told_once(store, units):
+    now = DAY0 + timedelta(days=40)
+    done(store, units[:2], "hand out", 1, to="Ferry office", until=DAY0 + timedelta(days=30))
+    done(store, units[2:], "send to repair", 2, place="workshop")
+    loan, repair = (next(x for x in dues.dues(store, now) if x.code == code) for code in ("loan", "repair"))
+    assert loan.units == tuple(u.id for u in units[:2])
+    assert loan.words.endswith("back from Ferry office")
+    assert loan.late
+    assert repair.late
+    assert repair.by == DAY0 + timedelta(days=32)
+    days = [x.by for x in dues.dues(store, now) if x.by is not None]
+    assert days == sorted(days)
+    assert not any(x.late for x in dues.dues(store, DAY0 + timedelta(days=20)) if x.code in ("loan", "repair"))
+
+
+def test_firmware_behind_the_newest_of_its_model_is_due_without_a_day(store, units):
+    fresh_units = [fresh(store, u) for u in units]
+    same = store.all(Unit, model_id=fresh_units[0].model_id)[:2]
+    changes = [c for u, f in zip(same, ("1.9", "1.10"), strict=True) for c in replace_record(u, replace(u, firmware=f))]
+    store.apply(Edit("Firmware", tuple(changes)))
+    told = [x for x in dues.dues(store, DAY0) if x.code == "firmware"]
+    assert len(told) == 1
+    assert "behind firmware 1.10" in told[0].words
+    assert told[0].by is None
+
+
+def test_the_calendar_has_a_day_for_each_and_lines_that_are_not_too_long(store, units):
+    done(store, units, "hand out", 1, to="Æther office; north, " + "é" * 60, until=DAY0 + timedelta(days=30))
+    text = dues.calendar(dues.dues(store, DAY0), DAY0, "book.azven")
+    assert text.startswith("BEGIN:VCALENDAR\r\n")
+    assert text.endswith("END:VCALENDAR\r\n")
+    assert all(len(line.encode()) <= 75 for line in text.split("\r\n"))
+    whole = text.replace("\r\n ", "")
+    assert "DTSTART;VALUE=DATE:20261001" in whole
+    assert "Æther office\\; north\\, " + "é" * 60 in whole
+    uids = {line for line in whole.split("\r\n") if line.startswith("UID:")}
+    assert whole.count("BEGIN:VEVENT") == whole.count("END:VEVENT") == len(uids)

@@ -113,3 +113,14 @@ def _read(value: Any) -> datetime | None:
     found = READ["moment"](value) if value is not None else None
     assert found is None or isinstance(found, datetime)
     return found
+
+
+def firmwares(store: Store) -> list[tuple[int, str, int]]:
+    """Models with the firmware that their units have, where it is known, and how many have it; without those that are
+    retired."""
+    statement = (
+        'SELECT "model_id", "firmware", count(*) FROM "unit" '
+        "WHERE \"firmware\" <> '' AND \"state\" <> 'retired' GROUP BY 1, 2"
+    )
+    with store.told():
+        return [(int(m), str(f), int(n)) for m, f, n in store.engine.rows(statement)]

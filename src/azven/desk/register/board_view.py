@@ -103,7 +103,7 @@ class BoardView(QWidget):
         name = painter.fontMetrics().elidedText(campus.name, Qt.TextElideMode.ElideMiddle, _NAME_W - 8)
         painter.drawText(QRectF(0, top + 6, _NAME_W, 18), int(_LEFT | _V), name)
         painter.setFont(look.font(look.BODY_PX))
-        painter.drawText(QRectF(0, top + 24, _NAME_W, 18), int(_LEFT | _V), f"{campus.total:,} units".replace(",", " "))
+        painter.drawText(QRectF(0, top + 24, _NAME_W, 18), int(_LEFT | _V), _counted(campus.total))
         painter.setFont(look.font(look.SMALL_PX))
         painter.setPen(theme.color("dim"))
         shows = ", ".join(campus.shows) or "nothing runs"
@@ -185,8 +185,9 @@ class BoardView(QWidget):
         low, high = self._session.view_hz
         painter.setPen(theme.color("dim"))
         painter.setFont(look.font(look.SMALL_PX))
-        for k in range(5):
-            freq = low + (high - low) * k / 4
+        figures = 5 if self._axis.width > 200 else 3
+        for k in range(figures):
+            freq = low + (high - low) * k / (figures - 1)
             x = self._axis.x(freq)
             painter.drawText(
                 QRectF(x - 24, y + 2, 48, 16), int(Qt.AlignmentFlag.AlignHCenter | _V), f"{freq / 1e6:.0f}"
@@ -233,6 +234,10 @@ class BoardView(QWidget):
         k, j = self._at
         self.asked.emit(self._rows[k].site, DUTIES[j])
         self.update()
+
+
+def _counted(count: int) -> str:
+    return "1 unit" if count == 1 else f"{count:,} units".replace(",", " ")
 
 
 def longest(since: datetime | None, now: datetime | None) -> str:

@@ -7,6 +7,7 @@ from azven.desk.actions import Action
 from azven.desk.register.across_page import AcrossPage
 from azven.desk.register.board_page import BoardPage
 from azven.desk.register.bookings_page import BookingsPage
+from azven.desk.register.due_page import DuePage
 from azven.desk.register.list_page import ListPage
 from azven.desk.register.page import RegisterPage
 from azven.desk.session import Session
@@ -22,8 +23,8 @@ class RegisterStage(Stage):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.board, self.list = BoardPage(session), ListPage(session)
-        self.bookings, self.across = BookingsPage(session), AcrossPage(session)
-        self.all: tuple[RegisterPage, ...] = (self.board, self.list, self.bookings, self.across)
+        self.bookings, self.across, self.due = BookingsPage(session), AcrossPage(session), DuePage(session)
+        self.all: tuple[RegisterPage, ...] = (self.board, self.list, self.due, self.bookings, self.across)
         self.pages = Pages([(p.title, p) for p in self.all])
         box = QVBoxLayout(self)
         box.setContentsMargins(14, 8, 12, 4)
