@@ -7,6 +7,7 @@ from azven.work.kit import views, wideband
 from azven.work.prove import signing
 from azven.work.prove.proofs import lanes
 from azven.work.register import Question
+from azven.work.register.astray import astray
 
 Points = tuple[tuple[str, str], ...]
 """(text, colour role)."""
@@ -86,11 +87,12 @@ def of_reach(_: Session) -> Points:
 
 
 def of_register(session: Session) -> Points:
-    """Units that nobody finds, and those that are lent past their day."""
+    """Units heard where they should not be, those that nobody finds, and those that are lent past their day."""
     now = session.now()
     missing = register.how_many(session.store, Question(state="missing"), now)
     late = register.how_many(session.store, Question(state="on loan", late=True), now)
-    named = (missing, "missing", "brick_text"), (late, "late", "ochre_text")
+    wrong = len({x.unit.id for x in astray(session.store, session.scope, session.live, now)})
+    named = (wrong, "astray", "brick_text"), (missing, "missing", "brick_text"), (late, "late", "ochre_text")
     return tuple((f"{count} {what}", role) for count, what, role in named if count)
 
 

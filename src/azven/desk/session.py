@@ -287,6 +287,11 @@ class Session(QObject):
         """How the watch in view stands; None before racks were looked at."""
         return self._racks.watch.seen if self._racks is not None else None
 
+    @property
+    def live(self) -> "Seen | None":
+        """How the show stands live, whatever is played; None before racks were looked at."""
+        return self._racks.watch.live.seen if self._racks is not None else None
+
     def instruments(self) -> "list[OnOffer]":
         """What can sweep for us: stand-ins of a demonstration, and channels of racks, once racks were looked at."""
         found = list(self.surroundings.instruments()) if self.surroundings is not None else []

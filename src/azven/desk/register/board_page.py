@@ -1,17 +1,25 @@
-"""Board: all campuses at a glance; a duty that is pointed at becomes the list."""
+"""Board: what is astray, and all campuses at a glance; a duty that is pointed at becomes the list."""
 
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QVBoxLayout
+from PyQt6.QtCore import QTimer, pyqtSignal
+from PyQt6.QtGui import QHideEvent, QShowEvent
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from azven.book.records import Show, Site
 from azven.desk.register.board_view import BoardView
 from azven.desk.register.page import RegisterPage
 from azven.desk.session import Session
-from azven.desk.stage import FittedLabel, scrolled
-from azven.work.register import board
+from azven.desk.stage import FittedLabel, button, label, row, scrolled
+from azven.desk.tables import Column, RecordTable
+from azven.work import chosen, register
+from azven.work.register import Asked, board
+from azven.work.register.astray import Astray, astray
+
+_LOOK_MS, _ROWS = 2_000, 3
+_ROW_PX, _HEADING_PX = 24, 34
 
 
 class BoardPage(RegisterPage):
-    """Asks for the units of a campus in a state."""
+    """Asks for the units of a campus in a state. What racks hear is looked at while the page is in view."""
 
     title = "Board"
     asked = pyqtSignal(object, str)
@@ -19,13 +27,37 @@ class BoardPage(RegisterPage):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.words = FittedLabel("dim")
+        self.astray = RecordTable(_columns(), "Units that are astray")
+        self.astray.theme = lambda: session.theme
+        self.astray.setFixedHeight(_HEADING_PX + _ROWS * _ROW_PX)
+        self.take = button("Take it in", self.take_in, "It is here and at work: assign it to this show, at this site")
         self.view = BoardView(session)
         self.view.asked.connect(self.asked)
+        self.wrong = QWidget()
+        above = QVBoxLayout(self.wrong)
+        above.setContentsMargins(0, 0, 0, 2)
+        above.setSpacing(2)
+        above.addLayout(row(label("Heard otherwise than written", "section"), 1, self.take))
+        above.addWidget(self.astray)
+        self.wrong.hide()
+        self._timer = QTimer(self)
+        self._timer.setInterval(_LOOK_MS)
+        self._timer.timeout.connect(self._look)
+        self.astray.picked.connect(lambda x: session.select(chosen.Unit(x.unit.id)))
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 4, 0, 0)
         box.setSpacing(4)
+        box.addWidget(self.wrong)
         box.addWidget(self.words)
         box.addWidget(scrolled(self.view), 1)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self._timer.start()
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        super().hideEvent(event)
+        self._timer.stop()
 
     def refresh(self) -> None:
         now = self.session.now()
@@ -36,8 +68,37 @@ class BoardPage(RegisterPage):
         named = (("missing", missing), ("late", late))
         wrong = ", ".join(f"{n} {what}" for what, n in named if n) or "nothing is missing or late"
         sites = sum(c.site is not None for c in rows)
-        self.words.setText(f"{units:,} units at {sites} campuses; {wrong}.".replace(",", " ", 1)
-                           if units >= 1_000 else f"{units} units at {sites} campuses; {wrong}.")  # fmt: skip
+        self.words.setText(f"{units:,}".replace(",", " ") + f" units at {sites} campuses; {wrong}.")
+        self._look()
+
+    def _look(self) -> None:
+        session = self.session
+        found = astray(session.store, session.scope, session.live, session.now())
+        self.wrong.setVisible(bool(found))
+        self.astray.show_live(found)
+
+    def take_in(self) -> None:
+        """The chosen units are at work here: that is written now."""
+        session, rows = self.session, self.astray.chosen() or self.astray.records.records[:1]
+        store = session.store
+        show, site = store.get(Show, session.scope.show), store.get(Site, session.scope.site)
+        for item in {x.unit.id: x for x in rows}.values():
+            told = Asked(deed="assign", at=session.now(), by=store.author.who, site=site, show=show,
+                         link=item.link.name, why="heard at work")  # fmt: skip
+            session.do(lambda unit=item.unit, told=told: register.do(store, [unit], told))  # type: ignore[misc]
+        self.refresh()
 
     def take_focus(self) -> None:
         self.view.setFocus()
+
+
+def _columns() -> list[Column]:
+    return [
+        Column(title="Unit", width=90, show=lambda x: x.unit.name, mark=_mark),
+        Column(title="What", width=440, show=lambda x: x.words, prose=True),
+        Column(title="Serial", width=90, show=lambda x: x.unit.serial),
+    ]
+
+
+def _mark(x: Astray) -> str:
+    return "tight" if x.code == "campus" else "broken"
