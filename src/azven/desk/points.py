@@ -1,5 +1,6 @@
 """Open points of every stage for the rail, without loading the stages themselves."""
 
+from azven.book.edits import BookError
 from azven.book.records import Design
 from azven.desk.session import Session
 from azven.work import ground, kit, listen, register
@@ -88,6 +89,13 @@ def of_reach(_: Session) -> Points:
 
 def of_register(session: Session) -> Points:
     """Units heard where they should not be, those that nobody finds, and those that are lent past their day."""
+    try:
+        return _astray(session)
+    except BookError:  # its server is away, which the frame says
+        return (("not counted", "dim"),)
+
+
+def _astray(session: Session) -> Points:
     now = session.now()
     missing = register.how_many(session.store, Question(state="missing"), now)
     late = register.how_many(session.store, Question(state="on loan", late=True), now)

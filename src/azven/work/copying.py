@@ -4,14 +4,14 @@ from collections.abc import Iterable, Mapping
 from dataclasses import fields, replace
 from typing import Any
 
+from azven.book.reading import Making
 from azven.book.records import Record
-from azven.book.store import Store
 
 
 class Copier:
     """Copies records; `known` says which id stands for an old one, and grows with every copy."""
 
-    def __init__(self, store: Store, known: Mapping[int | None, int | None] | None = None) -> None:
+    def __init__(self, store: Making, known: Mapping[int | None, int | None] | None = None) -> None:
         self._store = store
         self.known: dict[int | None, int | None] = dict(known or {})
 

@@ -8,6 +8,7 @@ from importlib.resources import files
 from typing import Any
 
 from azven.book.edits import Edit, add, remove, replace_record
+from azven.book.reading import Making, Reading
 from azven.book.records import (
     Act,
     Assignment,
@@ -89,7 +90,7 @@ def _links(store: Store, site: Site, show: Show, groups: list[dict[str, Any]]) -
     return out
 
 
-def _rooms(store: Store, site: Site) -> list[Zone]:
+def _rooms(store: Reading, site: Site) -> list[Zone]:
     """Rooms of a site in their order; Refusal when it has none."""
     rooms = ground.zones_of(store, site.id)
     if not rooms:
@@ -105,12 +106,12 @@ def _model(store: Store, name: str, service: str) -> Model:
     return next((m for m in known if m.name == name), known[0])
 
 
-def copy_show(store: Store, show: Show, site: Site, name: str) -> Edit:
+def copy_show(store: Making, show: Show, site: Site, name: str, on_tour: bool = False) -> Edit:
     """A show again, at the same or another site, with its acts and links; `select` names it.
 
     At the same site it keeps units and frequencies; the plan is stale where links are on in acts, since those are
     other acts now. At another one links go to the room of the same name, else the first, and have neither units nor
-    frequencies.
+    frequencies; `on_tour` the units go with them.
     """
     title = _free(store, site, name, show.name)
     same = site.id == show.site_id
@@ -119,8 +120,8 @@ def copy_show(store: Store, show: Show, site: Site, name: str) -> Edit:
     (again,) = copier.copies([show], site_id=site.id, name=title, archived=False)
     new: list[Record] = [again, *copier.copies(store.all(Act, show_id=show.id))]
     links = copier.copies(store.all(Link, show_id=show.id), switched_on=False)
-    new += links if same else [replace(x, unit_id=None, receiver=0) for x in links]
-    new += _around(store, show, copier, same)
+    new += links if same or on_tour else [replace(x, unit_id=None, receiver=0) for x in links]
+    new += _around(store, show, copier, same, same or on_tour)
     if same:
         for plan in store.all(Plan, show_id=show.id)[:1]:
             new += copier.copies([plan], inputs=_of_copies(plan.inputs, copier))
@@ -128,19 +129,19 @@ def copy_show(store: Store, show: Show, site: Site, name: str) -> Edit:
     return Edit(f"{title}, like {show.name}", add(*new), (again.id,))
 
 
-def _around(store: Store, show: Show, copier: Copier, same: bool) -> list[Record]:
-    """Persons with what they wear, pairs, patch, ports and wideband carriers of a show again; at another site packs
-    and receivers are others, and carriers are in no channel."""
+def _around(store: Making, show: Show, copier: Copier, same: bool, units: bool) -> list[Record]:
+    """Persons with what they wear, pairs, patch, ports and wideband carriers of a show again; `units`: on the packs
+    and receivers that they are on. At another site carriers are in no channel."""
     people = store.all(Person, show_id=show.id)
     out: list[Record] = [*copier.copies(people)]
     worn = copier.copies(w for p in people for w in store.all(Worn, person_id=p.id))
-    out += worn if same else [replace(w, unit_id=None) for w in worn]
+    out += worn if units else [replace(w, unit_id=None) for w in worn]
     carriers = copier.copies(store.all(Wideband, show_id=show.id))
     out += carriers if same else [replace(c, channel="") for c in carriers]
     for kind in (*_OF_SHOW, WidePack):
         if same or kind is not Staging:  # places are those of a room
             out += copier.copies(store.all(kind, show_id=show.id))
-    if same:
+    if units:
         out += copier.copies(r for x in store.all(Link, show_id=show.id) for r in store.all(Reception, link_id=x.id))
     return out
 
@@ -155,7 +156,7 @@ def _of_copies(inputs: Mapping[str, str], copier: Copier) -> dict[str, str]:
     return out
 
 
-def _rooms_by_name(store: Store, show: Show, site: Site) -> dict[int | None, int | None]:
+def _rooms_by_name(store: Reading, show: Show, site: Site) -> dict[int | None, int | None]:
     there = _rooms(store, site)
     named = {z.name.casefold(): z.id for z in reversed(there)}
     return {z.id: named.get(z.name.casefold(), there[0].id) for z in store.all(Zone, site_id=show.site_id)}
@@ -178,5 +179,5 @@ def remove_show(store: Store, show: Show) -> Edit:
     return Edit(f"Remove {show.name}", kept + remove([*gone, *store.all(Act, show_id=show.id), show]))
 
 
-def _free(store: Store, site: Site, name: str, otherwise: str) -> str:
+def _free(store: Reading, site: Site, name: str, otherwise: str) -> str:
     return ground.unused(name.strip() or otherwise, [s.name for s in store.all(Show, site_id=site.id)])

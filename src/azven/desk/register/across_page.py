@@ -64,7 +64,7 @@ class AcrossPage(RegisterPage):
                    right=True, change=self._set_obstacles, hint="Hills and houses beside that"),
         ]  # fmt: skip
 
-    def refresh(self) -> None:
+    def show_now(self) -> None:
         session = self.session
         store, scope = session.store, session.scope
         known = {frozenset({d.site_a_id, d.site_b_id}): d for d in store.all(Distance)}

@@ -59,7 +59,7 @@ class BoardPage(RegisterPage):
         super().hideEvent(event)
         self._timer.stop()
 
-    def refresh(self) -> None:
+    def show_now(self) -> None:
         now = self.session.now()
         rows = board.campuses(self.session.store, now)
         self.view.show_campuses(rows, now)

@@ -103,7 +103,7 @@ class BookingsPage(RegisterPage):
         number = self.show_.currentData()
         return next((s for s in self.session.store.all(Show) if s.id == number), None)
 
-    def refresh(self) -> None:
+    def show_now(self) -> None:
         session = self.session
         self._sites = booked.sites_of(session.store)
         shows = [s for s in session.store.all(Show) if not s.archived]

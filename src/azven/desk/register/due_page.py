@@ -111,7 +111,7 @@ class DuePage(RegisterPage):
     def _day(self, item: Item) -> str:
         return f"{item.by.astimezone(self.session.clock.tz):%Y-%m-%d}" if item.by is not None else "no day"
 
-    def refresh(self) -> None:
+    def show_now(self) -> None:
         now = self.session.now()
         items = dues.dues(self.session.store, now)
         late = sum(x.late for x in items)

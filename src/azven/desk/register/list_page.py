@@ -99,7 +99,7 @@ class ListPage(RegisterPage):
 
     # finding
 
-    def refresh(self) -> None:
+    def show_now(self) -> None:
         store = self.session.store
         self._models = {m.id: m.name for m in store.all(Model)}
         sites = [s for s in store.all(Site) if not s.archived]

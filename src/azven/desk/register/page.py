@@ -2,6 +2,7 @@
 
 from PyQt6.QtCore import pyqtSignal
 
+from azven.book.edits import BookError
 from azven.desk.actions import Action
 from azven.desk.session import Session
 from azven.desk.tabs import Page
@@ -16,6 +17,16 @@ class RegisterPage(Page):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+
+    def refresh(self) -> None:
+        """Show the book as it is now. What cannot be read, as its server is away, is said; what was shown stays."""
+        try:
+            self.show_now()
+        except BookError as error:
+            self.session.say(str(error), trouble=True)
+
+    def show_now(self) -> None:
+        """Read the book and show it; BookError where it cannot be read."""
 
     def primary(self) -> tuple[str, bool]:
         """Title of the primary action and whether it is possible."""

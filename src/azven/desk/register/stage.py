@@ -10,6 +10,7 @@ from azven.desk.register.bookings_page import BookingsPage
 from azven.desk.register.due_page import DuePage
 from azven.desk.register.list_page import ListPage
 from azven.desk.register.page import RegisterPage
+from azven.desk.register.tour_page import TourPage
 from azven.desk.session import Session
 from azven.desk.stage import Stage, row
 from azven.desk.tabs import Pages
@@ -24,7 +25,10 @@ class RegisterStage(Stage):
         super().__init__(session)
         self.board, self.list = BoardPage(session), ListPage(session)
         self.bookings, self.across, self.due = BookingsPage(session), AcrossPage(session), DuePage(session)
-        self.all: tuple[RegisterPage, ...] = (self.board, self.list, self.due, self.bookings, self.across)
+        self.tour = TourPage(session)
+        self.all: tuple[RegisterPage, ...] = (
+            self.board, self.list, self.due, self.bookings, self.across, self.tour
+        )  # fmt: skip
         self.pages = Pages([(p.title, p) for p in self.all])
         box = QVBoxLayout(self)
         box.setContentsMargins(14, 8, 12, 4)

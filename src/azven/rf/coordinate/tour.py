@@ -27,14 +27,15 @@ class Toured:
 
 
 def tour(
-    request: PlanRequest, before: Mapping[str, int], progress: Progress = lambda done, total: True
+    request: PlanRequest, before: Mapping[str, int], progress: Progress = lambda done, total: True,
+    elapsed: Callable[[], float] = lambda: 0.0,
 ) -> Toured:  # fmt: skip
     """Frequencies for the ground that `request` describes, from those `before` [Hz]: as many placed as can be, then as
     many as possible unmoved, both by class, most important first; then the least sum of moves, then the lower. Exact
     for few links of one room, else the best found."""
     zones = {r.zone for r in request.requests}
     if len(request.requests) > EXACT or len(zones) > 1:
-        return _toured(request, before, _large(request, before, progress), proved=False)
+        return _toured(request, before, _large(request, before, progress, elapsed), proved=False)
     search = _Search(request, before, progress)
     search.go({}, 0)
     return _toured(request, before, search.best, proved=not search.stopped)
@@ -47,11 +48,13 @@ def _toured(request: PlanRequest, before: Mapping[str, int], after: Mapping[str,
     return Toured(dict(after), kept, frozenset(names) - kept - unplaced, unplaced, proved)
 
 
-def _large(request: PlanRequest, before: Mapping[str, int], progress: Progress) -> dict[str, int]:
+def _large(
+    request: PlanRequest, before: Mapping[str, int], progress: Progress, elapsed: Callable[[], float]
+) -> dict[str, int]:  # fmt: skip
     """What is mended with least change; where a plan from nothing places more, that one."""
-    mended, anew = mend(request, dict(before), (), progress).plan, None
+    mended, anew = mend(request, dict(before), (), progress, elapsed).plan, None
     if len(mended.assignments) < len(request.requests):
-        anew = coordinate(request, progress)
+        anew = coordinate(request, progress, elapsed)
     plans = [mended, *([anew] if anew is not None else [])]
     priority = {r.id: r.priority for r in request.requests}
     classes = sorted(set(priority.values()))

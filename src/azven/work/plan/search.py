@@ -130,11 +130,25 @@ def mend(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Mended:
 
 def _mend_shared(now: Board, mended: rf.Mended, progress: Progress) -> rf.Mended:
     """The same with links of shared bands: what holds stays, the others look for a channel anew."""
-    held = {v.id: v.freq_hz for v in now.verdicts
-            if v.id in now.input.shared and v.freq_hz is not None and (v.locked or v.state != "broken")}  # fmt: skip
+    held = _held(now)
     whole = with_shared(now, mended.plan, held, progress)
     kept = tuple(rf.Assignment(k, f) for k, f in held.items() if k not in now.locked)
     return replace(mended, plan=replace(whole, assignments=(*whole.assignments, *kept)))
+
+
+def _held(now: Board) -> dict[str, int]:
+    """Links of shared bands that stay where they are [Hz]."""
+    return {v.id: v.freq_hz for v in now.verdicts
+            if v.id in now.input.shared and v.freq_hz is not None and (v.locked or v.state != "broken")}  # fmt: skip
+
+
+def beside_placed(now: Board, placed: Mapping[str, int], progress: Progress) -> dict[str, int]:
+    """Where links of shared bands stand [Hz] beside coordinated ones that are `placed`: what holds stays."""
+    held = _held(now)
+    request = beside_products(now.input, {**placed, **held})
+    if not any(s.choosing == "is set" for s in request.seats):
+        return held
+    return held | shared.place(request, held, progress)
 
 
 def _mend_by_level(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Mended:

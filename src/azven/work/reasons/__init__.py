@@ -7,6 +7,7 @@ from azven.work.reasons.panel import (
     lane_of,
     refined_causes,
     refined_shares,
+    sentence,
 )
 from azven.work.reasons.shared import shared_causes
 from azven.work.reasons.told import LANE_CAUSES, Option, Reasons, Row, always
@@ -23,5 +24,6 @@ __all__ = [
     "lane_of",
     "refined_causes",
     "refined_shares",
+    "sentence",
     "shared_causes",
 ]

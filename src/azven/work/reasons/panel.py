@@ -41,7 +41,7 @@ def for_link(store: Store, scope: Scope, now: Board, picture: Picture, link_id: 
         title=now.input.name(link_id),
         figure=f"{mhz(verdict.freq_hz)} MHz",
         state={"sound": "holds", "tight": "holds, barely", "broken": "broken"}[verdict.state],
-        verdict=_sentence(now, verdict),
+        verdict=sentence(now, verdict),
         arithmetic=_arithmetic(now, verdict) + level.rows(verdict.level),
         origins=_origins(store, scope, now, picture, verdict, moment),
         options=_options(store, scope, verdict),
@@ -49,7 +49,8 @@ def for_link(store: Store, scope: Scope, now: Board, picture: Picture, link_id: 
     )
 
 
-def _sentence(now: Board, verdict: Verdict) -> str:
+def sentence(now: Board, verdict: Verdict) -> str:
+    """How a link that is coordinated and has a frequency stands."""
     if verdict.fault:
         bar = next((b for b in now.input.bars[verdict.id] if b.low_hz <= (verdict.freq_hz or 0) < b.high_hz), None)
         return f"It may not stand here: {bar.text if bar else verdict.fault}."

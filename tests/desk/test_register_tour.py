@@ -1,0 +1,108 @@
+"""A show goes to the next site, as a user does it; and a register whose server is away."""
+
+import csv
+
+import pytest
+from PyQt6.QtCore import Qt
+
+from azven.book.edits import BookError
+from azven.book.records import Show, Site
+from azven.desk import points
+from azven.work.register import touring
+
+BOARD, TOUR = 0, 5
+
+
+@pytest.fixture
+def stage(window):
+    window.show_stage("register")
+    return window.stage
+
+
+@pytest.fixture
+def page(stage):
+    stage.pages.show_page(TOUR)
+    return stage.tour
+
+
+@pytest.fixture
+def worked_out(page, qtbot):
+    """The leg to Orchard Ground, on the screen."""
+    page.to.setCurrentIndex(page.to.findText("Orchard Ground"))
+    page.work.click()
+    qtbot.waitUntil(lambda: page.leg is not None, timeout=60_000)
+    return page
+
+
+def test_it_is_worked_out_before_anything_is_changed(stage, worked_out):
+    session = stage.session
+    before = len(session.store.all(Show))
+    shown = worked_out.table.records.records
+    assert [s.id for s in shown] == [s.id for s in worked_out.leg.steps]
+    assert worked_out.words.text() == touring.in_words(worked_out.leg)
+    assert stage.primary() == ("Take it to Orchard Ground", True)
+    assert len(session.store.all(Show)) == before
+    worked_out.to.setCurrentIndex(worked_out.to.findText("Kiln Yard"))
+    worked_out.to.activated.emit(worked_out.to.currentIndex())
+    assert worked_out.leg is None  # it was of another site
+    assert stage.primary() == ("Take it there", False)
+
+
+def test_taking_it_brings_one_there_and_undo_takes_it_back(stage, worked_out, window, settle):
+    session = stage.session
+    home, name = session.scope, session.store.get(Show, session.scope.show).name
+    stage.run_primary()
+    settle(window)
+    store = window.session.store
+    there = store.get(Show, window.session.scope.show)
+    assert there.name == name
+    assert store.get(Site, there.site_id).name == "Orchard Ground"
+    assert window.session.board.count("broken") == 0
+    window.actions_table.run("undo")
+    assert there.id not in {s.id for s in store.all(Show)}
+    assert store.get(Show, home.show).name == name
+
+
+def test_the_sheet_goes_to_a_file(worked_out, tmp_path):
+    worked_out.write(tmp_path / "sheet.csv")
+    with (tmp_path / "sheet.csv").open(encoding="utf-8", newline="") as file:
+        told = list(csv.DictReader(file))
+    assert [r["Link"] for r in told] == [s.name for s in worked_out.leg.steps]
+
+
+def test_a_search_that_is_stopped_is_not_taken(page, stage):
+    session, site = stage.session, page.to.currentData()
+    where, show = session.store.place, session.scope.show
+    page._worked_out(touring.leg_of(where, show, site, lambda done, total: False, lambda: 0.0))
+    assert not stage.primary()[1]
+    before = len(session.store.all(Show))
+    stage.run_primary()
+    assert len(session.store.all(Show)) == before
+    assert "stopped" in page.words.text()
+
+
+def test_it_is_found_by_name_and_worked_by_keys(stage, page, window, qtbot):
+    window.show()
+    page.take_focus()
+    assert "register-tour" in {a.id for a in stage.actions_offered()}
+    before = page.to.currentText()
+    qtbot.keyClick(page.to, Qt.Key.Key_Down)
+    assert page.to.currentText() != before
+    window.actions_table.run("register-tour")
+    qtbot.waitUntil(lambda: page.leg is not None, timeout=60_000)
+    assert page.leg.site.name == page.to.currentText()
+
+
+def test_a_register_that_cannot_be_read_says_so_and_shows_what_it_had(stage, window, monkeypatch):
+    stage.pages.show_page(BOARD)
+    said = stage.board.words.text()
+
+    def away(*_, **__):
+        raise BookError("The book cannot be reached.")
+
+    monkeypatch.setattr(stage.session.store.engine, "rows", away)
+    stage.refresh()
+    assert "cannot be reached" in window.said()
+    assert stage.board.words.text() == said
+    monkeypatch.setattr(points.register, "how_many", away)
+    assert points.of_register(stage.session) == (("not counted", "dim"),)
