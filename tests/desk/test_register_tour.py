@@ -6,11 +6,12 @@ import pytest
 from PyQt6.QtCore import Qt
 
 from azven.book.edits import BookError
-from azven.book.records import Show, Site
+from azven.book.records import Show, Site, Unit
 from azven.desk import points
-from azven.work.register import touring
+from azven.work import chosen, plan, register
+from azven.work.register import Asked, touring
 
-BOARD, TOUR = 0, 5
+BOARD, TOUR, TRAILS = 0, 5, 6
 
 
 @pytest.fixture
@@ -106,3 +107,25 @@ def test_a_register_that_cannot_be_read_says_so_and_shows_what_it_had(stage, win
     assert stage.board.words.text() == said
     monkeypatch.setattr(points.register, "how_many", away)
     assert points.of_register(stage.session) == (("not counted", "dim"),)
+
+
+def test_the_trail_of_a_frequency_and_of_a_person(stage, qtbot):
+    stage.pages.show_page(TRAILS)
+    page, session = stage.trails, stage.session
+    placed = next(iter(plan.assignments(session.store, session.scope).values()))
+    page.text.setText(f"{placed.freq_hz / 1e6:.3f} MHz")
+    qtbot.keyClick(page.text, Qt.Key.Key_Return)
+    assert any(e.what == "planned" and e.freq_hz == placed.freq_hz for e in page.table.records.records)
+    unit = next(u for u in session.store.all(Unit) if u.carried)
+    asked = Asked(deed="hand out", at=session.now(), by="Merle", to="Tarn")
+    session.do(lambda: register.do(session.store, [unit], asked))
+    page.text.setText("tar")
+    qtbot.keyClick(page.text, Qt.Key.Key_Return)
+    (entry,) = page.table.records.records
+    assert entry.unit == unit.id
+    assert page.words.text().startswith("1 deed by or with")
+    page.table.picked.emit(entry)
+    assert session.selection == chosen.Unit(unit.id)
+    page.text.setText("Nan")
+    qtbot.keyClick(page.text, Qt.Key.Key_Return)
+    assert page.words.text().startswith("No deeds")

@@ -1,4 +1,4 @@
-"""Units of a book by what is asked of them: the database finds and counts them, however many there are."""
+"""Units of a book, and deeds, by what is asked of them: the database finds and counts them, however many there are."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -7,7 +7,7 @@ from typing import Any
 
 from azven.book.columns import READ, columns, record_of
 from azven.book.engines import Engine
-from azven.book.records import Unit
+from azven.book.records import Deed, Unit
 from azven.book.store import Store
 
 _LOOKED_AT = ("name", "serial", "holder", "place")
@@ -60,6 +60,18 @@ def _condition(engine: Engine, asked: Filter) -> tuple[str, list[Any]]:
     if asked.late:
         ask('"until" < ?', engine.moment(asked.now))
     return " AND ".join(parts), values
+
+
+def deeds_of(store: Store, name: str, count: int) -> list[Deed]:
+    """Deeds with or by somebody whose name begins so, the newest first. BookError when the book cannot be read."""
+    begins = [_escaped(text) + "%" for text in _spellings(name)]
+    one = f"{store.engine.like} {store.engine.mark} ESCAPE '!'"
+    like = " OR ".join(f'"{f}" {one}' for f in ("holder", "made_by") for _ in begins)
+    listed = ", ".join(f'"{c.name}"' for c in columns(Deed))
+    statement = f'SELECT {listed} FROM "deed" WHERE {like} ORDER BY "at" DESC, id DESC LIMIT {int(count)}'
+    with store.told():
+        rows = store.engine.rows(statement, begins * 2)
+    return [record_of(Deed, row) for row in rows]
 
 
 def _spellings(text: str) -> list[str]:

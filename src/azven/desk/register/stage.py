@@ -11,6 +11,7 @@ from azven.desk.register.due_page import DuePage
 from azven.desk.register.list_page import ListPage
 from azven.desk.register.page import RegisterPage
 from azven.desk.register.tour_page import TourPage
+from azven.desk.register.trails_page import TrailsPage
 from azven.desk.session import Session
 from azven.desk.stage import Stage, row
 from azven.desk.tabs import Pages
@@ -25,9 +26,9 @@ class RegisterStage(Stage):
         super().__init__(session)
         self.board, self.list = BoardPage(session), ListPage(session)
         self.bookings, self.across, self.due = BookingsPage(session), AcrossPage(session), DuePage(session)
-        self.tour = TourPage(session)
+        self.tour, self.trails = TourPage(session), TrailsPage(session)
         self.all: tuple[RegisterPage, ...] = (
-            self.board, self.list, self.due, self.bookings, self.across, self.tour
+            self.board, self.list, self.due, self.bookings, self.across, self.tour, self.trails
         )  # fmt: skip
         self.pages = Pages([(p.title, p) for p in self.all])
         box = QVBoxLayout(self)
