@@ -10,6 +10,7 @@ from azven.desk.register.bookings_page import BookingsPage
 from azven.desk.register.due_page import DuePage
 from azven.desk.register.list_page import ListPage
 from azven.desk.register.page import RegisterPage
+from azven.desk.register.table_page import TablePage
 from azven.desk.register.tour_page import TourPage
 from azven.desk.register.trails_page import TrailsPage
 from azven.desk.session import Session
@@ -27,8 +28,10 @@ class RegisterStage(Stage):
         self.board, self.list = BoardPage(session), ListPage(session)
         self.bookings, self.across, self.due = BookingsPage(session), AcrossPage(session), DuePage(session)
         self.tour, self.trails = TourPage(session), TrailsPage(session)
+        self.table = TablePage(session)
         self.all: tuple[RegisterPage, ...] = (
-            self.board, self.list, self.due, self.bookings, self.across, self.tour, self.trails
+            self.board, self.list, self.due, self.bookings, self.across, self.tour, self.trails,
+            self.table,
         )  # fmt: skip
         self.pages = Pages([(p.title, p) for p in self.all])
         box = QVBoxLayout(self)

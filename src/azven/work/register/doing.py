@@ -48,18 +48,26 @@ def do(store: Making, units: Sequence[Unit], asked: Asked) -> Edit:
     Refusal where no unit is named, or where the deed lacks what it needs."""
     if not units:
         raise Refusal("Choose units first.")
+    who = listed([one_line(u.name) for u in units[:_NAMED]]) if len(units) <= _NAMED else f"{len(units)} units"
+    to = f" to {asked.to}" if asked.to else f" for {asked.show.name}" if asked.show is not None else ""
+    return do_all(store, [(u, asked) for u in units], f"{_WORDS[asked.deed]} {who}{to}")
+
+
+def do_all(store: Making, orders: Sequence[tuple[Unit, Asked]], title: str) -> Edit:
+    """The edit that does several things with units, those with one unit in their order. Refusal as for `do`."""
+    first, new = store.reserve(len(orders)), dict[int, list[Deed]]()
+    units = {unit.id: unit for unit, _ in orders}
+    for k, (unit, asked) in enumerate(orders):
+        new.setdefault(unit.id, []).append(replace(record(store, asked), id=first + k, unit_id=unit.id))
+    changes = [c for number, deeds in new.items() for c in _done(store, units[number], deeds)]
+    return Edit(title, tuple(changes), tuple(units))
+
+
+def record(store: Reading, asked: Asked) -> Deed:
+    """What is written of a deed, of no unit yet. Refusal where it lacks what it needs."""
     need, words = _NEEDS.get(asked.deed, ("", ""))
     if need and not getattr(asked, need):
         raise Refusal(f"{_WORDS[asked.deed]} needs to know {words}.")
-    first, changes = store.reserve(len(units)), list[Change]()
-    for k, unit in enumerate(units):
-        changes += _done(store, unit, replace(_record(store, asked), id=first + k, unit_id=unit.id))
-    who = listed([one_line(u.name) for u in units[:_NAMED]]) if len(units) <= _NAMED else f"{len(units)} units"
-    to = f" to {asked.to}" if asked.to else f" for {asked.show.name}" if asked.show is not None else ""
-    return Edit(f"{_WORDS[asked.deed]} {who}{to}", tuple(changes), tuple(u.id for u in units))
-
-
-def _record(store: Reading, asked: Asked) -> Deed:
     ends = load_out(store, asked.show) if asked.show is not None else None
     return Deed(
         unit_id=0, at=asked.at.astimezone(UTC), deed=asked.deed, made_by=asked.by,
@@ -77,21 +85,22 @@ def load_out(store: Reading, show: Show) -> datetime:
     return max(ends)
 
 
-def _done(store: Reading, unit: Unit, new: Deed) -> list[Change]:
-    """The deed with what was before it, later ones with what that makes of them, and the unit as it stands then."""
-    known = _in_order([*store.all(Deed, unit_id=unit.id), new])
+def _done(store: Reading, unit: Unit, new: Sequence[Deed]) -> list[Change]:
+    """New deeds with what was before them, later ones with what that makes of them, and the unit as it stands then."""
+    added = {d.id for d in new}
+    known = _in_order([*store.all(Deed, unit_id=unit.id), *new])
     found = _stand(known, known[-1].at)
     changes: list[Change] = []
     for deed, told in zip(known, found.history, strict=True):
         after = replace(deed, before=told.before, after=told.after, refused=told.refused)
-        changes += add(after) if deed is new else replace_record(deed, after)
+        changes += add(after) if deed.id in added else replace_record(deed, after)
     valid = [d for d, told in zip(known, found.history, strict=True) if not told.refused]
     return [*changes, *replace_record(unit, _following(unit, valid, found))]
 
 
 def _in_order(known: Sequence[Deed]) -> list[Deed]:
-    """By time; those of one moment as they were written."""
-    return sorted(known, key=lambda d: (d.at, d.id))
+    """By time; those of one moment as they were written, those that are only supposed last."""
+    return sorted(known, key=lambda d: (d.at, d.id < 0, d.id))
 
 
 def _stand(known: Sequence[Deed], now: datetime) -> Standing:

@@ -11,7 +11,7 @@ from azven.desk import points
 from azven.work import chosen, plan, register
 from azven.work.register import Asked, touring
 
-BOARD, TOUR, TRAILS = 0, 5, 6
+BOARD, TOUR, TRAILS, TABLE = 0, 5, 6, 7
 
 
 @pytest.fixture
@@ -129,3 +129,30 @@ def test_the_trail_of_a_frequency_and_of_a_person(stage, qtbot):
     page.text.setText("Nan")
     qtbot.keyClick(page.text, Qt.Key.Key_Return)
     assert page.words.text().startswith("No deeds")
+
+
+def test_deeds_from_a_table_are_shown_done_and_left(stage, window, tmp_path, qtbot):
+    stage.pages.show_page(TABLE)
+    page, session = stage.table, stage.session
+    unit = next(u for u in session.store.all(Unit) if u.carried)
+    path = tmp_path / "deeds.csv"
+    path.write_text(f"serial,deed,colour\n{unit.serial},lost,blue\nnone,lost,\n")
+    page.look_through(path)
+    qtbot.waitUntil(lambda: page.read_in is not None, timeout=20_000)
+    assert stage.primary() == ("Do 1 deed", True)
+    assert page.words.text() == "deeds.csv: of 2 lines 1 would do something. 1 cannot be read and would be left out."
+    assert page.unknown.text().endswith("colour.")
+    page.leave.click()
+    assert stage.primary() == ("Do them", False)
+    page.look_through(path)
+    qtbot.waitUntil(lambda: page.read_in is not None, timeout=20_000)
+    stage.run_primary()
+    assert session.store.get(Unit, unit.id).state == "missing"
+    assert page.read_in is None
+    window.actions_table.run("undo")
+    assert session.store.get(Unit, unit.id).state == "in case"
+    path.write_text("nothing of that kind")
+    page.look_through(path)
+    qtbot.waitUntil(lambda: "has a column “deed”" in window.said(), timeout=20_000)
+    page.look_through(tmp_path / "none.csv")
+    assert "cannot be read" in window.said()
