@@ -7,7 +7,7 @@ import pytest
 
 from azven.book import stock
 from azven.book.edits import Edit, add, replace_record
-from azven.book.records import Model, Site, Unit
+from azven.book.records import Deed, Model, Site, Unit
 from azven.book.stock import Filter
 from azven.work import books
 
@@ -69,6 +69,31 @@ def test_by_site_home_model_and_how_long_nobody_has_touched_it(store):
     assert len(names(store, at=site.id)) == len(names(store, home=site.id)) == len(names(store, model=model.id)) == 40
     assert names(store, at=site.id + 999) == []
     assert set(names(store, untouched_since=NOW - timedelta(days=30))) == {f"Pack {k}" for k in range(31, 40)}
+
+
+def test_what_nobody_counted_or_scanned_since(store):
+    units = stock.found(store, Filter(now=NOW))
+    first = store.reserve(4)
+    told = [(units[0], "count", 1), (units[1], "scan", 2), (units[2], "move", 1), (units[3], "count", 40)]
+    deeds = [Deed(id=first + k, unit_id=u.id, deed=deed, at=NOW - timedelta(days=days))
+             for k, (u, deed, days) in enumerate(told)]  # fmt: skip
+    store.apply(Edit("Seen", add(*deeds)))
+    unseen = names(store, unseen_since=NOW - timedelta(days=30))
+    assert set(unseen) == {u.name for u in units[2:]}
+    assert len(names(store, unseen_since=NOW - timedelta(days=50))) == len(units) - 3
+
+
+def test_deeds_of_a_person_by_the_beginning_of_the_name(store):
+    unit = stock.found(store, Filter(now=NOW))[0]
+    first = store.reserve(3)
+    people = [("Öyvind", ""), ("", "öyvind tarn"), ("x Öyvind", "%")]
+    deeds = [Deed(id=first + k, unit_id=unit.id, at=NOW + timedelta(hours=k), holder=holder, made_by=by)
+             for k, (holder, by) in enumerate(people)]  # fmt: skip
+    store.apply(Edit("Told", add(*deeds)))
+    assert [d.id for d in stock.deeds_of(store, "ÖYV", 9)] == [first + 1, first]
+    assert [d.id for d in stock.deeds_of(store, "öyv", 1)] == [first + 1]
+    assert [d.id for d in stock.deeds_of(store, "%", 9)] == [first + 2]
+    assert stock.deeds_of(store, "_", 9) == []
 
 
 def test_pages_follow_one_another_in_order(store):

@@ -7,6 +7,7 @@ from PyQt6.QtCore import Qt
 
 from azven.book.records import Deed, Site, Unit
 from azven.desk.points import of_register
+from azven.desk.stage import pick
 from azven.work import chosen, register
 from azven.work.register import Asked
 
@@ -110,6 +111,18 @@ def test_a_label_that_is_scanned_says_where_the_unit_is_and_finds_it(stage, qtbo
     qtbot.keyClicks(stage.label, "RG-0000")
     qtbot.keyClick(stage.label, Qt.Key.Key_Return)
     assert stage.scanned.text() == "No unit has the serial RG-0000."
+
+
+def test_stock_is_taken_by_scanning_until_nothing_is_left_to_count(stage, qtbot):
+    pick(stage.quiet, -0.5)
+    stage.quiet.activated.emit(stage.quiet.currentIndex())
+    left = stage.table.records.records
+    assert len(left) == len(stage.session.store.all(Unit))
+    there = next(u for u in left if u.serial)
+    qtbot.keyClicks(stage.label, there.serial)
+    qtbot.keyClick(stage.label, Qt.Key.Key_Return)
+    stage.refresh()
+    assert {u.id for u in stage.table.records.records} == {u.id for u in left} - {there.id}
 
 
 def test_who_is_retired_refuses_aloud(stage):

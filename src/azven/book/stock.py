@@ -29,6 +29,8 @@ class Filter:
     model: int | None = None
     untouched_since: datetime | None = None
     late: bool = False
+    unseen_since: datetime | None = None
+    """Neither counted nor scanned since."""
 
 
 def _condition(engine: Engine, asked: Filter) -> tuple[str, list[Any]]:
@@ -57,6 +59,9 @@ def _condition(engine: Engine, asked: Filter) -> tuple[str, list[Any]]:
         ask('"model_id" = ?', asked.model)
     if asked.untouched_since is not None:
         ask('("since" IS NULL OR "since" < ?)', engine.moment(asked.untouched_since))
+    if asked.unseen_since is not None:
+        seen = 'SELECT 1 FROM "deed" WHERE "deed"."unit_id" = "unit"."id" AND "deed"."deed" IN (?, ?) AND "at" >= ?'
+        ask(f"NOT EXISTS ({seen})", "count", "scan", engine.moment(asked.unseen_since))
     if asked.late:
         ask('"until" < ?', engine.moment(asked.now))
     return " AND ".join(parts), values

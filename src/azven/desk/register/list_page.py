@@ -24,6 +24,7 @@ _ASK_MS = 150
 _ANYWHERE, _NO_MATTER = 0, 0
 _QUIET: list[tuple[str, object]] = [
     ("touched whenever", _NO_MATTER), ("not for 30 days", 30), ("not for 90 days", 90), ("not for a year", 365),
+    ("not counted for 12 hours", -0.5), ("not counted for a week", -7), ("not counted for 90 days", -90),
 ]  # fmt: skip
 
 
@@ -117,9 +118,10 @@ class ListPage(RegisterPage):
 
     def question(self) -> Question:
         """What is asked of the units now."""
+        days = self.quiet.currentData()  # negative ones are since they were counted or scanned
         return Question(
             text=self.text.text(), state=str(self.state.currentData()), at=self.site.currentData() or None,
-            quiet_days=self.quiet.currentData() or None,
+            quiet_days=days if days > 0 else None, unseen_days=-days if days < 0 else None,
         )  # fmt: skip
 
     def _show(self) -> None:

@@ -15,7 +15,7 @@ PAGE = 500
 @dataclass(frozen=True, kw_only=True)
 class Question:
     """What is asked: the beginning of a name, serial, holder or place; a state; at a site, at home at one, of a model;
-    not touched for so many days."""
+    not touched for so many days; not counted or scanned for so many."""
 
     text: str = ""
     state: str = ""
@@ -23,14 +23,19 @@ class Question:
     home: int | None = None
     model: int | None = None
     quiet_days: int | None = None
+    unseen_days: float | None = None
     late: bool = False
     """Whose day is over."""
 
 
 def _filter(asked: Question, now: datetime) -> stock.Filter:
-    since = now - timedelta(days=asked.quiet_days) if asked.quiet_days is not None else None
+    since, unseen = _before(now, asked.quiet_days), _before(now, asked.unseen_days)
     return stock.Filter(now=now, text=asked.text.strip(), state=asked.state, at=asked.at, home=asked.home,
-                        model=asked.model, untouched_since=since, late=asked.late)  # fmt: skip
+                        model=asked.model, untouched_since=since, late=asked.late, unseen_since=unseen)  # fmt: skip
+
+
+def _before(now: datetime, days: float | None) -> datetime | None:
+    return now - timedelta(days=days) if days is not None else None
 
 
 def found(store: Store, asked: Question, now: datetime, order: str = "name", start: int = 0) -> list[Unit]:

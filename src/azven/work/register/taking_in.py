@@ -243,6 +243,7 @@ def _standing(store: Store, lines: Sequence[Line]) -> tuple[Line, ...]:
         if deed is None:
             out.append(replace(line, trouble="This is done already.") if line.same else line)
         else:
-            refused = "It is kept, but refused: the unit is retired, or not." if deed.refused else ""
+            stands = "is retired" if deed.before == "retired" else "is not retired"
+            refused = f"It is kept, but refused: the unit {stands}." if deed.refused else ""
             out.append(replace(line, before=deed.before, after=deed.after, trouble=refused))
     return tuple(out)
