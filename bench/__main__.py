@@ -11,6 +11,7 @@ import bench_fuzz
 import bench_listen
 import bench_plan
 import bench_racks
+import bench_register
 import bench_rehearse
 import bench_rehearse_demo
 import bench_screen
@@ -28,6 +29,7 @@ PARTS = {
     "diagnose": bench_diagnose,
     "watch": bench_watch,
     "rehearse": bench_rehearse,
+    "register": bench_register,
     "plan": bench_plan,
 }
 LONG = {"fuzz": bench_fuzz, "regatta": bench_rehearse_demo}

@@ -68,9 +68,9 @@ def _duties(counted: object, site: int) -> dict[str, Held]:
 def _running(store: Store, site: Site, now: datetime) -> tuple[tuple[Carried, ...], tuple[str, ...]]:
     """Links with a frequency of shows whose gear is there now."""
     out, names = list[Carried](), list[str]()
-    for show in store.all(Show, site_id=site.id):
+    for show in store.all(Show, site_id=site.id, archived=False):
         when = span(store, show)
-        if show.archived or when is None or not when.load_in <= now < when.load_out:
+        if when is None or not when.load_in <= now < when.load_out:
             continue
         scope, links = of_show(show), dict[int, Link]()
         links = {x.id: x for x in kit.links(store, scope) if not x.set_aside}

@@ -1,0 +1,94 @@
+"""A register of 100 000 units and 2 000 shows: lists, board, search, trails, an edit; `--deeds N` says how many deeds.
+
+Ratios are against one question by id in the same book; opening against opening an empty book.
+"""
+
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from dataclasses import replace
+from datetime import timedelta
+from pathlib import Path
+
+import made_register
+import timing
+from azven.book import stock
+from azven.book.place import File, Place
+from azven.book.records import Deed, Unit
+from azven.book.store import Store
+from azven.work import books, register
+from azven.work.register import Asked, Question, board, trails
+
+sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
+
+UNITS, SHOWS, DEEDS = 100_000, 2_000, 1_000_000
+NOW = made_register.END + timedelta(days=1)
+
+
+def least(action: Callable[[], object]) -> float:
+    """Least wall time [s]: what is asked waits for the disk or the server."""
+    return timing.least(action, 7, time.perf_counter)
+
+
+def opened(place: Place) -> float:
+    """Least time [s] to open a book."""
+    return least(lambda: Store.open(place).close())
+
+
+def measure(title: str, place: Place, empty: Place, deeds: int) -> None:
+    """Print what each question takes."""
+    books.new_book(empty).close()
+    started = time.perf_counter()
+    store = made_register.made(place, UNITS, SHOWS, deeds)
+    print(f"\n{title}: {UNITS} units, {SHOWS} shows, {store.count(Deed)} deeds made in "
+          f"{time.perf_counter() - started:.0f} s")  # fmt: skip
+    numbers = iter([u.id for u in store.page(Unit, 5_000, 400)])
+    baseline = least(lambda: store.get(Unit, next(numbers)))
+    unit = store.page(Unit, 50_000, 1)[0]
+    print(f"{'a unit by its id':<58} {1e3 * baseline:9.2f} ms")
+
+    def asked(**more: object) -> Callable[[], object]:
+        question = Question(**more)  # type: ignore[arg-type]
+        return lambda: (register.found(store, question, NOW), register.how_many(store, question, NOW))
+
+    for what, action in (
+        ("list, all", asked()),
+        ("list, on loan", asked(state="on loan")),
+        ("search, beginning of a serial", asked(text="S0054")),
+        ("search, beginning of a holder", asked(text="tarn 4")),
+        ("not touched for 90 days", asked(quiet_days=90)),
+        ("not counted for 90 days", asked(unseen_days=90)),
+        ("board", lambda: board.campuses(store, NOW)),
+        ("trail of a unit", lambda: store.page(Deed, 0, 500, unit_id=unit.id)),
+        ("trail of a person", lambda: trails.of_person(store, "Tarn 4")),
+        ("firmwares", lambda: stock.firmwares(store)),
+    ):
+        timing.row(what, least(action), baseline, "(wanted under 100 ms)")
+    timing.row("a deed", least(lambda: _deed(store, unit.id)), baseline, "(wanted under 30 ms)")
+    store.close()
+    first = opened(empty)
+    print(f"{'opening, against an empty book':<58} {1e3 * opened(place):9.1f} ms {opened(place) / first:8.2f} × "
+          "(wanted under 1.5)")  # fmt: skip
+
+
+def _deed(store: Store, number: int) -> None:
+    asked = replace(Asked(deed="count", at=NOW), by="Merle")
+    store.apply(register.do(store, [store.get(Unit, number)], asked))
+
+
+def main(given: list[str]) -> None:
+    """Both engines where there is a server, else the file alone."""
+    import postgres
+
+    deeds = int(given[given.index("--deeds") + 1]) if "--deeds" in given else DEEDS
+    with tempfile.TemporaryDirectory() as folder:
+        measure("file", File(Path(folder) / "book.azven"), File(Path(folder) / "empty.azven"), deeds)
+    if reason := postgres.missing():
+        print(reason)
+        return
+    server = postgres.TestServer()
+    try:
+        measure("server", server.database(), server.database(), deeds)
+    finally:
+        server.close()

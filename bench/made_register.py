@@ -1,0 +1,89 @@
+"""A register of any size, made from a seed: units of some campuses, shows, and what was done with the units."""
+
+import random
+from collections.abc import Iterable, Iterator
+from datetime import UTC, datetime, timedelta
+
+import sqlalchemy as sa
+
+from azven.book.place import Place
+from azven.book.records import Act, Deed, Model, Record, Show, Site, Unit
+from azven.book.store import Store
+from azven.book.tables import TABLES
+from azven.work import books
+
+CAMPUSES = 9
+START = datetime(2022, 1, 1, tzinfo=UTC)
+END = datetime(2026, 9, 1, tzinfo=UTC)
+_NAMES = ("Merle", "Tarn", "Oda", "Ilse", "Piet", "Runa", "Jory", "Wenke", "Cato", "Nils")
+_AT_A_TIME = 20_000
+_ROUNDS = (("hand out", "on loan"), ("take back", "in case"), ("count", "in case"), ("move", "in case"))
+
+
+def made(place: Place, units: int, shows: int, deeds: int, seed: int = 1) -> Store:
+    """A new book with so many of each, a few deeds more or less. Every unit stands as its deeds say."""
+    store, rng = books.new_book(place), random.Random(seed)
+    model = store.all(Model)[0]
+    first = store.reserve(CAMPUSES + 2 * shows)
+    sites = [Site(id=first + k, name=f"Campus {k + 1}", time_zone="CET") for k in range(CAMPUSES)]
+    _write(store, sites)
+    _write(store, _shows(first + CAMPUSES, shows, sites, rng))
+    _write(store, _acts(first + CAMPUSES, shows, rng))
+    each = deeds / units
+    unit_id, deed_id = store.reserve(units), store.reserve(int(deeds * 1.2) + units)
+    for start in range(0, units, _AT_A_TIME):
+        part = range(start, min(start + _AT_A_TIME, units))
+        standing, told = [], []
+        for k in part:
+            unit = Unit(id=unit_id + k, model_id=model.id, name=f"Pack {k:06}", band=model.bands[0][0],
+                        serial=f"S{k:07}", carried=True, site_home_id=sites[k % CAMPUSES].id)  # fmt: skip
+            trail = list(_trail(unit, deed_id + len(told), each, sites, rng))
+            told += trail
+            standing.append(_standing(unit, trail))
+        deed_id += len(told)
+        _write(store, standing)
+        _write(store, told)
+    store.close()
+    return Store.open(place)
+
+
+def _shows(first: int, count: int, sites: list[Site], rng: random.Random) -> Iterator[Show]:
+    for k in range(count):
+        yield Show(id=first + k, site_id=rng.choice(sites).id, name=f"Show {k + 1}", archived=k < count - 40)
+
+
+def _acts(first: int, count: int, rng: random.Random) -> Iterator[Act]:
+    for k in range(count):
+        begins = START + (END - START) * rng.random()
+        yield Act(id=first + count + k, show_id=first + k, name="Evening", starts_at=begins,
+                  ends_at=begins + timedelta(hours=5))  # fmt: skip
+
+
+def _trail(unit: Unit, first: int, each: float, sites: list[Site], rng: random.Random) -> Iterator[Deed]:
+    homes, count, state = [s.id for s in sites], max(1, round(each * rng.uniform(0.8, 1.15))), "in case"
+    at, step = START, (END - START) / count
+    for k in range(count):
+        deed, after = _ROUNDS[k % len(_ROUNDS)]
+        holder = f"{rng.choice(_NAMES)} {rng.randrange(500)}" if deed == "hand out" else ""
+        yield Deed(
+            id=first + k, unit_id=unit.id, at=at + step * (k + 0.9 * rng.random()), deed=deed, holder=holder,
+            made_by=rng.choice(_NAMES), site_at_id=rng.choice(homes) if deed == "move" else None,
+            before=state, after=after,
+        )  # fmt: skip
+        state = after
+
+
+def _standing(unit: Unit, trail: list[Deed]) -> Unit:
+    last = trail[-1]
+    moved = next((d.site_at_id for d in reversed(trail) if d.site_at_id is not None), None)
+    since = next(d.at for d in reversed(trail) if d.before != d.after)
+    return Unit(**{**vars(unit), "state": last.after, "since": since, "holder": last.holder, "site_at_id": moved})
+
+
+def _write(store: Store, records: Iterable[Record]) -> None:
+    """Straight into the tables: what is made is no edit of anybody's."""
+    listed = list(records)
+    with store.engine.writing() as connection:
+        for start in range(0, len(listed), _AT_A_TIME):
+            rows = [vars(r) for r in listed[start : start + _AT_A_TIME]]
+            connection.execute(sa.insert(TABLES[type(listed[0])]), rows)
