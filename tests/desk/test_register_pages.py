@@ -222,6 +222,7 @@ def test_a_unit_that_is_heard_is_told_and_taken_in(stage, monkeypatch):
     assert not stage.board.wrong.isHidden()
     assert [x.unit.id for x in rows(stage.board.astray)] == [item.unit_id]
     assert of_register(session)[0][0] == "1 astray"
+    assert stage.board.heading.text().endswith(": 1")
     stage.board.take.click()
     assert store.get(Unit, item.unit_id).state == "assigned"
     assert stage.board.wrong.isHidden()

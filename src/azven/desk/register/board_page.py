@@ -37,7 +37,8 @@ class BoardPage(RegisterPage):
         above = QVBoxLayout(self.wrong)
         above.setContentsMargins(0, 0, 0, 2)
         above.setSpacing(2)
-        above.addLayout(row(label("Heard otherwise than written", "section"), 1, self.take))
+        self.heading = label("", "section")
+        above.addLayout(row(self.heading, 1, self.take))
         above.addWidget(self.astray)
         self.wrong.hide()
         self._timer = QTimer(self)
@@ -75,6 +76,7 @@ class BoardPage(RegisterPage):
         session = self.session
         found = astray(session.store, session.scope, session.live, session.now())
         self.wrong.setVisible(bool(found))
+        self.heading.setText(f"Heard otherwise than written: {len({x.unit.id for x in found})}")
         self.astray.show_live(found)
 
     def take_in(self) -> None:
