@@ -62,7 +62,7 @@ def test_a_link_on_another_group_than_its_room_is_broken_and_says_why(guided):
     guided.apply(plan.set_frequencies(guided, here(guided), {link: min(first.table[other])}, "mix"))
     board = plan.board_of(guided, here(guided))
     assert board.verdict(link).state == "broken"
-    assert "its room is on group" in panel._sentence(board, board.verdict(link))
+    assert "its room is on group" in panel.sentence(board, board.verdict(link))
     mended = search.mend(board, lambda *_: True, lambda: 0.0)
     after = {a.id: a.freq_hz for a in mended.plan.assignments}
     assert len({first.group_of(after[m]) for m in first.links if m in after}) == 1
