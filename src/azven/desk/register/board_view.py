@@ -138,9 +138,10 @@ class BoardView(QWidget):
             if not many:
                 paint_pennant(painter, QPointF(x, base - high), carrier.service, color)
         if campus.running:
-            painter.setPen(theme.color("ink"))
-            right = QRectF(_NAME_W + self._axis.width + 4, top + 6, 38, 16)
-            painter.drawText(right, int(Qt.AlignmentFlag.AlignRight | _V), str(len(campus.running)))
+            painter.setPen(theme.color("dim"))
+            right = QRectF(_NAME_W, top + 3, self._axis.width, 16)
+            count = len(campus.running)
+            painter.drawText(right, int(Qt.AlignmentFlag.AlignRight | _V), f"{count} link{'' if count == 1 else 's'}")
 
     def _paint_duty(self, painter: QPainter, theme: Theme, campus: Campus, duty: str, box: QRectF) -> None:
         held, bad = campus.of(duty), duty == "missing"
