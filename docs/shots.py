@@ -18,7 +18,7 @@ from azven.desk.window import Window
 from azven.work import ids, kit, plan
 from azven.work.chosen import Case, Channel, Link, Rule
 from azven.work.chosen import Unit as UnitChosen
-from azven.work.register import Asked, booked, do
+from azven.work.register import Asked, do, times
 
 FOLDER = Path(__file__).parent / "screenshots"
 VIEWS = (
@@ -150,7 +150,7 @@ def register(window: Window) -> None:
     """The show runs, and a few things were done with its packs."""
     session, store = window.session, window.session.store
     now, show = session.now(), store.get(Show, session.scope.show)
-    session.do(lambda: booked.set_span(show, now - timedelta(days=1), now + timedelta(days=2)))
+    session.do(lambda: times.set_span(show, now - timedelta(days=1), now + timedelta(days=2)))
     packs = sorted(store.all(Unit, carried=True), key=lambda u: u.name)
     told: tuple[tuple[int, int, Asked], ...] = (
         (0, 9, Asked(deed="assign", at=now - timedelta(days=1), by="Merle", show=store.get(Show, show.id))),

@@ -83,6 +83,15 @@ def test_what_nobody_counted_or_scanned_since(store):
     assert len(names(store, unseen_since=NOW - timedelta(days=50))) == len(units) - 3
 
 
+def test_what_is_damaged_is_set_aside_and_told(store):
+    hurt, whole = stock.found(store, Filter(now=NOW))[:2]
+    with store.engine.writing() as connection:
+        connection.exec_driver_sql(f"UPDATE unit SET channels = -1 WHERE id = {hurt.id}")
+    assert hurt.name not in names(store)
+    assert whole.name in names(store)
+    assert [d.number for d in store.damaged] == [hurt.id]
+
+
 def test_deeds_of_a_person_by_the_beginning_of_the_name(store):
     unit = stock.found(store, Filter(now=NOW))[0]
     first = store.reserve(3)

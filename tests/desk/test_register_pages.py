@@ -11,7 +11,7 @@ from azven.desk.points import of_register
 from azven.desk.register.board_view import longest
 from azven.work import ids, kit, plan, register, shows
 from azven.work.kit import persons
-from azven.work.register import Asked, booked
+from azven.work.register import Asked, times
 from azven.work.register.board import Campus
 from azven.work.scope import of_show
 from azven.work.watch import watched
@@ -147,7 +147,7 @@ def test_a_show_that_runs_stands_in_the_band_of_its_campus(stage):
     session = stage.session
     show = session.store.get(Show, session.scope.show)
     now = session.now()
-    session.do(lambda: booked.set_span(show, now - timedelta(hours=1), now + timedelta(hours=9)))
+    session.do(lambda: times.set_span(show, now - timedelta(hours=1), now + timedelta(hours=9)))
     stage.refresh()
     home = next(c for c in stage.board.view._rows if c.site is not None and c.site.id == session.scope.site)
     assert len(home.running) == len(plan.assignments(session.store, session.scope))

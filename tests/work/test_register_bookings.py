@@ -9,7 +9,7 @@ from azven.book.edits import Edit, replace_record
 from azven.book.records import Act, Booking, Distance, Link, Show, Site, Unit
 from azven.refusal import Refusal
 from azven.work import ids, kit, plan, shows, sites
-from azven.work.register import across, booked
+from azven.work.register import across, booked, times
 from azven.work.scope import of_show, opening
 
 NOW = datetime(2026, 9, 1, 12, tzinfo=UTC)
@@ -65,9 +65,9 @@ def test_a_show_without_times_says_so_and_takes_them(store, show):
     with pytest.raises(Refusal, match="has no times"):
         booked.needs(store, show, NOW)
     with pytest.raises(Refusal, match="before it loads in"):
-        booked.set_span(show, NOW, NOW - timedelta(hours=1))
-    store.apply(booked.set_span(show, NOW, NOW + timedelta(days=2)))
-    assert booked.span(store, store.get(Show, show.id)).load_out == NOW + timedelta(days=2)
+        times.set_span(show, NOW, NOW - timedelta(hours=1))
+    store.apply(times.set_span(show, NOW, NOW + timedelta(days=2)))
+    assert times.span(store, store.get(Show, show.id)).load_out == NOW + timedelta(days=2)
     assert booked.needs(store, store.get(Show, show.id), NOW)
 
 
@@ -83,16 +83,16 @@ def test_a_unit_that_is_booked_elsewhere_then_is_neither_free_nor_booked_twice(s
 def test_bookings_that_came_to_collide_are_told_with_the_way(store, show, elsewhere):
     unit = next(u for u in store.all(Unit, carried=True))
     late = datetime(2030, 1, 1, 12, tzinfo=UTC)
-    store.apply(booked.set_span(elsewhere, late, late + timedelta(days=1)))
+    store.apply(times.set_span(elsewhere, late, late + timedelta(days=1)))
     store.apply(booked.book(store, elsewhere, [unit]))
     store.apply(booked.book(store, show, [unit]))
     assert booked.collisions(store, show) == {}
-    here = booked.span(store, show)
+    here = times.span(store, show)
     moved = store.get(Show, elsewhere.id)
-    store.apply(booked.set_span(moved, here.load_out + timedelta(minutes=20), here.load_out + timedelta(days=1)))
+    store.apply(times.set_span(moved, here.load_out + timedelta(minutes=20), here.load_out + timedelta(days=1)))
     assert booked.collisions(store, show) == {unit.id: "There: 20 min between them, 60 for the way"}
     moved = store.get(Show, elsewhere.id)
-    store.apply(booked.set_span(moved, here.load_in, here.load_out))
+    store.apply(times.set_span(moved, here.load_in, here.load_out))
     assert booked.collisions(store, show) == {unit.id: "There: they overlap"}
 
 
@@ -123,7 +123,7 @@ def test_shows_that_are_never_on_together_do_not_matter(store, scope, elsewhere)
     store.apply(plan.set_frequencies(store, of_show(elsewhere), {ids.of(theirs): freq}, "There"))
     assert len(across.pairs(store, scope)[0]) == 1
     late = datetime(2030, 1, 1, tzinfo=UTC)
-    store.apply(booked.set_span(elsewhere, late, late + timedelta(days=1)))
+    store.apply(times.set_span(elsewhere, late, late + timedelta(days=1)))
     assert across.pairs(store, scope)[0] == []
 
 

@@ -13,7 +13,7 @@ from azven.book.records import Act, Deed, Show, Site, Unit
 from azven.cli import main
 from azven.refusal import Refusal
 from azven.work import demo, kit, plan, register, shows
-from azven.work.register import Asked, Question, dues, lists
+from azven.work.register import Asked, Question, dues, lists, times
 from azven.work.scope import opening
 
 DAY0 = datetime(2026, 9, 1, 12, tzinfo=UTC)
@@ -82,6 +82,30 @@ def test_an_assignment_is_over_with_its_show_without_a_deed(store, scope, units)
         assert unit.id in {u.id for u in register.found(store, Question(state=state), moment)}
         other = "in case" if state == "assigned" else "assigned"
         assert unit.id not in {u.id for u in register.found(store, Question(state=other), moment)}
+
+
+def test_an_assignment_lasts_to_the_load_out_that_is_said(store, scope, units):
+    show = store.get(Show, scope.show)
+    last = max(a.ends_at for a in store.all(Act, show_id=show.id))
+    store.apply(times.set_span(show, None, last + timedelta(hours=3)))
+    done(store, [units[0]], "assign", 0, show=store.get(Show, show.id))
+    unit = fresh(store, units[0])
+    assert unit.until == last + timedelta(hours=3)
+    assert register.state_at(unit, last + timedelta(hours=2)) == "assigned"
+
+
+def test_an_assignment_of_before_does_not_prolong_the_one_of_now(store, scope, units):
+    long = store.get(Show, scope.show)
+    last = max(a.ends_at for a in store.all(Act, show_id=long.id))
+    store.apply(times.set_span(long, None, last + timedelta(days=90)))
+    done(store, [units[0]], "assign", 0, show=store.get(Show, long.id))
+    done(store, [units[0]], "take back", 1)
+    store.apply(times.set_span(store.get(Show, long.id), None, None))
+    done(store, [units[0]], "assign", 2, show=store.get(Show, long.id))
+    unit = fresh(store, units[0])
+    assert unit.until == last
+    for moment in (last - timedelta(minutes=1), last, last + timedelta(days=30)):
+        assert register.state_at(unit, moment) == register.standing_of(store, unit, moment).written
 
 
 def test_a_deed_that_comes_late_is_put_in_its_place(store, units):

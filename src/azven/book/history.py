@@ -11,6 +11,7 @@ from azven.book.columns import BULKY, READ, as_json, columns, kind_of, table_nam
 from azven.book.edits import Change, Edit, differing
 from azven.book.engines import Engine
 from azven.book.records import Record, Retention
+from azven.book.rows import escaped
 
 if TYPE_CHECKING:
     import sqlalchemy as sa
@@ -153,8 +154,7 @@ def page(engine: Engine, words: str = "", below: int | None = None, count: int =
 
 
 def _pattern(word: str) -> str:
-    plain = word.lower().replace("!", "!!").replace("%", "!%").replace("_", "!_")
-    return f"%{plain}%"
+    return f"%{escaped(word.lower())}%"
 
 
 def _line(row: Any) -> Line:

@@ -13,7 +13,7 @@ from azven.book.engines import Away, Engine
 from azven.book.place import Place
 from azven.book.reading import Held, Snapshot, by_id, patched, the_one, those
 from azven.book.records import Record, Show, Site, Trace, Unit
-from azven.book.rows import how_many, rows
+from azven.book.rows import how_many, rows, rows_where
 
 R = TypeVar("R", bound=Record)
 _DAMAGE_SAID = 3
@@ -63,6 +63,13 @@ class Holding:
         """`count` of those records from the one numbered `start` on; BookError when unreadable."""
         return self._asked(kind, where, start, count)
 
+    def where(self, kind: type[R], condition: str, values: Sequence[Any], page: str) -> list[R]:
+        """Records on which a condition of SQL holds, in the order and as many as `page` says; BookError when
+        unreadable."""
+        with self.told():
+            found = rows_where(self._engine, kind, condition, values, page)
+        return self._sound(kind, found)
+
     def count(self, kind: type[R], **where: Any) -> int:
         """How many such records there are."""
         with self.told():
@@ -87,6 +94,10 @@ class Holding:
             found = rows(self._engine, kind, where, start, count)
         if kind is Trace:
             return [record_of(kind, row) for row in found]
+        return self._sound(kind, found)
+
+    def _sound(self, kind: type[R], found: Sequence[Any]) -> list[R]:
+        """The records of rows; what is damaged is set aside and told."""
         told: list[Damage] = []
         records = damage.sound(kind, found, told)
         self.damaged += tuple(d for d in told if d not in self.damaged)

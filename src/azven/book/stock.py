@@ -5,9 +5,10 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from azven.book.columns import READ, columns, record_of
+from azven.book.columns import READ
 from azven.book.engines import Engine
 from azven.book.records import Deed, Unit
+from azven.book.rows import escaped
 from azven.book.store import Store
 
 _LOOKED_AT = ("name", "serial", "holder", "place")
@@ -41,7 +42,7 @@ def _condition(engine: Engine, asked: Filter) -> tuple[str, list[Any]]:
         values.extend(given)
 
     if asked.text:
-        begins = [_escaped(text) + "%" for text in _spellings(asked.text)]
+        begins = [escaped(text) + "%" for text in _spellings(asked.text)]
         each = [f"\"{f}\" {engine.like} ? ESCAPE '!'" for f in _LOOKED_AT for _ in begins]
         ask(f"({' OR '.join(each)})", *begins * len(_LOOKED_AT))
     over = '"state" = ? AND "until" IS NOT NULL AND "until" <= ?'
@@ -69,14 +70,10 @@ def _condition(engine: Engine, asked: Filter) -> tuple[str, list[Any]]:
 
 def deeds_of(store: Store, name: str, count: int) -> list[Deed]:
     """Deeds with or by somebody whose name begins so, the newest first. BookError when the book cannot be read."""
-    begins = [_escaped(text) + "%" for text in _spellings(name)]
+    begins = [escaped(text) + "%" for text in _spellings(name)]
     one = f"{store.engine.like} {store.engine.mark} ESCAPE '!'"
     like = " OR ".join(f'"{f}" {one}' for f in ("holder", "made_by") for _ in begins)
-    listed = ", ".join(f'"{c.name}"' for c in columns(Deed))
-    statement = f'SELECT {listed} FROM "deed" WHERE {like} ORDER BY "at" DESC, id DESC LIMIT {int(count)}'
-    with store.told():
-        rows = store.engine.rows(statement, begins * 2)
-    return [record_of(Deed, row) for row in rows]
+    return store.where(Deed, like, begins * 2, f'ORDER BY "at" DESC, id DESC LIMIT {int(count)}')
 
 
 def _spellings(text: str) -> list[str]:
@@ -84,18 +81,11 @@ def _spellings(text: str) -> list[str]:
     return [text] if text.isascii() else sorted({text, text.lower(), text.upper(), text.capitalize(), text.title()})
 
 
-def _escaped(text: str) -> str:
-    return "".join(f"!{c}" if c in "!%_" else c for c in text)
-
-
 def found(store: Store, asked: Filter, order: str = "name", start: int = 0, count: int = 500) -> list[Unit]:
     """Units that are like that, so many from one on, in an order. BookError when the book cannot be read."""
     condition, values = _condition(store.engine, asked)
-    listed = ", ".join(f'"{c.name}"' for c in columns(Unit))
     page = f"ORDER BY {ORDERS[order]} LIMIT {int(count)} OFFSET {int(start)}"
-    with store.told():
-        rows = store.engine.rows(f'SELECT {listed} FROM "unit" WHERE {condition} {page}', values)
-    return [record_of(Unit, row) for row in rows]
+    return store.where(Unit, condition, values, page)
 
 
 def how_many(store: Store, asked: Filter) -> int:

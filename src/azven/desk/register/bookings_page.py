@@ -13,7 +13,7 @@ from azven.desk.stage import FittedLabel, button, choice, fill, label, pick, row
 from azven.desk.tables import Column, RecordTable
 from azven.refusal import Refusal
 from azven.work import chosen, ids
-from azven.work.register import booked
+from azven.work.register import booked, times
 from azven.work.register.booked import Need
 
 
@@ -129,7 +129,7 @@ class BookingsPage(RegisterPage):
         self.primary_changed.emit()
 
     def _show_times(self, show: Show) -> None:
-        clock, when = self.session.clock, booked.span(self.session.store, show)
+        clock, when = self.session.clock, times.span(self.session.store, show)
         for field, said, moment in (
             (self.load_in, show.load_in, when.load_in if when else None),
             (self.load_out, show.load_out, when.load_out if when else None),
@@ -186,7 +186,7 @@ class BookingsPage(RegisterPage):
         def moment(text: str) -> datetime | None:
             return clock.moment(text) if text else None
 
-        self.session.do(lambda: booked.set_span(show, moment(told[0]), moment(told[1])))
+        self.session.do(lambda: times.set_span(show, moment(told[0]), moment(told[1])))
 
     def take_focus(self) -> None:
         self.needs.setFocus()

@@ -1,7 +1,7 @@
 """The row in which a deed is chosen and filled in; only what a deed asks for is shown."""
 
 from collections.abc import Callable
-from datetime import UTC, date, datetime, time
+from datetime import date, datetime
 
 from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
@@ -100,4 +100,4 @@ def day(text: str, session: Session) -> datetime | None:
         found = date.fromisoformat(text.strip())
     except ValueError:
         raise Refusal(f"“{text}” is no day: write it as 2026-09-30.") from None
-    return datetime.combine(found, time(23, 59, 59), session.clock.tz).astimezone(UTC)
+    return session.clock.end_of(found)

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from azven.rf.coordinate import coordinate, mend
 from azven.rf.coordinate.lanes import lane
 from azven.rf.coordinate.plan import carriers_of
-from azven.rf.request import PlanRequest, Request
+from azven.rf.request import Carrier, PlanRequest, Request
 
 EXACT = 10
 """So many links of one room are searched to the end."""
@@ -52,10 +52,9 @@ def _large(
     request: PlanRequest, before: Mapping[str, int], progress: Progress, elapsed: Callable[[], float]
 ) -> dict[str, int]:  # fmt: skip
     """What is mended with least change; where a plan from nothing places more, that one."""
-    mended, anew = mend(request, dict(before), (), progress, elapsed).plan, None
-    if len(mended.assignments) < len(request.requests):
-        anew = coordinate(request, progress, elapsed)
-    plans = [mended, *([anew] if anew is not None else [])]
+    plans = [mend(request, dict(before), (), progress, elapsed).plan]
+    if len(plans[0].assignments) < len(request.requests):
+        plans.append(coordinate(request, progress, elapsed))
     priority = {r.id: r.priority for r in request.requests}
     classes = sorted(set(priority.values()))
     best = max(plans, key=lambda p: [sum(priority[a.id] == c for a in p.assignments) for c in classes])
@@ -79,9 +78,9 @@ class _Search:
         self._classes = sorted({r.priority for r in self._links})
         self._alone = [self._nearest(r, self.request.carriers) for r in self._links]
 
-    def _nearest(self, link: Request, others: Sequence[object]) -> list[int]:
+    def _nearest(self, link: Request, others: Sequence[Carrier]) -> list[int]:
         """Steps that are open to a link, the nearest to where it was first, of two as near the lower."""
-        free = lane(self.request, link, others).free.tolist()  # type: ignore[arg-type]
+        free = lane(self.request, link, others).free.tolist()
         own = self.before.get(link.id, link.ranges[0].low_hz)
         return sorted(free, key=lambda f: (abs(f - own), f))
 

@@ -6,10 +6,9 @@ from datetime import datetime
 from itertools import combinations
 from typing import Literal
 
-from azven.rf.register.deeds import State
+from azven.rf.register.deeds import NOT_FREE, State
 
 SPEED_KM_H, LEAST_MIN = 60.0, 60.0
-_NOT_FREE: frozenset[State] = frozenset({"on loan", "in repair", "missing", "retired"})
 Distances = Mapping[frozenset[str], float]
 """Kilometres between two sites."""
 
@@ -115,7 +114,7 @@ class Supply:
 def supplies(show: Booking, wants: Sequence[Want], units: Iterable[Stock], km: Distances) -> list[Supply]:
     """Where what a show wants could come from; `show` says where and when, its unit does not matter. A unit is
     given once."""
-    free = [u for u in units if u.state not in _NOT_FREE and not _booked(u, show, km)]
+    free = [u for u in units if u.state not in NOT_FREE and not _booked(u, show, km)]
     taken: set[str] = set()
     out = []
     for want in wants:

@@ -14,6 +14,8 @@ DeedKind = Literal[
 DEEDS: tuple[DeedKind, ...] = get_args(DeedKind)
 AWAY: frozenset[State] = frozenset({"in case", "in repair", "missing", "retired"})
 """Who is in one of these should not be on the air."""
+NOT_FREE: frozenset[State] = frozenset({"on loan", "in repair", "missing", "retired"})
+"""Who is in one of these cannot be had for a show."""
 _SETS: Mapping[str, State] = {
     "hand out": "on loan", "take back": "in case", "send to repair": "in repair", "lost": "missing",
     "retire": "retired", "reinstate": "in case",
@@ -56,12 +58,13 @@ class Done:
 @dataclass(frozen=True, kw_only=True)
 class Standing:
     """How a unit stands: as it is `written`, where, who has it, since when (None: nothing was ever done with it), and
-    its history in the order of time."""
+    its history in the order of time. `until`: when the last show that it is assigned to is over."""
 
     written: State
     where: str
     holder: str | None = None
     since: datetime | None = None
+    until: datetime | None = None
     history: tuple[Done, ...] = ()
     heard: bool = False
 
@@ -108,11 +111,13 @@ def standing(
         if after != before or since is None:
             since = deed.at
     written = unit.at(now)
-    if unit.base == "assigned" and written == "in case":
-        since = max(unit.shows)
+    until = max(unit.shows) if unit.base == "assigned" else None
+    if until is not None and written == "in case":
+        since = until
     return Standing(
-        written=written, where=unit.where, holder=unit.holder, since=since, history=tuple(done), heard=heard
-    )
+        written=written, where=unit.where, holder=unit.holder, since=since, until=until, history=tuple(done),
+        heard=heard,
+    )  # fmt: skip
 
 
 def _known(deed: Deed) -> bool:
@@ -146,4 +151,4 @@ def _after(unit: _Unit, deed: Deed, shows: Mapping[str, Span]) -> _Unit:
 
 def free(standings: Sequence[Standing]) -> list[bool]:
     """Whether units can be had for a show, bookings aside."""
-    return [s.state not in ("on loan", "in repair", "missing", "retired") for s in standings]
+    return [s.state not in NOT_FREE for s in standings]

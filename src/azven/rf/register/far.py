@@ -5,9 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from math import sqrt
 
-import numpy as np
-
-from azven.rf.levels import KT0_DBM_HZ, free_space_db
+from azven.rf.levels import free_space_db, thermal_noise_dbm
 
 CLUTTER_DB: Mapping[str, float] = {"open": 0.0, "suburb": 12.0, "town": 20.0, "city": 30.0}
 UNDER_NOISE_DB, HEIGHT_M = 6.0, 1.5
@@ -55,7 +53,7 @@ def reaching(mine: FarLink, foreign: FarLink, distance_km: float, lost_db: float
     ValueError for sites that are not apart."""
     if not distance_km > 0:
         raise ValueError("the distance between two sites must be over 0 km")
-    noise_dbm = KT0_DBM_HZ + 10 * np.log10(mine.bandwidth_hz) + mine.nf_db
+    noise_dbm = thermal_noise_dbm(mine.bandwidth_hz, mine.nf_db)
     path_db = float(free_space_db(foreign.freq_hz, 1e3 * distance_km))
     level_dbm = foreign.erp_dbm + _ERP_TO_EIRP_DB - path_db - lost_db + mine.rx_gain_dbi
     over, horizon = float(level_dbm - noise_dbm), horizon_km(foreign.tx_height_m, mine.rx_height_m)

@@ -7,7 +7,7 @@ right on every day (zoneinfo, the tz database of IANA).
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime, time, timedelta, tzinfo
+from datetime import UTC, date, datetime, time, timedelta, tzinfo
 from functools import cache
 from pathlib import Path
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError, available_timezones
@@ -75,6 +75,10 @@ class Clock:
         if there.astimezone(self.tz).replace(tzinfo=None) != found:
             raise Refusal(f"{found:%Y-%m-%d %H:%M} does not exist in {self.zone}: the clock is put forward then.")
         return there
+
+    def end_of(self, day: date) -> datetime:
+        """The last second of a day here, in UTC."""
+        return datetime.combine(day, time(23, 59, 59), self.tz).astimezone(UTC)
 
     def said(self, at: datetime | None, with_zone: bool = False) -> str:
         """A moment in local time, as `moment` reads it, or with the zone's name behind it."""

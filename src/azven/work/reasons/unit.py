@@ -7,6 +7,7 @@ from azven.book.store import Store
 from azven.work import register
 from azven.work.ground.hours import Clock
 from azven.work.reasons.told import Reasons, Row
+from azven.work.register.doing import about
 
 _SHOWN = 30
 
@@ -49,7 +50,7 @@ def sentence(store: Store, clock: Clock, unit: Unit, now: datetime) -> str:
 
 
 def _said(deed: Deed, sites: dict[int, str], shows: dict[int, str]) -> str:
-    about = deed.holder or shows.get(deed.show_id or 0, "") or deed.place or sites.get(deed.site_at_id or 0, "")
-    words = f"{deed.deed}{f', {about}' if about else ''}{f', {deed.made_by}' if deed.made_by else ''}"
+    told = about(deed, shows, sites)
+    words = f"{deed.deed}{f', {told}' if told else ''}{f', {deed.made_by}' if deed.made_by else ''}"
     refused = " (refused)" if deed.refused else ""
     return f"{words}{f': {deed.why}' if deed.why else ''}{refused}"

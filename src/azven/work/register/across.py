@@ -13,7 +13,7 @@ from azven.rf.register import far
 from azven.rf.register.deeds import Span
 from azven.rf.register.far import FarLink, Reaching
 from azven.work import ids, kit, plan
-from azven.work.register.booked import span
+from azven.work.register.times import span
 from azven.work.scope import Scope, of_show
 
 CLUTTERS: tuple[Clutter, ...] = get_args(Clutter)

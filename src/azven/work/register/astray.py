@@ -12,7 +12,7 @@ from azven.rf.register import astray as core
 from azven.rf.register.astray import Code, Side, Written
 from azven.work import plan
 from azven.work.kit import persons
-from azven.work.register.finding import state_at
+from azven.work.register.finding import site_of, state_at
 from azven.work.scope import Scope
 from azven.work.wording import mhz, one_line
 
@@ -55,7 +55,7 @@ def astray(store: Store, scope: Scope, seen: "Seen | None", now: datetime) -> li
         unit = store.get(Unit, worn[link.id])
         planned = placed[link.id].freq_hz if link.id in placed else None
         sends = told.get("txf")
-        at = unit.site_at_id if unit.site_at_id is not None else unit.site_home_id
+        at = site_of(store, unit)
         heard = core.Heard(now, str(unit.id), sends if isinstance(sends, int) else planned or 0, str(scope.site))
         said = Written(state_at(unit, now), planned, str(at if at is not None else scope.site))
         for code, (written, is_so) in core.sides(heard, said).items():

@@ -1,14 +1,15 @@
 """The board of the register: every campus by what its units do, and where in the band its links are."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 
-from azven.book.records import Link, Show, Site
+from azven.book.records import Show, Site
 from azven.book.stock import Held
 from azven.book.store import Store
 from azven.work import kit, plan
 from azven.work.register import finding
-from azven.work.register.booked import span
+from azven.work.register.times import span
 from azven.work.scope import of_show
 
 DUTIES = ("assigned", "in case", "on loan", "in repair", "missing")
@@ -60,8 +61,7 @@ def campuses(store: Store, now: datetime) -> list[Campus]:
     return [*ranked, *([Campus(None, lost)] if lost else [])]
 
 
-def _duties(counted: object, site: int) -> dict[str, Held]:
-    assert isinstance(counted, dict)
+def _duties(counted: Mapping[tuple[int | None, str], Held], site: int) -> dict[str, Held]:
     return {state: held for (at, state), held in counted.items() if at == site}
 
 
@@ -72,7 +72,7 @@ def _running(store: Store, site: Site, now: datetime) -> tuple[tuple[Carried, ..
         when = span(store, show)
         if when is None or not when.load_in <= now < when.load_out:
             continue
-        scope, links = of_show(show), dict[int, Link]()
+        scope = of_show(show)
         links = {x.id: x for x in kit.links(store, scope) if not x.set_aside}
         placed = plan.assignments(store, scope)
         out += [Carried(a.freq_hz, links[n].service) for n, a in placed.items() if n in links]

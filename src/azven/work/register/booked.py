@@ -6,21 +6,21 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from azven.book import stock
-from azven.book.edits import Edit, add, remove, replace_record
+from azven.book.edits import Edit, add, remove
 from azven.book.reading import Making, Reading
-from azven.book.records import Act, Booking, Distance, Model, Show, Site, Unit
+from azven.book.records import Booking, Distance, Model, Show, Site, Unit
 from azven.book.stock import Filter
 from azven.book.store import Store
 from azven.refusal import Refusal
 from azven.rf.register import bookings as core
 from azven.rf.register.bookings import Distances, Stock, Supply, Want
-from azven.rf.register.deeds import Span
 from azven.work import kit
+from azven.work.register.doing import named
 from azven.work.register.finding import state_at
+from azven.work.register.times import span
 from azven.work.scope import of_show
-from azven.work.wording import listed
 
-_MOST, _NAMED = 5_000, 3
+_MOST = 5_000
 
 
 @dataclass(frozen=True)
@@ -37,22 +37,6 @@ class Need:
     @property
     def short(self) -> int:
         return self.supply.short
-
-
-def span(store: Reading, show: Show) -> Span | None:
-    """From load-in to load-out: as it is said, else from the first act to the last; None where neither is known."""
-    acts = store.all(Act, show_id=show.id)
-    begins = show.load_in or min((a.starts_at for a in acts if a.starts_at), default=None)
-    ends = show.load_out or max((a.ends_at for a in acts if a.ends_at), default=None)
-    return Span(begins, ends) if begins is not None and ends is not None and begins <= ends else None
-
-
-def set_span(show: Show, load_in: datetime | None, load_out: datetime | None) -> Edit:
-    """Refusal for gear that leaves before it comes."""
-    if load_in is not None and load_out is not None and load_out < load_in:
-        raise Refusal(f"{show.name} cannot load out before it loads in.")
-    after = type(show)(**{**vars(show), "load_in": load_in, "load_out": load_out})
-    return Edit(f"Load-in and load-out of {show.name}", replace_record(show, after))
 
 
 def distances(store: Reading) -> Distances:
@@ -121,8 +105,7 @@ def book(store: Making, show: Show, units: Sequence[Unit]) -> Edit:
                 raise Refusal(f"{unit.name} is booked for {name} then, or too near for the way; take it out there.")
     first = store.reserve(len(new))
     records = [Booking(id=first + k, show_id=show.id, unit_id=u.id) for k, u in enumerate(new)]
-    who = listed([u.name for u in new[:_NAMED]]) if len(new) <= _NAMED else f"{len(new)} units"
-    return Edit(f"Book {who} for {show.name}", add(*records))
+    return Edit(f"Book {named(new)} for {show.name}", add(*records))
 
 
 def unbook(store: Reading, show: Show, units: Sequence[Unit]) -> Edit:

@@ -6,10 +6,11 @@ from datetime import UTC, datetime
 
 from azven.book.edits import Change, Edit, add, replace_record
 from azven.book.reading import Making, Reading
-from azven.book.records import Act, Deed, Show, Site, Unit, Zone
+from azven.book.records import Deed, Show, Site, Unit, Zone
 from azven.refusal import Refusal
 from azven.rf.register import deeds as core
 from azven.rf.register.deeds import DeedKind, Span, Standing
+from azven.work.register.times import times
 from azven.work.wording import listed, one_line
 
 _HOME = "home"
@@ -48,9 +49,8 @@ def do(store: Making, units: Sequence[Unit], asked: Asked) -> Edit:
     Refusal where no unit is named, or where the deed lacks what it needs."""
     if not units:
         raise Refusal("Choose units first.")
-    who = listed([one_line(u.name) for u in units[:_NAMED]]) if len(units) <= _NAMED else f"{len(units)} units"
     to = f" to {asked.to}" if asked.to else f" for {asked.show.name}" if asked.show is not None else ""
-    return do_all(store, [(u, asked) for u in units], f"{_WORDS[asked.deed]} {who}{to}")
+    return do_all(store, [(u, asked) for u in units], f"{_WORDS[asked.deed]} {named(units)}{to}")
 
 
 def do_all(store: Making, orders: Sequence[tuple[Unit, Asked]], title: str) -> Edit:
@@ -61,6 +61,11 @@ def do_all(store: Making, orders: Sequence[tuple[Unit, Asked]], title: str) -> E
         new.setdefault(unit.id, []).append(replace(record(store, asked), id=first + k, unit_id=unit.id))
     changes = [c for number, deeds in new.items() for c in _done(store, units[number], deeds)]
     return Edit(title, tuple(changes), tuple(units))
+
+
+def named(units: Sequence[Unit]) -> str:
+    """Units by their names; of many, how many they are."""
+    return listed([one_line(u.name) for u in units]) if len(units) <= _NAMED else f"{len(units)} units"
 
 
 def record(store: Reading, asked: Asked) -> Deed:
@@ -78,11 +83,11 @@ def record(store: Reading, asked: Asked) -> Deed:
 
 
 def load_out(store: Reading, show: Show) -> datetime:
-    """When a show is over: with the last of its acts. Refusal where none has a time."""
-    ends = [a.ends_at for a in store.all(Act, show_id=show.id) if a.ends_at is not None]
-    if not ends:
+    """When the gear of a show goes: as it is said, else with the last of its acts. Refusal where neither is known."""
+    _, ends = times(store, show)
+    if ends is None:
         raise Refusal(f"{show.name} has no times: give its acts some, so that it is known when units are free again.")
-    return max(ends)
+    return ends
 
 
 def _done(store: Reading, unit: Unit, new: Sequence[Deed]) -> list[Change]:
@@ -126,7 +131,7 @@ def _following(unit: Unit, valid: Sequence[Deed], found: Standing) -> Unit:
     told = next((d for d in reversed(valid) if d.site_at_id is not None or d.place), None)
     until = None
     if found.written == "assigned":
-        until = max(d.ends_at for d in valid if d.deed == "assign" and d.ends_at is not None)
+        until = found.until
     elif found.written == "on loan":
         until = next((d.until for d in reversed(valid) if d.deed == "hand out"), None)
     stands = replace(unit, state=found.written, since=found.since, holder=found.holder or "", until=until)
@@ -136,6 +141,11 @@ def _following(unit: Unit, valid: Sequence[Deed], found: Standing) -> Unit:
 def standing_of(store: Reading, unit: Unit, now: datetime, heard: bool = False) -> Standing:
     """How a unit stands at a moment, by all of its deeds."""
     return replace(_stand(_in_order(store.all(Deed, unit_id=unit.id)), now), heard=heard)
+
+
+def about(deed: Deed, shows: Mapping[int, str], sites: Mapping[int, str]) -> str:
+    """What a deed is about, in a word: who has it, for which show, or where; by the names of shows and sites."""
+    return deed.holder or shows.get(deed.show_id or 0, "") or deed.place or sites.get(deed.site_at_id or 0, "")
 
 
 def where_said(store: Reading, unit: Unit) -> str:

@@ -11,8 +11,9 @@ from azven.book.stock import Filter
 from azven.book.store import Store
 from azven.rf.register import due as core
 from azven.rf.register.due import REPAIR_DAYS, Code
-from azven.work.register.booked import span
-from azven.work.wording import listed, one_line
+from azven.work.register.doing import named
+from azven.work.register.times import span
+from azven.work.wording import one_line
 
 _MOST, _NAMED, _LINE_OCTETS = 5_000, 3, 75
 
@@ -45,7 +46,7 @@ def _loans(store: Store, now: datetime) -> Iterator[Item]:
         if unit.until is not None:
             together.setdefault((unit.holder, unit.until), []).append(unit)
     for (holder, until), units in together.items():
-        words = f"{_named(units)} back from {holder or 'somebody'}"
+        words = f"{named(units)} back from {holder or 'somebody'}"
         yield Item(0, "loan", until, words, tuple(u.id for u in units), until < now)
 
 
@@ -83,10 +84,6 @@ def _licences(store: Store, now: datetime) -> Iterator[Item]:
         too_early = f", before {one_line(over[0].name)} has loaded out" if over else ""
         words = f"Licence {one_line(permit.name)} at {sites[permit.site_id]} ends{too_early}"
         yield Item(0, "licence", permit.ends_at, words, (), permit.ends_at < now or bool(over))
-
-
-def _named(units: Sequence[Unit]) -> str:
-    return listed([one_line(u.name) for u in units[:_NAMED]]) if len(units) <= _NAMED else f"{len(units)} units"
 
 
 # -- as a calendar ---------------------------------------------------------------------------------------

@@ -5,7 +5,8 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from azven.book import stock
-from azven.book.records import Unit
+from azven.book.reading import Reading
+from azven.book.records import Unit, Zone
 from azven.book.store import Store
 from azven.rf.register.deeds import State
 
@@ -50,6 +51,14 @@ def how_many(store: Store, asked: Question, now: datetime) -> int:
 def counts(store: Store, now: datetime) -> Mapping[tuple[int | None, str], stock.Held]:
     """Units at each site in each state: how many, how long, how many late."""
     return stock.by_site_and_state(store, now)
+
+
+def site_of(store: Reading, unit: Unit) -> int | None:
+    """The site that a unit is at: as its deeds say, else where its room is, else at home."""
+    if unit.site_at_id is not None:
+        return unit.site_at_id
+    room = next(iter(store.all(Zone, id=unit.zone_id)), None) if unit.zone_id is not None else None
+    return room.site_id if room is not None else unit.site_home_id
 
 
 def state_at(unit: Unit, now: datetime) -> State:

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import UTC, datetime, time
+from datetime import datetime
 from pathlib import Path
 
 from azven.book.edits import Edit
@@ -208,7 +208,7 @@ class _Known:
         found = self.clock.moment(text)
         if found is None or len(text.strip()) > len("2026-09-30"):
             return found
-        return datetime.combine(found.astimezone(self.clock.tz), time(23, 59, 59), self.clock.tz).astimezone(UTC)
+        return self.clock.end_of(found.astimezone(self.clock.tz).date())
 
 
 def _said(deed: Deed) -> tuple[object, ...]:

@@ -13,6 +13,7 @@ from azven.book.store import Store
 from azven.work import ids, listen
 from azven.work.ground.hours import Clock
 from azven.work.listen import merged
+from azven.work.register.doing import about
 from azven.work.scope import Scope
 from azven.work.wording import decibel
 
@@ -45,8 +46,7 @@ def of_person(store: Store, name: str) -> list[Entry]:
     out = []
     for deed in deeds:
         unit = units.get(deed.unit_id)
-        about = deed.holder or shows.get(deed.show_id or 0, "") or deed.place or sites.get(deed.site_at_id or 0, "")
-        parts = [unit.name if unit is not None else "a unit that is gone", about, deed.why]
+        parts = [unit.name if unit is not None else "a unit that is gone", about(deed, shows, sites), deed.why]
         words = ", ".join([p for p in parts if p] + ([f"by {deed.made_by}"] if deed.made_by else []))
         out.append(Entry(id=deed.id, at=deed.at, what=f"{deed.deed}{' (refused)' if deed.refused else ''}", words=words,
                          unit=unit.id if unit is not None else None))  # fmt: skip

@@ -1,0 +1,32 @@
+"""When the gear of a show comes and goes."""
+
+from dataclasses import replace
+from datetime import datetime
+
+from azven.book.edits import Edit, replace_record
+from azven.book.reading import Reading
+from azven.book.records import Act, Show
+from azven.refusal import Refusal
+from azven.rf.register.deeds import Span
+
+
+def times(store: Reading, show: Show) -> tuple[datetime | None, datetime | None]:
+    """Load-in and load-out, each as it is said, else by the first and the last act; None where it is not known."""
+    acts = store.all(Act, show_id=show.id)
+    begins = show.load_in or min((a.starts_at for a in acts if a.starts_at), default=None)
+    ends = show.load_out or max((a.ends_at for a in acts if a.ends_at), default=None)
+    return begins, ends
+
+
+def span(store: Reading, show: Show) -> Span | None:
+    """From load-in to load-out; None where one of them is not known."""
+    begins, ends = times(store, show)
+    return Span(begins, ends) if begins is not None and ends is not None and begins <= ends else None
+
+
+def set_span(show: Show, load_in: datetime | None, load_out: datetime | None) -> Edit:
+    """Refusal for gear that leaves before it comes."""
+    if load_in is not None and load_out is not None and load_out < load_in:
+        raise Refusal(f"{show.name} cannot load out before it loads in.")
+    after = replace(show, load_in=load_in, load_out=load_out)
+    return Edit(f"Load-in and load-out of {show.name}", replace_record(show, after))
