@@ -3,12 +3,11 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from azven.rf.levels import Floats
+from azven.rf.levels import SPEED_OF_LIGHT_M_S, Floats
 from azven.rf.reach import HEAD_M
 
 _SHOULDERS_M, _BESIDE_M, _CLOSE_M = 0.5, 1.5, 0.3
 """How wide a body is, how far from the path it still matters, and how near it is the wearer's own."""
-_C_M_S = 299_792_458.0
 
 
 def passed_db(
@@ -31,7 +30,9 @@ def passed_db(
     out = np.zeros(near.shape)
     if near.any():
         i, _, k = np.nonzero(near)
-        lost = _screen_db(along[near], far[i, k] - along[near], across[near], line[near], _C_M_S / freq_hz[i])
+        lost = _screen_db(
+            along[near], far[i, k] - along[near], across[near], line[near], SPEED_OF_LIGHT_M_S / freq_hz[i]
+        )
         out[near] = lost
     return np.asarray(out.sum(axis=1))
 

@@ -48,10 +48,7 @@ def variants(store: Reading, scope: Scope) -> list[Idea]:
     out = [Idea("Plan", f"Plan “{x.title}” of {x.made_at:%d %b %H:%M}", partial(_kept_plan, scope=scope, number=x.id))
            for x in kept_plans(store, scope) if _kept_plan(store, scope, x.id)]  # fmt: skip
     for zone in ground.zones(store, scope):
-        for layout in reach.layouts(store, zone):
-            if layout != places.PLACEMENT and not reach.band_of(layout):
-                title = f"Placement {layout} of {zone.name}"
-                out.append(Idea("Reach", title, partial(reach.take_layout, zone=zone, layout=layout)))
+        out += _placements(store, zone)
     return [*out, *(_gains(x) for x in chain.designs(store, scope) if _has_steps(chain.read(chain.document_of(x))))]
 
 
@@ -141,6 +138,11 @@ def _of_reach(store: Making, scope: Scope, zone: Zone, progress: Progress) -> It
     title = f"Antennas of {zone.name} {_HIGHER_M:g} m higher"
     at_most = zone.height_m - _UNDER_CEILING_M
     yield Idea("Reach", title, partial(reach.raised, zone=zone, by_m=_HIGHER_M, at_most_m=at_most))
+    yield from _placements(store, zone)
+
+
+def _placements(store: Reading, zone: Zone) -> Iterator[Idea]:
+    """Other placements of a room that the book knows."""
     for layout in reach.layouts(store, zone):
         if layout != places.PLACEMENT and not reach.band_of(layout):
             title = f"Placement {layout} of {zone.name}"
