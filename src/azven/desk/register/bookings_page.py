@@ -62,8 +62,8 @@ class BookingsPage(RegisterPage):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 4, 0, 0)
         box.setSpacing(5)
-        times = label("from", "dim"), self.load_in, label("to", "dim"), self.load_out
-        box.addLayout(row(self.show_, *times, 1, spacing=6))
+        when = label("from", "dim"), self.load_in, label("to", "dim"), self.load_out
+        box.addLayout(row(self.show_, *when, 1, spacing=6))
         box.addWidget(self.words)
         box.addWidget(self.needs, 3)
         box.addLayout(row(self.here, self.anywhere, 1, self.out, spacing=6))
