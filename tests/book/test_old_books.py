@@ -46,7 +46,7 @@ def rows(path):
         connection.row_factory = sqlite3.Row
         tables = [t for (t,) in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")]
         found = {t: {r["id"]: dict(r) for r in connection.execute(f"SELECT * FROM {t}")}
-                 for t in tables if t not in ("counter", "alembic_version")}  # fmt: skip
+                 for t in tables if t not in ("counter", "alembic_version") and "_words" not in t}  # fmt: skip
     connection.close()
     return found
 

@@ -9,7 +9,8 @@ from azven.book import stock
 from azven.book.edits import Edit, add, replace_record
 from azven.book.records import Deed, Model, Site, Unit
 from azven.book.stock import Filter
-from azven.work import books
+from azven.work import books, register
+from azven.work.register import Asked
 
 NOW = datetime(2026, 9, 10, 12, tzinfo=UTC)
 STATES = ("in case", "on loan", "assigned", "missing")
@@ -73,11 +74,9 @@ def test_by_site_home_model_and_how_long_nobody_has_touched_it(store):
 
 def test_what_nobody_counted_or_scanned_since(store):
     units = stock.found(store, Filter(now=NOW))
-    first = store.reserve(4)
-    told = [(units[0], "count", 1), (units[1], "scan", 2), (units[2], "move", 1), (units[3], "count", 40)]
-    deeds = [Deed(id=first + k, unit_id=u.id, deed=deed, at=NOW - timedelta(days=days))
-             for k, (u, deed, days) in enumerate(told)]  # fmt: skip
-    store.apply(Edit("Seen", add(*deeds)))
+    told = [(units[0], "count", 1), (units[1], "scan", 2), (units[2], "found", 1), (units[3], "count", 40)]
+    for unit, deed, days in told:
+        store.apply(register.do(store, [unit], Asked(deed=deed, at=NOW - timedelta(days=days))))
     unseen = names(store, unseen_since=NOW - timedelta(days=30))
     assert set(unseen) == {u.name for u in units[2:]}
     assert len(names(store, unseen_since=NOW - timedelta(days=50))) == len(units) - 3
@@ -125,3 +124,26 @@ def test_letters_beyond_a_to_z_are_found_in_any_case_too(store):
     (unit,) = stock.found(store, Filter(now=NOW, text="Pack 01"))
     store.apply(Edit("Name", replace_record(unit, replace(unit, holder="Ålesund pier"))))
     assert names(store, text="ålesund") == names(store, text="ÅLE") == names(store, text="Ålesund p") == ["Pack 01"]
+
+
+def test_words_in_notes_and_in_why_something_was_done_are_found_by_their_beginnings(store):
+    one, two, three = stock.found(store, Filter(now=NOW))[:3]
+    store.apply(Edit("Note", replace_record(one, replace(one, note="The clip is bent, café side"))))
+    store.apply(register.do(store, [two], Asked(deed="send to repair", at=NOW, why="bent antenna, after the parade")))
+    assert set(names(store, text="bent")) == {one.name, two.name}
+    assert names(store, text="Anten ben") == [two.name]
+    assert names(store, text="CAFÉ") == [one.name]
+    assert names(store, text="ent") == []
+    assert names(store, text="bent antenna kettle") == []
+    changed = store.get(Unit, one.id)
+    store.apply(Edit("Mended", replace_record(changed, replace(changed, note="as new"))))
+    assert names(store, text="bent") == [two.name]
+    assert names(store, text="as new") == [one.name]
+    store.apply(register.do(store, [three], Asked(deed="lost", at=NOW, why="' OR \" * ) ( : ^ - +")))
+    assert names(store, text='" OR *') == [three.name]
+
+
+def test_by_the_band(store):
+    unit = stock.found(store, Filter(now=NOW))[0]
+    store.apply(Edit("Band", replace_record(unit, replace(unit, band="elsewhere"))))
+    assert names(store, band="elsewhere") == [unit.name]

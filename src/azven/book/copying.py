@@ -7,12 +7,12 @@ from tempfile import TemporaryDirectory
 import sqlalchemy as sa
 
 from azven.book import history
-from azven.book.columns import KINDS, LARGE, READ, table_name
+from azven.book.columns import KINDS, READ, table_name
 from azven.book.edits import BookError, same
 from azven.book.engines import Engine
 from azven.book.engines.sqlite import SqliteFile
 from azven.book.place import File, Place
-from azven.book.records import Record
+from azven.book.records import Record, Trace
 from azven.book.rows import above, how_many
 from azven.book.store import Store
 from azven.book.tables import TABLES, counter, history_change
@@ -65,7 +65,7 @@ def _filled(source: Engine, target: Engine, goes_on: Callable[[int], bool]) -> i
 def _pages(engine: Engine, kind: type[Record]) -> Iterator[list[Record]]:
     """All records of a kind, in the order of their ids, some at a time."""
     last = 0
-    count = 10 if kind in LARGE else _AT_A_TIME
+    count = 10 if kind is Trace else _AT_A_TIME
     while found := above(engine, kind, last, count):
         yield found
         last = found[-1].id

@@ -10,8 +10,8 @@ from azven.book.author import Author
 from azven.book.columns import BULKY, READ, as_json, columns, kind_of, table_name
 from azven.book.edits import Change, Edit, differing
 from azven.book.engines import Engine
+from azven.book.engines.searching import escaped
 from azven.book.records import Record, Retention
-from azven.book.rows import escaped
 
 if TYPE_CHECKING:
     import sqlalchemy as sa

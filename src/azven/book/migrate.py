@@ -30,3 +30,5 @@ def upgrade(engine: Engine, to: str = "head") -> None:
     """Migrate to the newest revision; on failure the book stays as it was and BookError says so."""
     with engine.migrating() as connection:
         command.upgrade(configuration(connection), to)
+        if to == "head":
+            engine.make_searchable(connection, anew=True)

@@ -273,7 +273,8 @@ class Unit(Record):
     where it also is as long as no room is said.
 
     How it stands follows from its deeds: `state` and `since` when; at which site (`site_at_id`; None: its home) or
-    `place` it is; who has it (`holder`); `until` its show loads out, or its loan ends.
+    `place` it is; who has it (`holder`); `until` its show loads out, or its loan ends; when it was last `seen`, as it
+    was counted or scanned.
     """
 
     model_id: int
@@ -294,6 +295,7 @@ class Unit(Record):
     holder: str = ""
     since: datetime | None = None
     until: datetime | None = None
+    seen: datetime | None = None
 
 
 @record
@@ -787,6 +789,14 @@ class Distance(Record):
     km: float
     clutter: Clutter = "town"
     obstacles_db: float = 0.0
+
+
+@record
+class KeptQuestion(Record):
+    """A question about units under a name: what is `asked`, by the names of its parts."""
+
+    name: str
+    asked: dict[str, Any] = field(default_factory=dict)
 
 
 @record

@@ -40,11 +40,6 @@ def rows(
     return engine.rows(f"{_select(kind)}{condition} ORDER BY id{page}", values)
 
 
-def escaped(text: str) -> str:
-    """A text as it stands in a pattern of LIKE whose sign of escape is `!`."""
-    return text.replace("!", "!!").replace("%", "!%").replace("_", "!_")
-
-
 def rows_where(engine: Engine, kind: type[Record], condition: str, values: Sequence[Any], page: str) -> list[Any]:
     """Rows of a kind on which a condition of SQL holds, in the order and as many as `page` says."""
     return engine.rows(f"{_select(kind)} WHERE {condition} {page}", values)

@@ -7,11 +7,11 @@ from typing import Any
 
 from azven.book.columns import READ
 from azven.book.engines import Engine
-from azven.book.records import Deed, Unit
-from azven.book.rows import escaped
+from azven.book.engines.searching import BEGINNINGS, WORDS, words_of
+from azven.book.records import Deed, Unit, Zone
 from azven.book.store import Store
 
-_LOOKED_AT = ("name", "serial", "holder", "place")
+_PLACE = ("site_at_id", "zone_id", "site_home_id")
 _SITE = 'coalesce("site_at_id", (SELECT "site_id" FROM "zone" WHERE "zone"."id" = "zone_id"), "site_home_id")'
 """Where a unit is: as its deeds say, else where its room is, else at home."""
 ORDERS = {"name": '"name", id', "since": '"since", id', "where": '"site_at_id", "place", "name", id'}
@@ -19,8 +19,9 @@ ORDERS = {"name": '"name", id', "since": '"since", id', "where": '"site_at_id", 
 
 @dataclass(frozen=True, kw_only=True)
 class Filter:
-    """What units have to be like: beginnings of names, serials, holders or places; a state as it is at `now`; at a
-    site, at home at one, of a model; not touched since a moment; `late`, past its day."""
+    """What units have to be like: beginnings of names, serials, holders or places, or words in their notes and in why
+    something was done with them; a state as it is at `now`; at a site, at home at one, of a model, in a band; not
+    touched since a moment; `late`, past its day."""
 
     now: datetime
     text: str = ""
@@ -28,6 +29,7 @@ class Filter:
     at: int | None = None
     home: int | None = None
     model: int | None = None
+    band: str = ""
     untouched_since: datetime | None = None
     late: bool = False
     unseen_since: datetime | None = None
@@ -42,9 +44,9 @@ def _condition(engine: Engine, asked: Filter) -> tuple[str, list[Any]]:
         values.extend(given)
 
     if asked.text:
-        begins = [escaped(text) + "%" for text in _spellings(asked.text)]
-        each = [f"\"{f}\" {engine.like} ? ESCAPE '!'" for f in _LOOKED_AT for _ in begins]
-        ask(f"({' OR '.join(each)})", *begins * len(_LOOKED_AT))
+        condition, given = _said(engine, asked.text)
+        parts.append(condition)
+        values += given
     over = '"state" = ? AND "until" IS NOT NULL AND "until" <= ?'
     if asked.state == "in case":
         ask(f'("state" = ? OR ({over}))', "in case", "assigned", engine.moment(asked.now))
@@ -58,11 +60,12 @@ def _condition(engine: Engine, asked: Filter) -> tuple[str, list[Any]]:
         ask('"site_home_id" = ?', asked.home)
     if asked.model is not None:
         ask('"model_id" = ?', asked.model)
+    if asked.band:
+        ask('"band" = ?', asked.band)
     if asked.untouched_since is not None:
         ask('("since" IS NULL OR "since" < ?)', engine.moment(asked.untouched_since))
     if asked.unseen_since is not None:
-        seen = 'SELECT 1 FROM "deed" WHERE "deed"."unit_id" = "unit"."id" AND "deed"."deed" IN (?, ?) AND "at" >= ?'
-        ask(f"NOT EXISTS ({seen})", "count", "scan", engine.moment(asked.unseen_since))
+        ask('("seen" IS NULL OR "seen" < ?)', engine.moment(asked.unseen_since))
     if asked.late:
         ask('"until" < ?', engine.moment(asked.now))
     return " AND ".join(parts), values
@@ -70,10 +73,26 @@ def _condition(engine: Engine, asked: Filter) -> tuple[str, list[Any]]:
 
 def deeds_of(store: Store, name: str, count: int) -> list[Deed]:
     """Deeds with or by somebody whose name begins so, the newest first. BookError when the book cannot be read."""
-    begins = [escaped(text) + "%" for text in _spellings(name)]
-    one = f"{store.engine.like} {store.engine.mark} ESCAPE '!'"
-    like = " OR ".join(f'"{f}" {one}' for f in ("holder", "made_by") for _ in begins)
-    return store.where(Deed, like, begins * 2, f'ORDER BY "at" DESC, id DESC LIMIT {int(count)}')
+    condition, values = _begins(store.engine, BEGINNINGS["deed"], name)
+    return store.where(Deed, condition, values, f'ORDER BY "at" DESC, id DESC LIMIT {int(count)}')
+
+
+def _begins(engine: Engine, names: Sequence[str], text: str) -> tuple[str, list[Any]]:
+    """The condition that one of some columns begins so."""
+    each = [engine.begins(name, spelling) for name in names for spelling in _spellings(text)]
+    return " OR ".join(condition for condition, _ in each), [v for _, values in each for v in values]
+
+
+def _said(engine: Engine, text: str) -> tuple[str, list[Any]]:
+    """The condition that something said of a unit, or of what was done with it, is like a text."""
+    begins, values = _begins(engine, BEGINNINGS["unit"], text)
+    found = [f'SELECT id FROM "unit" WHERE {begins}']
+    if words_of(text):
+        for table, key in (("unit", "id"), ("deed", "unit_id")):
+            has, given = engine.has_words(table, WORDS[table], text)
+            found.append(f'SELECT "{key}" FROM "{table}" WHERE {has}')
+            values += given
+    return f"id IN ({' UNION '.join(found)})", values
 
 
 def _spellings(text: str) -> list[str]:
@@ -103,6 +122,11 @@ class Held:
     oldest: datetime | None = None
     late: int = 0
 
+    def plus(self, other: "Held") -> "Held":
+        """Both together."""
+        known = [m for m in (self.oldest, other.oldest) if m is not None]
+        return Held(self.count + other.count, min(known, default=None), self.late + other.late)
+
 
 def by_site_and_state(store: Store, now: datetime) -> Mapping[tuple[int | None, str], Held]:
     """Units at each site in each state at a moment; None: nobody knows where."""
@@ -110,10 +134,16 @@ def by_site_and_state(store: Store, now: datetime) -> Mapping[tuple[int | None, 
     over = f'"until" IS NOT NULL AND "until" <= {mark}'
     state = f"CASE WHEN \"state\" = 'assigned' AND {over} THEN 'in case' ELSE \"state\" END"
     late = f"sum(CASE WHEN \"state\" = 'on loan' AND {over} THEN 1 ELSE 0 END)"
-    statement = f'SELECT {_SITE} AS site, {state} AS now, count(*), min("since"), {late} FROM "unit" GROUP BY 1, 2'
+    place = ", ".join(f'"{name}"' for name in _PLACE)
+    statement = f'SELECT {place}, {state} AS now, count(*), min("since"), {late} FROM "unit" GROUP BY {place}, 4'
     with store.told():
         rows: Sequence[Any] = store.engine.rows(statement, [moment, moment])
-    return {(r[0], str(r[1])): Held(int(r[2]), _read(r[3]), int(r[4])) for r in rows}
+    out: dict[tuple[int | None, str], Held] = {}
+    rooms = {z.id: z.site_id for z in store.all(Zone)}
+    for at, room, home, now_, count, oldest, over_ in rows:
+        site = at if at is not None else rooms.get(room, home)
+        out[site, str(now_)] = out.get((site, str(now_)), Held(0)).plus(Held(int(count), _read(oldest), int(over_)))
+    return out
 
 
 def _read(value: Any) -> datetime | None:

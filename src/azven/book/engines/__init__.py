@@ -10,7 +10,7 @@ from azven.book.place import File, Place
 if TYPE_CHECKING:
     import sqlalchemy as sa
 
-REVISIONS = tuple(f"{n:04}" for n in range(1, 15))
+REVISIONS = tuple(f"{n:04}" for n in range(1, 16))
 """Every revision of the tables that this version of Azven knows, oldest first."""
 REVISION = REVISIONS[-1]
 
@@ -33,9 +33,18 @@ class Engine(Protocol):
         """How a value is asked for in a statement: `?` or `%s`."""
         ...
 
-    @property
-    def like(self) -> str:
-        """The operator of patterns that looks past capitals: all of them, or A to Z alone."""
+    def begins(self, column: str, text: str) -> tuple[str, list[Any]]:
+        """The condition that a column begins so, and its values; it looks past capitals: all of them, or A to Z
+        alone."""
+        ...
+
+    def has_words(self, table: str, column: str, text: str) -> tuple[str, list[Any]]:
+        """The condition that a row of a table has these words in its column, and its values; `text` has some."""
+        ...
+
+    def make_searchable(self, connection: "sa.Connection", anew: bool = False) -> None:
+        """Make what lets beginnings and words be found quickly, where it is not there; `anew`, after tables were
+        built anew."""
         ...
 
     def moment(self, value: datetime) -> Any:

@@ -6,7 +6,8 @@ from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any
 
 from azven.book.edits import BookError, PasswordError
-from azven.book.engines import Away
+from azven.book.engines import Away, searching
+from azven.book.engines.searching import escaped, words_of
 from azven.book.engines.watcher import Watcher
 from azven.book.place import Server
 
@@ -39,7 +40,7 @@ class PostgresServer:
     """The database of a book on a server; see `Engine`. One writes at a time, as in a file: whoever does holds a lock,
     so that the lines of the history are in the order in which they landed."""
 
-    mark, like = "%s", "ILIKE"
+    mark = "%s"
     errors: tuple[type[Exception], ...] = (DatabaseError, psycopg.Error)
 
     def __init__(self, place: Server) -> None:
@@ -101,6 +102,17 @@ class PostgresServer:
     def moment(self, value: datetime) -> datetime:
         return value.astimezone(UTC).replace(tzinfo=None)
 
+    def begins(self, column: str, text: str) -> tuple[str, list[Any]]:
+        return f"lower(\"{column}\") LIKE lower(%s) ESCAPE '!'", [escaped(text) + "%"]
+
+    def has_words(self, table: str, column: str, text: str) -> tuple[str, list[Any]]:
+        condition = f"\"{column}\" <> '' AND to_tsvector('simple', \"{column}\") @@ to_tsquery('simple', %s)"
+        return condition, [" & ".join(f"'{word}':*" for word in words_of(text))]
+
+    def make_searchable(self, connection: "sa.Connection", anew: bool = False) -> None:
+        for statement in searching.for_postgres():
+            connection.exec_driver_sql(statement)
+
     def rows(self, statement: str, values: Sequence[Any] = ()) -> list[Any]:
         with self._answering():
             if self._held is not None:
@@ -144,6 +156,7 @@ class PostgresServer:
 
         with self.writing() as connection:
             make_tables(connection)
+            self.make_searchable(connection)
 
     # -- the server --------------------------------------------------------------------------------
 

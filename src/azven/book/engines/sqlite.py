@@ -12,6 +12,8 @@ from typing import TYPE_CHECKING, Any
 
 from azven.book.columns import LARGE, Sort, columns, table_name
 from azven.book.edits import BookError
+from azven.book.engines import searching
+from azven.book.engines.searching import words_of
 from azven.book.formats.whole import written_whole
 from azven.book.place import File
 from azven.book.records import Deed, Record, Trace
@@ -22,6 +24,7 @@ if TYPE_CHECKING:
 APPLICATION_ID = 0x417A7665
 """SQLite's application_id of a book: the letters Azve."""
 _SAID_CHARS = 80
+_LAST_LETTER = "\U0010ffff"
 _RIGHTS = 0o600
 """A book is its owner's alone."""
 
@@ -29,7 +32,7 @@ _RIGHTS = 0o600
 class SqliteFile:
     """The database of a book in a file; see `Engine`."""
 
-    mark, like = "?", "LIKE"
+    mark = "?"
 
     def __init__(self, place: File) -> None:
         self.place = place
@@ -89,6 +92,17 @@ class SqliteFile:
     def moment(self, value: datetime) -> str:
         return value.astimezone(UTC).strftime("%Y-%m-%d %H:%M:%S.%f")
 
+    def begins(self, column: str, text: str) -> tuple[str, list[Any]]:
+        return f'("{column}" COLLATE NOCASE >= ? AND "{column}" COLLATE NOCASE < ?)', [text, text + _LAST_LETTER]
+
+    def has_words(self, table: str, column: str, text: str) -> tuple[str, list[Any]]:
+        quoted = " ".join(f'"{word}"*' for word in words_of(text))
+        return f"id IN (SELECT rowid FROM {table}_words WHERE {table}_words MATCH ?)", [quoted]
+
+    def make_searchable(self, connection: "sa.Connection", anew: bool = False) -> None:
+        for statement in searching.for_sqlite() + (searching.anew_for_sqlite() if anew else []):
+            connection.exec_driver_sql(statement)
+
     def rows(self, statement: str, values: Sequence[Any] = ()) -> list[Any]:
         return self._connection.execute(statement, tuple(values)).fetchall()
 
@@ -135,6 +149,7 @@ class SqliteFile:
         with self.writing() as connection:
             connection.exec_driver_sql(f"PRAGMA application_id = {APPLICATION_ID}")
             make_tables(connection)
+            self.make_searchable(connection)
         self._connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
 
     def others_wrote(self) -> bool:

@@ -56,7 +56,7 @@ def campuses(store: Store, now: datetime) -> list[Campus]:
     for (site, state), held in counted.items():
         if site not in known:
             before = lost.get(state, _NOTHING)
-            lost[state] = Held(before.count + held.count, held.oldest, before.late + held.late)
+            lost[state] = before.plus(held)
     ranked = sorted(out, key=lambda c: (-c.total, c.name))
     return [*ranked, *([Campus(None, lost)] if lost else [])]
 

@@ -21,6 +21,8 @@ _WORDS: Mapping[str, str] = {
     "reinstate": "Reinstate", "scan": "Scan", "count": "Count", "move": "Move",
 }  # fmt: skip
 _NAMED = 3
+SEEING: tuple[DeedKind, ...] = ("count", "scan")
+"""Deeds for which somebody has the unit before their eyes."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -134,7 +136,8 @@ def _following(unit: Unit, valid: Sequence[Deed], found: Standing) -> Unit:
         until = found.until
     elif found.written == "on loan":
         until = next((d.until for d in reversed(valid) if d.deed == "hand out"), None)
-    stands = replace(unit, state=found.written, since=found.since, holder=found.holder or "", until=until)
+    seen = max((d.at for d in valid if d.deed in SEEING), default=None)
+    stands = replace(unit, state=found.written, since=found.since, holder=found.holder or "", until=until, seen=seen)
     return stands if told is None else replace(stands, site_at_id=told.site_at_id, place=told.place)
 
 

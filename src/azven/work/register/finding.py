@@ -15,14 +15,15 @@ PAGE = 500
 
 @dataclass(frozen=True, kw_only=True)
 class Question:
-    """What is asked: the beginning of a name, serial, holder or place; a state; at a site, at home at one, of a model;
-    not touched for so many days; not counted or scanned for so many."""
+    """What is asked: the beginning of a name, serial, holder or place, or words in a note; a state; at a site, at home
+    at one, of a model, in a band; not touched for so many days; not counted or scanned for so many."""
 
     text: str = ""
     state: str = ""
     at: int | None = None
     home: int | None = None
     model: int | None = None
+    band: str = ""
     quiet_days: int | None = None
     unseen_days: float | None = None
     late: bool = False
@@ -31,8 +32,10 @@ class Question:
 
 def _filter(asked: Question, now: datetime) -> stock.Filter:
     since, unseen = _before(now, asked.quiet_days), _before(now, asked.unseen_days)
-    return stock.Filter(now=now, text=asked.text.strip(), state=asked.state, at=asked.at, home=asked.home,
-                        model=asked.model, untouched_since=since, late=asked.late, unseen_since=unseen)  # fmt: skip
+    return stock.Filter(
+        now=now, text=asked.text.strip(), state=asked.state, at=asked.at, home=asked.home, model=asked.model,
+        band=asked.band, untouched_since=since, late=asked.late, unseen_since=unseen,
+    )  # fmt: skip
 
 
 def _before(now: datetime, days: float | None) -> datetime | None:

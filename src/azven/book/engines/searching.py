@@ -1,0 +1,72 @@
+"""What lets a database find quickly: beginnings of names in any letters, words in notes, deeds of a unit by time.
+
+It is made beside the tables, in a new book and whenever an older one is brought up to date; a table that a migration
+builds anew loses what hung on it.
+"""
+
+import re
+
+BEGINNINGS = {"unit": ("name", "serial", "holder", "place"), "deed": ("holder", "made_by"), "link": ("name",)}
+"""Columns of which beginnings are asked for, by table."""
+WORDS = {"unit": "note", "deed": "why"}
+"""The column with words of people, by table."""
+_WORD = re.compile(r"\w+")
+_PLAIN = (
+    'CREATE INDEX IF NOT EXISTS ix_deed_unit_at ON deed (unit_id, "at", id)',
+    'CREATE INDEX IF NOT EXISTS ix_unit_stands ON unit (site_at_id, zone_id, site_home_id, state, "until", since)',
+    "CREATE INDEX IF NOT EXISTS ix_unit_name_id ON unit (name, id)",
+)
+
+
+def escaped(text: str) -> str:
+    """A text as it stands in a pattern of LIKE whose sign of escape is `!`."""
+    return text.replace("!", "!!").replace("%", "!%").replace("_", "!_")
+
+
+def words_of(text: str) -> list[str]:
+    """The words of a text: letters and figures, nothing that a language of search would take for its own."""
+    return _WORD.findall(text)
+
+
+def for_sqlite() -> list[str]:
+    """Statements for SQLite: its own comparison that looks past capitals, its own index of words (FTS5)."""
+    made = list(_PLAIN)
+    for table, names in BEGINNINGS.items():
+        made += [f"CREATE INDEX IF NOT EXISTS ix_{table}_{n}_begins ON {table} ({n} COLLATE NOCASE)" for n in names]
+    for table, column in WORDS.items():
+        made += _words_for_sqlite(table, column)
+    return made
+
+
+def _words_for_sqlite(table: str, column: str) -> list[str]:
+    """The words of a column, and what keeps them as the rows come, change and go; empty ones are left out."""
+    index, differs = f"{table}_words", f"old.{column} <> new.{column}"
+    gone = f"BEGIN INSERT INTO {index}({index}, rowid, {column}) VALUES ('delete', old.id, old.{column}); END"
+    come = f"BEGIN INSERT INTO {index}(rowid, {column}) VALUES (new.id, new.{column}); END"
+    when = f"CREATE TRIGGER IF NOT EXISTS {index}"
+    return [
+        f"CREATE VIRTUAL TABLE IF NOT EXISTS {index} USING fts5({column}, content='{table}', content_rowid='id')",
+        f"{when}_come AFTER INSERT ON {table} WHEN new.{column} <> '' {come}",
+        f"{when}_gone AFTER DELETE ON {table} WHEN old.{column} <> '' {gone}",
+        f"{when}_left AFTER UPDATE ON {table} WHEN old.{column} <> '' AND {differs} {gone}",
+        f"{when}_said AFTER UPDATE ON {table} WHEN new.{column} <> '' AND {differs} {come}",
+    ]
+
+
+def anew_for_sqlite() -> list[str]:
+    """Statements that read all words again, after tables were built anew."""
+    return [f"INSERT INTO {table}_words({table}_words) VALUES ('rebuild')" for table in WORDS]
+
+
+def for_postgres() -> list[str]:
+    """Statements for PostgreSQL: patterns of small letters, and its own index of words."""
+    made = list(_PLAIN)
+    for table, names in BEGINNINGS.items():
+        made += [
+            f"CREATE INDEX IF NOT EXISTS ix_{table}_{n}_begins ON {table} (lower({n}) text_pattern_ops)" for n in names
+        ]
+    return made + [
+        f"CREATE INDEX IF NOT EXISTS ix_{table}_words ON {table} USING gin (to_tsvector('simple', {column})) "
+        f"WHERE {column} <> ''"
+        for table, column in WORDS.items()
+    ]
