@@ -13,6 +13,7 @@ import tracemalloc
 import zipfile
 from contextlib import suppress
 from dataclasses import dataclass, replace
+from datetime import UTC, datetime
 from pathlib import Path
 
 import numpy as np
@@ -21,6 +22,7 @@ from azven.book import regions
 from azven.book.edits import BookError
 from azven.book.formats import catalogue as catalogue_format
 from azven.book.formats import chain as chain_format
+from azven.book.formats import handover as package_format
 from azven.book.formats import plan as plan_format
 from azven.book.formats import plan_request, reading, region, site_bundle, sweep_csv
 from azven.book.formats.errors import QUOTED
@@ -29,12 +31,13 @@ from azven.book.store import Store
 from azven.rf.chain.design import solve_design
 from azven.rf.chain.outgoing import as_json
 from azven.rf.coordinate import coordinate
-from azven.work import demo, diagnosing, ground, kit, listen, plan
+from azven.work import books, demo, diagnosing, ground, kit, listen, plan
 from azven.work.chain import templates
 from azven.work.ground import bundle
 from azven.work.kit import catalogue, lists, patch_list
 from azven.work.listen import files, judgement
 from azven.work.plan import group_tables
+from azven.work.register import handover
 from azven.work.scope import opening as here
 
 LONGEST_S, MOST_BYTES = 10.0, 500_000_000
@@ -75,7 +78,7 @@ class Bench:
             "rows": (self._rows(), self.read_rows), "group table": (self._groups(), self.read_groups),
             "catalogue": (self._catalogue(), self.read_catalogue), "kit list": (self._list(), self.read_list),
             "patch": (self._patch(), self.read_patch), "book": (self._book(), self.read_book),
-            "status log": (self._log(), self.read_log),
+            "status log": (self._log(), self.read_log), "package": (self._package(), self.read_package),
         }  # fmt: skip
 
     def close(self) -> None:
@@ -107,6 +110,25 @@ class Bench:
         bundle.write(self.store, here(self.store), path)
         with zipfile.ZipFile(path) as whole:
             return {"site.json": json.loads(whole.read("site.json")), "sweeps/0001.csv": self._csv()}
+
+    def _package(self) -> dict:
+        path = self.folder / "handover.zip"
+        self.store.apply(handover.with_key(self.store))
+        scope, now = here(self.store), datetime(2026, 9, 1, tzinfo=UTC)
+        handover.write(self.store.place, scope, path, "Mind the tide.", b"%PDF", "Merle", now, lambda d, t: True)
+        with zipfile.ZipFile(path) as whole:
+            told = {n: json.loads(whole.read(n)) for n in ("site.json", "handover.json", "show.json", "register.json")}
+        told["register.json"]["deeds"] = told["register.json"]["deeds"][:60]
+        return {**told, "sweeps/0001.csv": self._csv()}
+
+    def read_package(self, data: bytes) -> None:
+        path = self.folder / "into.azven"
+        path.unlink(missing_ok=True)
+        store = books.new_book(path)
+        try:
+            store.apply(handover.preview(store, package_format.read(self._file(data, "fuzz.zip"))).edit)
+        finally:
+            store.close()
 
     def _rows(self) -> bytes:
         head = "name\troom\tmodel\tpriority\tuse\tacts\n"
@@ -229,7 +251,7 @@ class Outcome:
 
 def mutated(name: str, sound: object, rng: np.random.Generator, folder: Path) -> bytes:
     """A sound input with one to five things changed: in the structure of JSON, in cells of a book, or in bytes."""
-    if name == "bundle":
+    if name in ("bundle", "package"):
         return _in_members(sound, rng)
     if name == "book" and rng.random() < 0.7:
         return _in_cells(sound, rng, folder / "cells.azven")
@@ -247,11 +269,13 @@ def _times(rng: np.random.Generator) -> int:
 
 
 def _in_members(sound: dict, rng: np.random.Generator) -> bytes:
-    """A bundle with its site or its sweep changed, or the zip itself."""
+    """A bundle or a package with one of its documents or its sweep changed, or the zip itself."""
     parts = {k: v if isinstance(v, bytes) else json.dumps(v).encode() for k, v in sound.items()}
     what = rng.integers(3)
     if what == 0:
-        parts["site.json"] = mutated("site", sound["site.json"], rng, Path())
+        documents = [n for n in sound if n.endswith(".json")]
+        name = documents[rng.integers(len(documents))]
+        parts[name] = mutated("document", sound[name], rng, Path())
     elif what == 1:
         parts["sweeps/0001.csv"] = _in_bytes(parts["sweeps/0001.csv"], rng)
     out = io.BytesIO()

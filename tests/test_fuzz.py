@@ -5,7 +5,7 @@ import pytest
 
 import fuzzing
 
-TIMES = {"request": 60, "book": 60}
+TIMES = {"request": 60, "book": 60, "package": 60}
 """Fewer where one takes long; 150 for the others."""
 
 
@@ -35,6 +35,7 @@ def readers(tmp_path_factory):
         "patch",
         "book",
         "status log",
+        "package",
     ],
 )
 def test_mutated_input_is_read_or_refused_in_a_sentence(readers, name):

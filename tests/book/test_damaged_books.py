@@ -71,7 +71,8 @@ def test_what_hangs_on_a_damaged_record_is_set_aside_with_it(path):
     damage(path, "UPDATE model SET bands = '7' WHERE name LIKE 'In-ear%'")
     store = Store.open(path)
     assert {d.kind for d in store.damaged} == {
-        records.Model, records.Unit, records.Link, records.Assignment, records.Worn, records.Route,
+        records.Model, records.Unit, records.Link, records.Assignment, records.Worn, records.Route, records.Deed,
+        records.Booking,
     }  # fmt: skip
     assert not [x for x in kit.links(store, here(store)) if x.service == "in-ear"]
     assert [x for x in kit.links(store, here(store)) if x.service == "voice"]

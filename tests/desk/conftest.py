@@ -3,6 +3,7 @@
 import pytest
 from PyQt6.QtCore import QCoreApplication, QEvent
 
+import quiet
 from azven.desk import app as desk_app
 from azven.desk.session import Session
 from azven.desk.window import Window
@@ -40,8 +41,8 @@ def open_window(qapp, qtbot):
 
 
 @pytest.fixture
-def window(open_window, tmp_path):
-    store = demo.build(tmp_path)
+def window(open_window, tmp_path, request):
+    store = (quiet if request.node.get_closest_marker("quiet") else demo).build(tmp_path)
     return open_window(store, SimulatedVenue(store, here(store), pace=0).start())
 
 

@@ -40,6 +40,7 @@ def test_the_header_says_where_we_are(window):
     ]  # fmt: skip
 
 
+@pytest.mark.quiet
 def test_every_stage_shows_the_place_one_goes_to(window, settle):
     for stage in STAGES:
         window.show_stage(stage)
@@ -153,6 +154,7 @@ def test_a_timetable_holds_one_where_one_is(window, settle):
     assert window.session.scope != home
 
 
+@pytest.mark.quiet
 def test_going_elsewhere_reads_the_book_once(window, settle, monkeypatch):
     window.show_stage("kit")
     settle(window)
@@ -185,6 +187,7 @@ def test_the_menu_runs_what_it_shows(window):
     assert any(p.isVisible() for p in window.findChildren(Palette))
 
 
+@pytest.mark.quiet
 def test_a_site_and_shows_are_made_renamed_copied_archived_and_removed(window, named, settle):
     session = window.session
     store = session.store

@@ -8,10 +8,11 @@ from PyQt6.QtCore import Qt
 from azven.book.edits import BookError
 from azven.book.records import Show, Site, Unit
 from azven.desk import points
-from azven.work import chosen, plan, register
+from azven.work import books, chosen, plan, register
 from azven.work.register import Asked, touring
 
-BOARD, TOUR, TRAILS, TABLE = 0, 5, 6, 7
+BOARD, TOUR, TRAILS, HANDOVER, TABLE = 0, 5, 6, 7, 8
+pytestmark = pytest.mark.quiet
 
 
 @pytest.fixture
@@ -156,3 +157,41 @@ def test_deeds_from_a_table_are_shown_done_and_left(stage, window, tmp_path, qtb
     qtbot.waitUntil(lambda: "has a column “deed”" in window.said(), timeout=20_000)
     page.look_through(tmp_path / "none.csv")
     assert "cannot be read" in window.said()
+
+
+def test_a_package_is_written_shown_taken_over_and_taken_back(stage, open_window, tmp_path, settle, qtbot):
+    page, path = stage.handover, tmp_path / "next.zip"
+    stage.pages.show_page(HANDOVER)
+    page.notes.setPlainText("Mind the tide.")
+    page.write(path)
+    qtbot.waitUntil(path.exists, timeout=60_000)
+    other = open_window(books.new_book(tmp_path / "other.azven"), stage="register")
+    settle(other)
+    session, theirs = other.session, other.stage.handover
+    other.stage.pages.show_page(HANDOVER)
+    before = len(session.store.all(Show))
+    theirs.look_through(path)
+    qtbot.waitUntil(lambda: theirs.primary()[1], timeout=60_000)
+    assert theirs.said.text() == "Mind the tide."
+    assert {x.what for x in theirs.table.records.records} >= {"site", "show", "link", "unit", "frequency"}
+    assert len(session.store.all(Show)) == before
+    theirs.run_primary()
+    (came,) = (s for s in session.store.all(Show) if s.name == "Marrowby Lantern Regatta")
+    assert came.note == "Mind the tide."
+    assert theirs.table.records.records == []
+    theirs.look_through(path)
+    qtbot.waitUntil(lambda: "is here already" in theirs.words.text(), timeout=60_000)
+    assert not theirs.primary()[1]
+    session.step_back()
+    assert len(session.store.all(Show)) == before
+    theirs.refresh()
+    assert theirs.primary()[1]
+
+
+def test_what_is_no_package_is_said_and_nothing_is_shown(stage, tmp_path, settle, window):
+    path = tmp_path / "no.zip"
+    path.write_text("not a zip")
+    stage.handover.look_through(path)
+    settle(window)
+    assert stage.handover.table.records.records == []
+    assert not stage.handover.primary()[1]

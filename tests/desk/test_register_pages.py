@@ -18,6 +18,7 @@ from azven.work.watch import watched
 from azven.work.watch.night import Seen
 
 BOARD, LIST, DUE, BOOKINGS, ACROSS = range(5)
+pytestmark = pytest.mark.quiet
 
 
 @pytest.fixture

@@ -11,6 +11,8 @@ from azven.desk.stage import pick
 from azven.work import chosen, register
 from azven.work.register import Asked
 
+pytestmark = pytest.mark.quiet
+
 
 @pytest.fixture
 def stage(window):

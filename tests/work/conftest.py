@@ -2,12 +2,13 @@
 
 import pytest
 
+import quiet
 from azven.work import books, demo
 
 
 @pytest.fixture
-def store(tmp_path):
-    made = demo.build(tmp_path)
+def store(tmp_path, request):
+    made = (quiet if request.node.get_closest_marker("quiet") else demo).build(tmp_path)
     yield made
     made.close()
 

@@ -14,6 +14,8 @@ from azven.work.scope import opening
 from azven.work.watch import watched
 from azven.work.watch.night import Seen
 
+pytestmark = pytest.mark.quiet
+
 
 @pytest.fixture
 def scope(store):

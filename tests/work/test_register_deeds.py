@@ -8,15 +8,17 @@ from datetime import UTC, datetime, timedelta
 import pytest
 from click.testing import CliRunner
 
+import quiet
 from azven.book.edits import Edit, remove, replace_record
 from azven.book.records import Act, Deed, Show, Site, Unit
 from azven.cli import main
 from azven.refusal import Refusal
-from azven.work import demo, kit, plan, register, shows
+from azven.work import kit, plan, register, shows
 from azven.work.register import Asked, Question, dues, lists, times
 from azven.work.scope import opening
 
 DAY0 = datetime(2026, 9, 1, 12, tzinfo=UTC)
+pytestmark = pytest.mark.quiet
 
 
 @pytest.fixture
@@ -225,7 +227,7 @@ def test_the_register_goes_out_as_csv_with_where_each_unit_is(store, scope, unit
 
 
 def test_from_the_command_line_units_of_a_site_and_a_state_are_printed(tmp_path):
-    book = demo.build(tmp_path)
+    book = quiet.build(tmp_path)
     place, site = str(book.place.path), book.all(Site)[0].name
     book.close()
     whole = CliRunner().invoke(main, ["register", place])

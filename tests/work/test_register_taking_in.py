@@ -12,6 +12,7 @@ from azven.work.register import Asked, taking_in
 from azven.work.scope import opening
 
 NOW = datetime(2026, 9, 1, 12, tzinfo=UTC)
+pytestmark = pytest.mark.quiet
 
 
 @pytest.fixture

@@ -13,6 +13,8 @@ from azven.work import plan
 from azven.work.register import touring
 from azven.work.scope import of_show, opening
 
+pytestmark = pytest.mark.quiet
+
 
 def always(done, total):
     return True

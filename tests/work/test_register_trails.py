@@ -14,6 +14,7 @@ from azven.work.register import Asked, trails
 from azven.work.scope import of_show, opening
 
 NOW = datetime(2026, 9, 1, 12, tzinfo=UTC)
+pytestmark = pytest.mark.quiet
 
 
 @pytest.fixture

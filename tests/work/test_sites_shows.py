@@ -168,6 +168,7 @@ def test_removing_takes_all_of_it_and_only_that_and_is_undone(store, site, show)
     assert len(store.all(Relation)) == related + 3
 
 
+@pytest.mark.quiet
 def test_archived_shows_stay_out_of_the_way_and_lose_nothing(store, site, show):
     second = made(store, shows.copy_show(store, show, site, "Second evening"))
     store.apply(keeping.archive(show, archived=True))

@@ -274,7 +274,8 @@ class Unit(Record):
 
     How it stands follows from its deeds: `state` and `since` when; at which site (`site_at_id`; None: its home) or
     `place` it is; who has it (`holder`); `until` its show loads out, or its loan ends; when it was last `seen`, as it
-    was counted or scanned.
+    was counted or scanned. `cells_since`: the day from which its cells are in use; `ran_min`: how long it last ran on
+    full ones.
     """
 
     model_id: int
@@ -296,6 +297,8 @@ class Unit(Record):
     since: datetime | None = None
     until: datetime | None = None
     seen: datetime | None = None
+    cells_since: datetime | None = None
+    ran_min: float | None = None
 
 
 @record
@@ -797,6 +800,23 @@ class KeptQuestion(Record):
 
     name: str
     asked: dict[str, Any] = field(default_factory=dict)
+
+
+@record
+class BookKey(Record):
+    """What a book is called by others that took something from it: the same for as long as it lives."""
+
+    key: str
+
+
+@record
+class Origin(Record):
+    """Where a record came from: the key of a book, kind and number there, and its number `here`."""
+
+    book: str
+    kind: str
+    there: int
+    here: int
 
 
 @record

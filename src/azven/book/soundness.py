@@ -19,7 +19,7 @@ _BOUNDS: Mapping[type[r.Record], Mapping[str, tuple[float, float]]] = {
         "step_hz": (1, 10**12), "bandwidth_hz": (1, 10**12), "power_mw": (1e-9, 1e9), "spacing_hz": (0, 10**12),
         "nf_db": (0.0, 200.0), "duty": (0.0, 1.0), "rejoin_s": (0.0, 1e5),
     },
-    r.Unit: {"channels": (0, 1_000_000)},
+    r.Unit: {"channels": (0, 1_000_000), "ran_min": (0.0, 1e6)},
     r.Show: {"density": (0, 4)},
     r.Wideband: {"guard_hz": (0, 10**9)},
     r.Occupant: {
@@ -47,7 +47,7 @@ def fault(record: r.Record) -> str:
             closed = get_origin(hints(type(record))[name]) is Literal
             return f"its {name} is none of {', '.join(words)}" if closed else f"its {name} cannot be read"
     for name, (low, high) in _BOUNDS.get(type(record), {}).items():
-        if not low <= getattr(record, name) <= high:
+        if (value := getattr(record, name)) is not None and not low <= value <= high:
             return f"its {name} is out of bounds"
     return _own_fault(record)
 

@@ -1,6 +1,6 @@
 """Units of a book, and deeds, by what is asked of them: the database finds and counts them, however many there are."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -131,19 +131,35 @@ class Held:
 def by_site_and_state(store: Store, now: datetime) -> Mapping[tuple[int | None, str], Held]:
     """Units at each site in each state at a moment; None: nobody knows where."""
     mark, moment = store.engine.mark, store.engine.moment(now)
-    over = f'"until" IS NOT NULL AND "until" <= {mark}'
-    state = f"CASE WHEN \"state\" = 'assigned' AND {over} THEN 'in case' ELSE \"state\" END"
-    late = f"sum(CASE WHEN \"state\" = 'on loan' AND {over} THEN 1 ELSE 0 END)"
+    over = f'"until" <= {mark}'
     place = ", ".join(f'"{name}"' for name in _PLACE)
-    statement = f'SELECT {place}, {state} AS now, count(*), min("since"), {late} FROM "unit" GROUP BY {place}, 4'
+    statement = (
+        f'SELECT {place}, "state", count(*), min("since"), sum(CASE WHEN {over} THEN 1 ELSE 0 END), '
+        f'min(CASE WHEN {over} THEN "since" END), min(CASE WHEN {over} THEN NULL ELSE "since" END) '
+        f'FROM "unit" GROUP BY {place}, "state"'
+    )
     with store.told():
-        rows: Sequence[Any] = store.engine.rows(statement, [moment, moment])
+        rows: Sequence[Any] = store.engine.rows(statement, [moment] * 3)
     out: dict[tuple[int | None, str], Held] = {}
     rooms = {z.id: z.site_id for z in store.all(Zone)}
-    for at, room, home, now_, count, oldest, over_ in rows:
+    for at, room, home, *told in rows:
         site = at if at is not None else rooms.get(room, home)
-        out[site, str(now_)] = out.get((site, str(now_)), Held(0)).plus(Held(int(count), _read(oldest), int(over_)))
+        for state, held in _held(*told):
+            out[site, state] = out.get((site, state), Held(0)).plus(held)
     return out
+
+
+def _held(
+    state: str, count: int, oldest: Any, past: int, oldest_past: Any, oldest_left: Any
+) -> Iterator[tuple[str, Held]]:  # fmt: skip
+    """Units of a state as they are now: an assignment that is past is none."""
+    if state != "assigned":
+        yield state, Held(int(count), _read(oldest), int(past) if state == "on loan" else 0)
+        return
+    if past:
+        yield "in case", Held(int(past), _read(oldest_past))
+    if count > past:
+        yield state, Held(int(count - past), _read(oldest_left))
 
 
 def _read(value: Any) -> datetime | None:
@@ -161,3 +177,17 @@ def firmwares(store: Store) -> list[tuple[int, str, int]]:
     )
     with store.told():
         return [(int(m), str(f), int(n)) for m, f, n in store.engine.rows(statement)]
+
+
+def with_old_cells(store: Store, since: datetime, most: int) -> list[Unit]:
+    """Units whose cells are in use since that moment or longer; without those that are retired."""
+    mark = store.engine.mark
+    condition = f'"cells_since" <= {mark} AND "state" <> \'retired\''
+    return store.where(Unit, condition, [store.engine.moment(since)], f'ORDER BY "cells_since", id LIMIT {int(most)}')
+
+
+def running_short(store: Store, model: int, minutes: float, most: int) -> list[Unit]:
+    """Units of a model that ran less than so long on full cells; without those that are retired."""
+    mark = store.engine.mark
+    condition = f'"model_id" = {mark} AND "ran_min" < {mark} AND "state" <> \'retired\''
+    return store.where(Unit, condition, [model, minutes], f"ORDER BY id LIMIT {int(most)}")

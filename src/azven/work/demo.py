@@ -21,6 +21,8 @@ if TYPE_CHECKING:
     from azven.work.surroundings import Surroundings
 
 PREPARED = "lantern-regatta.azven"
+DAY = datetime(2026, 1, 1, tzinfo=UTC)
+"""The day on which what is in the prepared book was last touched; a copy has it today."""
 
 
 @cache
@@ -60,12 +62,24 @@ def _date(book: sqlite3.Connection, now: datetime) -> None:
         book.execute("UPDATE history SET at = ? WHERE id = ?", (_moment(made), number))
     (name,) = book.execute("SELECT time_zone FROM site ORDER BY id").fetchone()
     opening = now.astimezone(hours.zone_of(name)).replace(hour=18, minute=0, second=0, microsecond=0)
-    weeks = {s["show"]: s["weeks_ago"] for s in script()["elsewhere"] if "show" in s}
+    weeks = {s["show"]: s["weeks_ago"] for s in (*script()["elsewhere"], *script()["shows"]) if "show" in s}
     acts = book.execute("SELECT a.id, a.position, s.name FROM act a JOIN show s ON s.id = a.show_id").fetchall()
     for number, position, show in acts:
         start = opening + timedelta(hours=1.5 * position) - timedelta(weeks=weeks.get(show, 0))
         times = (_moment(start), _moment(start + timedelta(hours=1.25)), number)
         book.execute("UPDATE act SET starts_at = ?, ends_at = ? WHERE id = ?", times)
+    for show, days in script()["loads"].items():
+        loads = [_moment((opening + timedelta(days=d)).replace(hour=h)) for d, h in zip(days, (8, 2), strict=True)]
+        book.execute("UPDATE show SET load_in = ?, load_out = ? WHERE name = ?", (*loads, show))
+    _to_today(book, now)
+
+
+def _to_today(book: sqlite3.Connection, now: datetime) -> None:
+    """What was done with the stock happened so many days before today."""
+    days = (now.astimezone(UTC).replace(hour=0, minute=0, second=0, microsecond=0) - DAY).days
+    for table, columns in (("deed", ("at", "ends_at", "until")), ("unit", ("since", "until", "seen", "cells_since"))):
+        moved = ", ".join(f"\"{c}\" = strftime('%Y-%m-%d %H:%M:%f000', \"{c}\", '+{days} days')" for c in columns)
+        book.execute(f"UPDATE {table} SET {moved}")
 
 
 def _moment(when: datetime) -> str:

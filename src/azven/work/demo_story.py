@@ -29,7 +29,7 @@ from azven.rf.sweep import SweepSettings
 from azven.rf.venue import Antenna as VenueAntenna
 from azven.rf.venue import Electronics, Emitter, Multiplex, Venue
 from azven.rf.walls import WallLine
-from azven.work import demo_elsewhere, demo_records, ids, kit, listen, plan
+from azven.work import demo_elsewhere, demo_records, demo_stock, ids, kit, listen, plan
 from azven.work.demo import script
 from azven.work.kit.catalogue import generic_models
 from azven.work.listen.taking import About
@@ -59,6 +59,9 @@ def prepare(path: Path) -> Store:
     home = store.get(Site, scope.site)
     for site in story["elsewhere"]:
         demo_elsewhere.prepare(store, home, site)
+    demo_elsewhere.shows(store, story["shows"])
+    demo_stock.prepare(store, story)
+    demo_stock.bookings(store, story)
     return store
 
 

@@ -27,7 +27,7 @@ _LARGEST_SITE = 5_000_000
 _MOST_SWEEPS, _MOST_IN_ALL = 2_000, 300_000_000
 """Sweeps, and bytes of their text, that are taken in at most."""
 _MOST_ROOMS, _MOST_NEIGHBOURS = 1_000, 10_000
-_UNREADABLE = (zipfile.BadZipFile, zlib.error, RuntimeError, EOFError)
+UNREADABLE = (zipfile.BadZipFile, zlib.error, RuntimeError, EOFError)
 """What a member that is damaged, locked or packed in another way raises."""
 Text = Annotated[str, Field(max_length=2_000)]
 
@@ -86,15 +86,24 @@ class Bundle:
         self.site, self.sweeps, self.refused = site, sweeps, refused
 
 
-def write(
-    path: Path, site: dict[str, Any], sweeps: Sequence[tuple[NDArray[np.int64], NDArray[np.float64], dict[str, str]]]
-) -> None:
-    """Write a bundle; each sweep is (frequencies [Hz], levels [dBm], metadata)."""
+SweepPart = tuple[NDArray[np.int64], NDArray[np.float64], dict[str, str]]
+"""A sweep: frequencies [Hz], levels [dBm], metadata."""
+Parts = tuple[dict[str, Any], Sequence[SweepPart]]
+"""What a bundle is made of: the site, and sweeps."""
+
+
+def write(path: Path, site: dict[str, Any], sweeps: Sequence[SweepPart]) -> None:
+    """Write a bundle."""
     with written_whole(path) as fresh, zipfile.ZipFile(fresh, "w", zipfile.ZIP_DEFLATED) as bundle:
-        document = {"format": NAME, "version": VERSION, **site}
-        bundle.writestr("site.json", json.dumps(document, ensure_ascii=False, indent=1))
-        for number, (freq, level, metadata) in enumerate(sweeps, start=1):
-            bundle.writestr(f"sweeps/{number:04d}.csv", sweep_csv.text(freq, level, metadata))
+        write_into(bundle, site, sweeps)
+
+
+def write_into(bundle: zipfile.ZipFile, site: dict[str, Any], sweeps: Sequence[SweepPart]) -> None:
+    """Write what makes a bundle into a zip."""
+    document = {"format": NAME, "version": VERSION, **site}
+    bundle.writestr("site.json", json.dumps(document, ensure_ascii=False, indent=1))
+    for number, (freq, level, metadata) in enumerate(sweeps, start=1):
+        bundle.writestr(f"sweeps/{number:04d}.csv", sweep_csv.text(freq, level, metadata))
 
 
 def read(path: Path) -> Bundle:
@@ -106,14 +115,14 @@ def read(path: Path) -> Bundle:
             sweeps, refused = _sweeps(bundle, names)
     except FormatError:
         raise
-    except (*_UNREADABLE, OSError, ValueError) as error:
+    except (*UNREADABLE, OSError, ValueError) as error:
         raise FormatError(f"{path.name} is not a site bundle ({error})") from error
     return Bundle(site, sweeps, refused)
 
 
 def _site(bundle: zipfile.ZipFile) -> SiteDocument:
     try:
-        data = _member(bundle, "site.json", _LARGEST_SITE)
+        data = member(bundle, "site.json", _LARGEST_SITE)
         return parse(SiteDocument, json.loads(data), NAME, VERSION)
     except KeyError:
         raise FormatError("site.json: is missing") from None
@@ -130,15 +139,15 @@ def _sweeps(bundle: zipfile.ZipFile, names: Sequence[str]) -> tuple[list[tuple[s
     left = _MOST_IN_ALL
     for name in names[:_MOST_SWEEPS]:
         try:
-            data = _member(bundle, name, min(sweep_csv.LARGEST, left))
+            data = member(bundle, name, min(sweep_csv.LARGEST, left))
             left -= len(data)
             out.append((name, sweep_csv.parse(data.decode("utf-8", "replace"))))
-        except (FormatError, *_UNREADABLE) as error:
+        except (FormatError, *UNREADABLE) as error:
             refused.append(f"{short(name)}: {error}")
     return out, refused
 
 
-def _member(bundle: zipfile.ZipFile, name: str, most: int) -> bytes:
+def member(bundle: zipfile.ZipFile, name: str, most: int) -> bytes:
     """A member's content; FormatError when it claims or turns out to be larger than `most` bytes."""
     if bundle.getinfo(name).file_size > most:
         raise FormatError(f"{name}: larger than {most // 1_000_000} MB")

@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Sequence
+from datetime import date, datetime, time
 from typing import Any
 
 from azven.book.edits import Edit
@@ -52,6 +53,10 @@ class UnitColumns(Columns):
             self.field("Serial", 90, "serial", typed.text, lambda u: u.serial, many=False),
             self.field("Condition", 90, "condition", str, lambda u: u.condition, words(CONDITIONS)),
             self.field("Firmware", 70, "firmware", typed.text, lambda u: u.firmware),
+            self.field("Cells since", 84, "cells_since", self._day, self._day_said,
+                       hint="The day from which its rechargeable cells are in use, as 2026-09-30."),
+            self.field("Ran min", 58, "ran_min", _minutes, lambda u: f"{u.ran_min:g}" if u.ran_min is not None else "",
+                       right=True, hint="How long it last ran on full cells, in minutes."),
             self.field("Home", 100, "site_home_id", lambda v: v, lambda u: self.named(Site, u.site_home_id),
                        lambda _: [("none", None), *((s.name, s.id) for s in sites.sites(store))],
                        hint="The site that it belongs to and goes back to."),
@@ -59,12 +64,30 @@ class UnitColumns(Columns):
             Column(title="What is wrong", width=220, show=lambda u: self.fits.words(Unit, u.id), prose=True),
         ]  # fmt: skip
 
+    def _day(self, value: Any) -> datetime | None:
+        """The beginning of a day of the site; None for nothing. Refusal for what is no day."""
+        text = str(value).strip()
+        if not text:
+            return None
+        try:
+            return datetime.combine(date.fromisoformat(text), time(), self.session.clock.tz)
+        except ValueError:
+            raise Refusal(f"“{text}” is no day: write it as 2026-09-30.") from None
+
+    def _day_said(self, unit: Unit) -> str:
+        return f"{unit.cells_since.astimezone(self.session.clock.tz):%Y-%m-%d}" if unit.cells_since else ""
+
     def named(self, kind: type[Any], key: int | None) -> str:
         return (
             {s.id: s.name for s in self.session.store.all(Site)}.get(key or 0, "")
             if kind is Site
             else super().named(kind, key)
         )
+
+
+def _minutes(value: Any) -> float | None:
+    """Minutes, None for nothing."""
+    return typed.number(value, 0.0, 1e5) if str(value).strip() else None
 
 
 class ModelColumns(Columns):

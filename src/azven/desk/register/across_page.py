@@ -127,11 +127,11 @@ def _number(text: str, unit: str) -> float | None:
 def _pair_columns() -> list[Column]:
     return [
         Column(title="Ours", width=120, show=lambda p: p.mine.name),
-        Column(title="MHz", width=72, show=lambda p: mhz(round(p.mine.freq_hz)), right=True),
+        Column(title="MHz", width=88, show=lambda p: mhz(round(p.mine.freq_hz)), right=True),
         Column(title="Over noise here", width=82, show=lambda p: _over(p.at_mine), right=True,
                hint="What ours has of theirs, over the noise of its receiver; from 6 dB under it on it matters"),
         Column(title="Theirs", width=120, show=lambda p: p.theirs.name),
-        Column(title="MHz", width=72, show=lambda p: mhz(round(p.theirs.freq_hz)), right=True),
+        Column(title="MHz", width=88, show=lambda p: mhz(round(p.theirs.freq_hz)), right=True),
         Column(title="Over noise there", width=82, show=lambda p: _over(p.at_theirs), right=True),
         Column(title="Where", width=150, show=lambda p: f"{p.site.name}, {p.km:g} km"),
         Column(title="Could move", width=100, show=lambda p: p.move.name if p.move is not None else "neither",

@@ -1,4 +1,4 @@
-"""Due: loans, repairs, licences and firmware, on a line of time and as a table; as a calendar for elsewhere."""
+"""Due: loans, repairs, cells, licences and firmware, on a line of time and as a table; as a calendar for elsewhere."""
 
 from collections.abc import Sequence
 from datetime import datetime
@@ -19,7 +19,10 @@ from azven.work.register import dues
 from azven.work.register.dues import Item
 
 _H, _BASE, _BLOCK, _LEFT, _DAYS, _TALL = 84, 58.0, 7.0, 70.0, 42, 5
-_ROLES = {"loan": "slate", "repair": "plum", "licence": "ochre", "firmware": "dim"}
+_ROLES = {
+    "loan": "slate", "repair": "plum", "licence": "ochre", "firmware": "dim", "battery-age": "accent",
+    "battery-run": "dim",
+}  # fmt: skip
 
 
 class DueLine(QWidget):
@@ -104,7 +107,7 @@ class DuePage(RegisterPage):
     def _columns(self) -> list[Column]:
         return [
             Column(title="By", width=116, show=self._day, mark=lambda x: "broken" if x.late else ""),
-            Column(title="What", width=90, show=lambda x: x.code),
+            Column(title="What", width=90, show=lambda x: x.code.partition("-")[0]),
             Column(title="Which", width=400, show=lambda x: x.words, prose=True),
         ]
 

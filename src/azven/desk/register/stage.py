@@ -8,6 +8,7 @@ from azven.desk.register.across_page import AcrossPage
 from azven.desk.register.board_page import BoardPage
 from azven.desk.register.bookings_page import BookingsPage
 from azven.desk.register.due_page import DuePage
+from azven.desk.register.handover_page import HandoverPage
 from azven.desk.register.list_page import ListPage
 from azven.desk.register.page import RegisterPage
 from azven.desk.register.table_page import TablePage
@@ -28,10 +29,10 @@ class RegisterStage(Stage):
         self.board, self.list = BoardPage(session), ListPage(session)
         self.bookings, self.across, self.due = BookingsPage(session), AcrossPage(session), DuePage(session)
         self.tour, self.trails = TourPage(session), TrailsPage(session)
-        self.table = TablePage(session)
+        self.handover, self.table = HandoverPage(session), TablePage(session)
         self.all: tuple[RegisterPage, ...] = (
             self.board, self.list, self.due, self.bookings, self.across, self.tour, self.trails,
-            self.table,
+            self.handover, self.table,
         )  # fmt: skip
         self.pages = Pages([(p.title, p) for p in self.all])
         box = QVBoxLayout(self)

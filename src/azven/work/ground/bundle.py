@@ -7,6 +7,7 @@ from pathlib import Path
 from azven.book.edits import BookError, Change, Edit, add, replace_record
 from azven.book.formats import site_bundle
 from azven.book.formats.site_bundle import Bundle, NeighbourDocument
+from azven.book.reading import Making
 from azven.book.records import NEIGHBOUR_KINDS, RELATIONS, Neighbour, Relation, Zone
 from azven.book.store import Store
 from azven.work import ground, ids, listen
@@ -31,6 +32,13 @@ class Written:
 
 def write(store: Store, scope: Scope, path: Path) -> Written:
     """Write what the book knows of the site. OSError when it cannot be written."""
+    (document, sweeps), written = parts(store, scope)
+    site_bundle.write(path, document, sweeps)
+    return written
+
+
+def parts(store: Store, scope: Scope) -> tuple[site_bundle.Parts, Written]:
+    """What the book knows of the site as the parts of a bundle, and what of it is damaged."""
     site = ground.here(store, scope).site
     zones = {z.id: z for z in ground.zones(store, scope)}
     rooms = [
@@ -64,19 +72,20 @@ def write(store: Store, scope: Scope, path: Path) -> Written:
             left_out.append(record.place)
         else:
             sweeps.append((sweep.freq_hz, sweep.level_dbm, {**files.described(record), "hears": record.hears}))
-    site_bundle.write(path, document, sweeps)
-    return Written(len(sweeps), tuple(left_out))
+    return (document, sweeps), Written(len(sweeps), tuple(left_out))
 
 
 @dataclass(frozen=True)
 class Merged:
-    """What taking a bundle in would do: the edit, and in words what it adds, keeps and leaves out."""
+    """What taking a bundle in would do: the edit, and in words what it adds, keeps and leaves out; the numbers in the
+    book of its rooms, by their ids in the bundle."""
 
     edit: Edit
     said: tuple[str, ...]
+    rooms: dict[str, int]
 
 
-def merge(store: Store, scope: Scope, bundle: Bundle) -> Merged:
+def merge(store: Making, scope: Scope, bundle: Bundle) -> Merged:
     """Add what the book does not know: rooms by name, each name as often as the bundle has it, relations that are not
     set, neighbours by name and frequency, sweeps by time and place. What the book holds already is never changed."""
     said: list[str] = []
@@ -86,13 +95,14 @@ def merge(store: Store, scope: Scope, bundle: Bundle) -> Merged:
     changes += _sweeps(store, scope, bundle, said)
     site = ground.here(store, scope).site
     if bundle.site.thresholds and not site.thresholds:
-        known = {k: v for k, v in bundle.site.thresholds.items() if k in listen.USES and -140 <= v <= 0}
+        told = bundle.site.thresholds.items()
+        known = {k: v for k, v in told if k in listen.USES and -140 <= v <= 0 and v != listen.TOLERATED_DBM[k]}
         changes += replace_record(site, replace(site, thresholds=known))
     said += [f"left out {line}" for line in bundle.refused]
-    return Merged(Edit(f"Take in {bundle.site.name}", changes), tuple(said) or ("nothing new",))
+    return Merged(Edit(f"Take in {bundle.site.name}", changes), tuple(said) or ("nothing new",), zones)
 
 
-def _rooms(store: Store, scope: Scope, bundle: Bundle, said: list[str]) -> tuple[tuple[Change, ...], dict[str, int]]:
+def _rooms(store: Making, scope: Scope, bundle: Bundle, said: list[str]) -> tuple[tuple[Change, ...], dict[str, int]]:
     """The rooms to add, and the number in the book of every room of the bundle, by its id there or its name."""
     known = ground.zones(store, scope)
     free = {z.id: z.name for z in known}
@@ -120,7 +130,7 @@ def _rooms(store: Store, scope: Scope, bundle: Bundle, said: list[str]) -> tuple
 
 
 def _relations(
-    store: Store, scope: Scope, bundle: Bundle, zones: dict[str, int], said: list[str]
+    store: Making, scope: Scope, bundle: Bundle, zones: dict[str, int], said: list[str]
 ) -> tuple[Change, ...]:
     known = ground.relations(store, scope)
     new = []
@@ -137,7 +147,7 @@ def _relations(
 
 
 def _neighbours(
-    store: Store, scope: Scope, bundle: Bundle, zones: dict[str, int], said: list[str]
+    store: Making, scope: Scope, bundle: Bundle, zones: dict[str, int], said: list[str]
 ) -> tuple[Change, ...]:
     known = ground.neighbours(store, scope)
     kinds = {str(kind): kind for kind in NEIGHBOUR_KINDS}
@@ -167,7 +177,7 @@ def _neighbours(
     return add(*new)
 
 
-def _sweeps(store: Store, scope: Scope, bundle: Bundle, said: list[str]) -> tuple[Change, ...]:
+def _sweeps(store: Making, scope: Scope, bundle: Bundle, said: list[str]) -> tuple[Change, ...]:
     known = {(r.place, r.taken_at) for r in listen.sweeps(store, scope)}
     changes: tuple[Change, ...] = ()
     count = 0

@@ -8,6 +8,7 @@ import numpy as np
 from azven.book.edits import Edit
 from azven.book.formats import sweep_csv
 from azven.book.formats.sweep_csv import SweepFile
+from azven.book.reading import Making
 from azven.book.records import HEARS
 from azven.book.records import Sweep as SweepRecord
 from azven.book.store import Store
@@ -18,7 +19,7 @@ from azven.work.scope import Scope
 
 
 def import_sweep(
-    store: Store, scope: Scope, path: Path, file: SweepFile, column: str | None = None, about: About | None = None
+    store: Making, scope: Scope, path: Path, file: SweepFile, column: str | None = None, about: About | None = None
 ) -> Edit:
     """Keep a sweep that was read from a file; what its metadata says fills what the user left open."""
     meta = file.metadata

@@ -6,7 +6,7 @@ from datetime import UTC, datetime
 from weakref import WeakKeyDictionary
 
 from azven.book.edits import BookError, Edit, add, remove, replace_record
-from azven.book.reading import Reading
+from azven.book.reading import Making, Reading
 from azven.book.records import Assignment, Plan, Trace
 from azven.book.records import Sweep as SweepRecord
 from azven.book.store import Store
@@ -45,7 +45,7 @@ _SKIRT_DB = 15.0
 
 
 def keep(
-    store: Store, scope: Scope, sweep: Sweep, about: About, source: str, taken_at: datetime | None = None,
+    store: Making, scope: Scope, sweep: Sweep, about: About, source: str, taken_at: datetime | None = None,
     made_inside: Sequence[int] = (),
 ) -> Edit:  # fmt: skip
     """The edit that puts a sweep into the book."""

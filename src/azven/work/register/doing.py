@@ -94,15 +94,21 @@ def load_out(store: Reading, show: Show) -> datetime:
 
 def _done(store: Reading, unit: Unit, new: Sequence[Deed]) -> list[Change]:
     """New deeds with what was before them, later ones with what that makes of them, and the unit as it stands then."""
-    added = {d.id for d in new}
-    known = _in_order([*store.all(Deed, unit_id=unit.id), *new])
-    found = _stand(known, known[-1].at)
+    known = {d.id: d for d in store.all(Deed, unit_id=unit.id)}
+    stands, deeds = followed(unit, [*known.values(), *new])
     changes: list[Change] = []
-    for deed, told in zip(known, found.history, strict=True):
-        after = replace(deed, before=told.before, after=told.after, refused=told.refused)
-        changes += add(after) if deed.id in added else replace_record(deed, after)
-    valid = [d for d, told in zip(known, found.history, strict=True) if not told.refused]
-    return [*changes, *replace_record(unit, _following(unit, valid, found))]
+    for deed in deeds:
+        changes += replace_record(known[deed.id], deed) if deed.id in known else add(deed)
+    return [*changes, *replace_record(unit, stands)]
+
+
+def followed(unit: Unit, deeds: Sequence[Deed]) -> tuple[Unit, list[Deed]]:
+    """A unit as it stands after all of its deeds, and these in their order, each with what was before and after it."""
+    known = _in_order(deeds)
+    found = _stand(known, known[-1].at)
+    told = [replace(d, before=x.before, after=x.after, refused=x.refused)
+            for d, x in zip(known, found.history, strict=True)]  # fmt: skip
+    return _following(unit, [d for d in told if not d.refused], found), told
 
 
 def _in_order(known: Sequence[Deed]) -> list[Deed]:

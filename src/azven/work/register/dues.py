@@ -3,7 +3,7 @@
 import zlib
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, date, datetime, time, timedelta
 
 from azven.book import stock
 from azven.book.records import Model, Permit, Show, Site, Unit
@@ -16,6 +16,10 @@ from azven.work.register.times import span
 from azven.work.wording import one_line
 
 _MOST, _NAMED, _LINE_OCTETS = 5_000, 3, 75
+CELLS_MONTHS = 36
+"""How old cells may be, in full calendar months."""
+_AHEAD, _YOUNGEST_DAYS = timedelta(days=42), 28 * CELLS_MONTHS
+"""Cells are told so long before their day; no age is shorter than so many days."""
 
 
 @dataclass(frozen=True)
@@ -31,10 +35,10 @@ class Item:
 
 
 def dues(store: Store, now: datetime) -> list[Item]:
-    """All that is due or comes to be: loans by their day, repairs by how long they may take, firmware behind the newest
-    of its model, licences that end before a show of theirs has loaded out. What comes first, first; what has no day,
-    last."""
-    found = [*_loans(store, now), *_repairs(store, now), *_firmware(store), *_licences(store, now)]
+    """All that is due or comes to be: loans by their day, repairs by how long they may take, cells by their age and by
+    how long they still run, firmware behind the newest of its model, licences that end before a show of theirs has
+    loaded out. What comes first, first; what has no day, last."""
+    found = [*_loans(store, now), *_repairs(store, now), *_cells(store, now), *_firmware(store), *_licences(store, now)]
     found.sort(key=lambda x: (x.by is None, x.by or now, x.words))
     return [Item(k, x.code, x.by, x.words, x.units, x.late) for k, x in enumerate(found, start=1)]
 
@@ -57,6 +61,30 @@ def _repairs(store: Store, now: datetime) -> Iterator[Item]:
             days = (now.date() - unit.since.date()).days
             words = f"{one_line(unit.name)} from repair, {unit.place or 'nobody says where'}"
             yield Item(0, "repair", by, words, (unit.id,), days > REPAIR_DAYS)
+
+
+def _cells(store: Store, now: datetime) -> Iterator[Item]:
+    """One for all cells of a model that are too old or reach their age on one day, one for those that run short."""
+    models, soon = {m.id: m for m in store.all(Model)}, now + _AHEAD
+    together: dict[tuple[int, date], list[Unit]] = {}
+    for unit in stock.with_old_cells(store, soon - timedelta(days=_YOUNGEST_DAYS), _MOST):
+        assert unit.cells_since is not None
+        ends = core.age_ends(unit.cells_since.astimezone(now.tzinfo).date(), CELLS_MONTHS)
+        if ends <= soon.date():
+            together.setdefault((unit.model_id, max(ends, now.date())), []).append(unit)
+    for (model, ends), units in together.items():
+        first = core.age_ends(min(u.cells_since for u in units if u.cells_since).astimezone(now.tzinfo).date(),
+                              CELLS_MONTHS)  # fmt: skip
+        by = datetime.combine(first, time(), now.tzinfo)
+        words = f"Cells of {len(units)} × {one_line(models[model].name)} are {CELLS_MONTHS // 12} years old"
+        yield Item(0, "battery-age", by, words, tuple(u.id for u in units), now.date() >= ends)
+    for found in models.values():
+        least = min((minutes for _, _, minutes in found.batteries), default=0.0)
+        short = stock.running_short(store, found.id, core.RUN_SHARE * least, _MOST) if least else []
+        if short:
+            share = f"{100 * core.RUN_SHARE:.0f} % of what the model does"
+            words = f"{len(short)} × {one_line(found.name)} ran less than {share}"
+            yield Item(0, "battery-run", None, words, tuple(u.id for u in short), False)
 
 
 def _firmware(store: Store) -> Iterator[Item]:

@@ -1,4 +1,7 @@
-"""When a unit was last counted or scanned; questions that are kept."""
+"""When a unit was last counted or scanned, how old its cells are and how long they ran; questions that are kept;
+what a book is called by others, and where its records came from."""
+
+from typing import Any
 
 import sqlalchemy as sa
 from alembic import op
@@ -13,16 +16,25 @@ T = sa.Text()
 
 
 def upgrade() -> None:
-    op.add_column("unit", sa.Column("seen", tables.Utc(), nullable=True))
+    for name, kind in (("seen", tables.Utc()), ("cells_since", tables.Utc()), ("ran_min", sa.Float())):
+        op.add_column("unit", sa.Column(name, kind, nullable=True))
     op.execute(
         'UPDATE unit SET seen = (SELECT max(deed."at") FROM deed WHERE deed.unit_id = unit.id '
         "AND deed.deed IN ('count', 'scan'))"
     )
+    _table("kept_question", sa.Column("name", T, nullable=False), sa.Column("asked", tables.Json(), nullable=False))
+    _table("book_key", sa.Column("key", T, nullable=False))
+    _table(
+        "origin", sa.Column("book", T, nullable=False), sa.Column("kind", T, nullable=False),
+        sa.Column("there", sa.Integer(), nullable=False), sa.Column("here", sa.Integer(), nullable=False),
+    )  # fmt: skip
+
+
+def _table(name: str, *own: sa.Column[Any]) -> None:
     op.create_table(
-        "kept_question",
+        name,
         sa.Column("id", KEY, autoincrement=False, nullable=False),
         sa.Column("version", sa.Integer(), nullable=False),
-        sa.Column("name", T, nullable=False),
-        sa.Column("asked", tables.Json(), nullable=False),
-        sa.PrimaryKeyConstraint("id", name=op.f("pk_kept_question")),
+        *own,
+        sa.PrimaryKeyConstraint("id", name=op.f(f"pk_{name}")),
     )
