@@ -163,7 +163,7 @@ def test_a_duty_that_is_clicked_becomes_the_list(stage, qtbot):
     qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=view.middle_of(k, "in repair").toPoint())
     assert stage.page is stage.list
     assert {u.id for u in rows(stage.list.table)} == {u.id for u in units}
-    assert stage.list.state.currentData() == "in repair"
+    assert stage.list.asked.state.currentData() == "in repair"
 
 
 def test_the_board_is_walked_by_keys(stage, qtbot):
@@ -174,7 +174,7 @@ def test_the_board_is_walked_by_keys(stage, qtbot):
     assert view._at == (0, 1)
     qtbot.keyClick(view, Qt.Key.Key_Return)
     assert stage.page is stage.list
-    assert stage.list.state.currentData() == "in case"
+    assert stage.list.asked.state.currentData() == "in case"
 
 
 @pytest.mark.parametrize(("count", "block"), [(1, 1), (60, 1), (61, 5), (3_000, 50), (3_001, 100), (90_000, 10_000)])

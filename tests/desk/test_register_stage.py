@@ -5,11 +5,12 @@ from datetime import timedelta
 import pytest
 from PyQt6.QtCore import Qt
 
-from azven.book.records import Deed, Site, Unit
+from azven.book.records import Deed, Model, Site, Unit
 from azven.desk.points import of_register
 from azven.desk.stage import pick
+from azven.refusal import Refusal
 from azven.work import chosen, register
-from azven.work.register import Asked
+from azven.work.register import Asked, Question, kept
 
 pytestmark = pytest.mark.quiet
 
@@ -48,9 +49,9 @@ def test_every_unit_of_the_book_is_there_and_typing_finds_some(stage, qtbot):
     assert len(rows(stage)) == len(stage.session.store.all(Unit))
     assert stage.words.text() == f"{len(rows(stage))} units"
     first = units(stage)[0]
-    qtbot.keyClicks(stage.text, first.serial.lower())
+    qtbot.keyClicks(stage.asked.text, first.serial.lower())
     qtbot.waitUntil(lambda: [u.id for u in rows(stage)] == [first.id])
-    stage.text.setText("nothing like that")
+    stage.asked.text.setText("nothing like that")
     qtbot.waitUntil(lambda: not rows(stage))
     assert stage.words.text() == "No unit is like that."
 
@@ -116,8 +117,8 @@ def test_a_label_that_is_scanned_says_where_the_unit_is_and_finds_it(stage, qtbo
 
 
 def test_stock_is_taken_by_scanning_until_nothing_is_left_to_count(stage, qtbot):
-    pick(stage.quiet, -0.5)
-    stage.quiet.activated.emit(stage.quiet.currentIndex())
+    pick(stage.asked.quiet, -0.5)
+    stage.asked.quiet.activated.emit(stage.asked.quiet.currentIndex())
     left = stage.table.records.records
     assert len(left) == len(stage.session.store.all(Unit))
     there = next(u for u in left if u.serial)
@@ -144,10 +145,10 @@ def test_by_state_and_by_how_long_nobody_touched_them(stage):
     first, second = units(stage)
     lend(stage, first, days_ago=60)
     lend(stage, second, days_ago=2)
-    stage.state.setCurrentIndex(stage.state.findData("on loan"))
+    stage.asked.state.setCurrentIndex(stage.asked.state.findData("on loan"))
     stage._show()
     assert {u.id for u in rows(stage)} == {first.id, second.id}
-    stage.quiet.setCurrentIndex(stage.quiet.findData(30))
+    stage.asked.quiet.setCurrentIndex(stage.asked.quiet.findData(30))
     stage._show()
     assert [u.id for u in rows(stage)] == [first.id]
 
@@ -178,3 +179,52 @@ def test_reasons_tell_the_trail_the_newest_first(stage, window):
     ]  # fmt: skip
     assert "rain" in shown.arithmetic[0][1]
     assert shown.figure == "in case"
+
+
+def test_a_question_is_kept_under_a_name_asked_again_and_forgotten(stage):
+    session, asked = stage.session, stage.asked
+    band = "518–606"
+    pick(asked.band, band)
+    asked.band.activated.emit(asked.band.currentIndex())
+    pick(asked.quiet, -30)
+    asked.quiet.activated.emit(asked.quiet.currentIndex())
+    like_that = [u.name for u in rows(stage)]
+    assert like_that
+    assert like_that == sorted(u.name for u in session.store.all(Unit) if u.band == band)
+    asked.keep_as("Band B, not seen")
+    assert asked.kept.currentText() == "Band B, not seen"
+    pick(asked.band, "")
+    asked.band.activated.emit(asked.band.currentIndex())
+    assert len(rows(stage)) > len(like_that)
+    assert not asked.forget.isEnabled()
+    asked.kept.setCurrentIndex(asked.kept.findText("Band B, not seen"))
+    asked.kept.activated.emit(asked.kept.currentIndex())
+    assert [u.name for u in rows(stage)] == like_that
+    assert (asked.band.currentData(), asked.quiet.currentData()) == (band, -30)
+    asked.forget.click()
+    assert asked.kept.count() == 1
+    session.step_back()
+    assert asked.kept.count() == 2
+
+
+def test_a_question_about_what_is_gone_or_about_nothing_is_refused_in_words(stage):
+    store = stage.session.store
+    with pytest.raises(Refusal, match="every unit"):
+        kept.keep(store, "All", Question())
+    with pytest.raises(Refusal, match="a name"):
+        kept.keep(store, " ", Question(state="missing"))
+    store.apply(kept.keep(store, "Elsewhere", Question(at=99_999)))
+    with pytest.raises(Refusal, match="a site that is gone"):
+        kept.question_of(store, kept.questions(store)[0])
+    store.apply(kept.keep(store, "elsewhere", Question(state="missing")))
+    assert [q.asked for q in kept.questions(store)] == [{"state": "missing"}]
+
+
+def test_a_model_offers_its_bands_alone(stage):
+    asked = stage.asked
+    model = next(m for m in stage.session.store.all(Model) if m.name == "Handheld voice, companded FM")
+    pick(asked.model, model.id)
+    asked.model.activated.emit(asked.model.currentIndex())
+    offered = {asked.band.itemData(i) for i in range(asked.band.count())} - {""}
+    assert offered == {b[0] for b in model.bands}
+    assert {u.model_id for u in rows(stage)} == {model.id}

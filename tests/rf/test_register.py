@@ -18,7 +18,6 @@ from azven.rf.request import Blocked, Carrier, PlanRequest, Profile, Range, Requ
 
 DAY0 = datetime(2026, 9, 1, 12, tzinfo=UTC)
 SHOWS = {"a": Span(DAY0, DAY0 + timedelta(days=10)), "b": Span(DAY0, DAY0 + timedelta(days=30))}
-pytestmark = pytest.mark.quiet
 
 
 def deed(kind, day, **more):

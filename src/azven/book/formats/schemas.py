@@ -7,7 +7,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from azven.book.formats import catalogue, chain, plan, plan_request, region, site_bundle
+from azven.book.formats import catalogue, chain, handover, plan, plan_request, region, register, site_bundle
 
 
 def schemas() -> dict[str, dict[str, Any]]:
@@ -19,6 +19,8 @@ def schemas() -> dict[str, dict[str, Any]]:
         f"{chain.NAME}-{chain.VERSION}": chain.ChainDocument,
         f"{catalogue.NAME}-{catalogue.VERSION}": catalogue.CatalogueDocument,
         f"{site_bundle.NAME}-{site_bundle.VERSION}": site_bundle.SiteDocument,
+        f"{register.NAME}-{register.VERSION}": register.RegisterDocument,
+        f"{handover.NAME}-{handover.VERSION}": handover.HandoverDocument,
     }
     return {f"{name}.schema.json": model.model_json_schema() for name, model in models.items()}
 

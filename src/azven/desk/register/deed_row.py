@@ -32,7 +32,7 @@ class DeedRow(QWidget):
         super().__init__()
         self._session = session
         self.deed = choice(DEEDS, "Deed")
-        self.to, self.until = _field("to whom", 130), _field("until, 2026-09-30", 118)
+        self.to, self.until = _field("to whom", 120), _field("until, 2026-09-30", 136)
         self.place, self.link, self.why = _field("place", 110), _field("link", 100), _field("why", 120)
         self.site, self.show_ = choice([], "At which site"), choice([], "For which show")
         self.go = button("Do it", run, "With the chosen units; kept with your name, undone like any edit")

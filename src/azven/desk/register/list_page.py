@@ -12,20 +12,15 @@ from azven.book.records import Deed, Model, Site, Unit
 from azven.desk.actions import Action
 from azven.desk.register.deed_row import DEEDS, DeedRow
 from azven.desk.register.page import RegisterPage
+from azven.desk.register.question_rows import QuestionRows
 from azven.desk.session import Session
-from azven.desk.stage import FittedLabel, choice, fill, label, pick, row
+from azven.desk.stage import FittedLabel, label, pick, row
 from azven.desk.tables import Column, RecordTable
-from azven.rf.register.deeds import STATES
-from azven.work import chosen, ids, register
+from azven.work import chosen, register
 from azven.work.reasons.unit import late
 from azven.work.register import Asked, Question
 
 _ASK_MS = 150
-_ANYWHERE, _NO_MATTER = 0, 0
-_QUIET: list[tuple[str, object]] = [
-    ("touched whenever", _NO_MATTER), ("not for 30 days", 30), ("not for 90 days", 90), ("not for a year", 365),
-    ("not counted for 12 hours", -0.5), ("not counted for a week", -7), ("not counted for 90 days", -90),
-]  # fmt: skip
 
 
 class ListPage(RegisterPage):
@@ -35,13 +30,11 @@ class ListPage(RegisterPage):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.text = QLineEdit()
-        self.text.setPlaceholderText("name, serial, holder or place begins with …")
-        self.text.setAccessibleName("Find units")
-        self.text.setClearButtonEnabled(True)
-        self.state = choice([("in any state", ""), *((s, s) for s in STATES)], "State")
-        self.site = choice([], "At which site")
-        self.quiet = choice(_QUIET, "How long nobody has touched them")
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.setInterval(_ASK_MS)
+        self._timer.timeout.connect(self._show)
+        self.asked = QuestionRows(session, self._show, self._timer.start)
         self.words = FittedLabel("dim")
         self.table = RecordTable(self._columns(), "Units")
         self.table.theme = lambda: session.theme
@@ -50,29 +43,19 @@ class ListPage(RegisterPage):
         self.label.setPlaceholderText("scan a label, or type its serial and Enter")
         self.label.setAccessibleName("Scan a label")
         self.scanned = FittedLabel()
-        self._timer = QTimer(self)
-        self._timer.setSingleShot(True)
-        self._timer.setInterval(_ASK_MS)
-        self._timer.timeout.connect(self._show)
         self._models: dict[int, str] = {}
         self._lay_out()
-        self.text.textChanged.connect(lambda _: self._timer.start())
-        for box in (self.state, self.site, self.quiet):
-            box.activated.connect(self._show)
         self.table.picked.connect(lambda u: session.select(chosen.Unit(u.id)))
         self.table.selected.connect(self.primary_changed)
         self.deeds.deed.activated.connect(lambda _: self.primary_changed.emit())
         self.label.returnPressed.connect(self.scan)
 
     def _lay_out(self) -> None:
-        self.text.setMinimumWidth(230)
-        self.label.setFixedWidth(260)
+        self.label.setFixedWidth(310)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 4, 0, 0)
         box.setSpacing(6)
-        line = row(self.text, self.state, self.site, self.quiet, spacing=6)
-        line.setStretchFactor(self.text, 1)
-        box.addLayout(line)
+        box.addWidget(self.asked)
         box.addWidget(self.words)
         box.addWidget(self.table, 1)
         box.addWidget(self.deeds)
@@ -83,14 +66,14 @@ class ListPage(RegisterPage):
     def _columns(self) -> list[Column]:
         session = self.session
         return [
-            Column(title="Unit", width=98, show=lambda u: u.name, mark=self._mark),
-            Column(title="Serial", width=84, show=lambda u: u.serial),
-            Column(title="Model", width=128, show=lambda u: self._models.get(u.model_id, "")),
-            Column(title="State", width=72, show=lambda u: register.state_at(u, session.now())),
-            Column(title="Where", width=122, show=lambda u: register.where_said(session.store, u)),
-            Column(title="Who has it", width=92, show=lambda u: u.holder),
-            Column(title="Since", width=94, show=lambda u: _day(u.since, session)),
-            Column(title="Until", width=94, show=lambda u: _day(u.until, session)),
+            Column(title="Unit", width=90, show=lambda u: u.name, mark=self._mark),
+            Column(title="Serial", width=82, show=lambda u: u.serial),
+            Column(title="Model", width=150, show=lambda u: self._models.get(u.model_id, "")),
+            Column(title="State", width=74, show=lambda u: register.state_at(u, session.now())),
+            Column(title="Where", width=150, show=lambda u: register.where_said(session.store, u)),
+            Column(title="Who has it", width=90, show=lambda u: u.holder),
+            Column(title="Since", width=104, show=lambda u: _day(u.since, session)),
+            Column(title="Until", width=104, show=lambda u: _day(u.until, session)),
         ]  # fmt: skip
 
     def _mark(self, unit: Unit) -> str:
@@ -103,29 +86,17 @@ class ListPage(RegisterPage):
     def show_now(self) -> None:
         store = self.session.store
         self._models = {m.id: m.name for m in store.all(Model)}
-        sites = [s for s in store.all(Site) if not s.archived]
-        fill(self.site, [("anywhere", _ANYWHERE), *((f"at {n}", k) for n, k in ids.choices_of(sites))])
+        self.asked.refresh()
         self.deeds.refresh()
         self._show()
 
     def ask(self, site: Site | None, state: str) -> None:
         """Ask for what is in a state at a site, and nothing else."""
         self.refresh()
-        self.text.clear()
-        self.quiet.setCurrentIndex(0)
-        pick(self.state, state)
-        pick(self.site, site.id if site is not None else _ANYWHERE)
-
-    def question(self) -> Question:
-        """What is asked of the units now."""
-        days = self.quiet.currentData()  # negative ones are since they were counted or scanned
-        return Question(
-            text=self.text.text(), state=str(self.state.currentData()), at=self.site.currentData() or None,
-            quiet_days=days if days > 0 else None, unseen_days=-days if days < 0 else None,
-        )  # fmt: skip
+        self.asked.ask(Question(state=state, at=site.id if site is not None else None))
 
     def _show(self) -> None:
-        store, asked, now = self.session.store, self.question(), self.session.now()
+        store, asked, now = self.session.store, self.asked.question(), self.session.now()
         try:
             units, count = register.found(store, asked, now), register.how_many(store, asked, now)
         except BookError as error:
@@ -195,7 +166,7 @@ class ListPage(RegisterPage):
         self.primary_changed.emit()
 
     def take_focus(self) -> None:
-        self.text.setFocus()
+        self.asked.text.setFocus()
 
 
 def _last(deeds: list[Deed]) -> Deed:
