@@ -1,17 +1,18 @@
 """A show goes to the next site, as a user does it; and a register whose server is away."""
 
 import csv
+from dataclasses import replace
 
 import pytest
 from PyQt6.QtCore import Qt
 
-from azven.book.edits import BookError
-from azven.book.records import Show, Site, Unit
+from azven.book.edits import BookError, Edit, replace_record
+from azven.book.records import Act, Show, Site, Unit
 from azven.desk import points
 from azven.work import books, chosen, plan, register
 from azven.work.register import Asked, touring
 
-BOARD, TOUR, TRAILS, HANDOVER, TABLE = 0, 5, 6, 7, 8
+BOARD, TOUR, TRAILS, REPORTS, HANDOVER, TABLE = 0, 5, 6, 7, 8, 9
 pytestmark = pytest.mark.quiet
 
 
@@ -195,3 +196,34 @@ def test_what_is_no_package_is_said_and_nothing_is_shown(stage, tmp_path, settle
     settle(window)
     assert stage.handover.table.records.records == []
     assert not stage.handover.primary()[1]
+
+
+def test_a_report_is_read_printed_and_written_as_a_table(stage, tmp_path, settle, window):
+    page = stage.reports
+    stage.pages.show_page(REPORTS)
+    settle(window)
+    assert "Narrator" in page.text.toPlainText()
+    page.ask("antennas")
+    settle(window)
+    assert page.text.toPlainText().startswith("Antennas")
+    page.write_pdf(tmp_path / "report.pdf")
+    page.write_csv(tmp_path / "report.csv")
+    page.write_labels(tmp_path / "labels.pdf")
+    page.write_cards(tmp_path / "cards.pdf")
+    for name in ("report.pdf", "labels.pdf", "cards.pdf"):
+        assert (tmp_path / name).read_bytes().startswith(b"%PDF")
+    told = list(csv.reader((tmp_path / "report.csv").read_text("utf-8").splitlines()))
+    assert told[0][:2] == ["Section", "Antenna"]
+    assert len(told) == page.report.count + 1
+
+
+def test_a_report_that_cannot_be_made_says_why_and_the_last_one_stays(stage, settle, window):
+    session = stage.session
+    for act in session.store.all(Act):
+        session.do(lambda act=act: Edit("x", replace_record(act, replace(act, starts_at=None, ends_at=None))))
+    stage.pages.show_page(REPORTS)
+    settle(window)
+    before = stage.reports.report
+    stage.reports.ask("bring")
+    settle(window)
+    assert stage.reports.report is before

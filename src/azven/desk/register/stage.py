@@ -11,6 +11,7 @@ from azven.desk.register.due_page import DuePage
 from azven.desk.register.handover_page import HandoverPage
 from azven.desk.register.list_page import ListPage
 from azven.desk.register.page import RegisterPage
+from azven.desk.register.reports_page import ReportsPage
 from azven.desk.register.table_page import TablePage
 from azven.desk.register.tour_page import TourPage
 from azven.desk.register.trails_page import TrailsPage
@@ -29,10 +30,11 @@ class RegisterStage(Stage):
         self.board, self.list = BoardPage(session), ListPage(session)
         self.bookings, self.across, self.due = BookingsPage(session), AcrossPage(session), DuePage(session)
         self.tour, self.trails = TourPage(session), TrailsPage(session)
+        self.reports = ReportsPage(session)
         self.handover, self.table = HandoverPage(session), TablePage(session)
         self.all: tuple[RegisterPage, ...] = (
             self.board, self.list, self.due, self.bookings, self.across, self.tour, self.trails,
-            self.handover, self.table,
+            self.reports, self.handover, self.table,
         )  # fmt: skip
         self.pages = Pages([(p.title, p) for p in self.all])
         box = QVBoxLayout(self)

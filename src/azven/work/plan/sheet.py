@@ -60,6 +60,11 @@ def entries(store: Store, scope: Scope, board: Board) -> list[Entry]:
     ]
 
 
+def with_verdicts(store: Store, scope: Scope, board: Board) -> list[tuple[Verdict, Entry]]:
+    """The same, each with how its link stands."""
+    return list(zip(_in_order(store, scope, board), entries(store, scope, board), strict=True))
+
+
 def _in_order(store: Store, scope: Scope, board: Board) -> list[Verdict]:
     order = {z.id: i for i, z in enumerate(ground.zones(store, scope))}
     return sorted(board.verdicts, key=lambda v: (order[v.link.zone_id], v.freq_hz is None, v.freq_hz or 0))
@@ -125,8 +130,7 @@ def act_names(link: Link, acts: dict[int, str]) -> str:
 def html(store: Store, scope: Scope, board: Board, moment: datetime, swaps: Mapping[str, Swap] | None = None) -> str:
     """The sheet as HTML for Qt's document: by room, by act, and where each of the `swaps` goes if it fails."""
     place, name = ground.here(store, scope), board.input.name
-    verdicts, rows = _in_order(store, scope, board), entries(store, scope, board)
-    both = list(zip(verdicts, rows, strict=True))
+    both = with_verdicts(store, scope, board)
     acts = kit.acts(store, scope)
     known = {a.id for a in acts}
     on = {a.id: [e for v, e in both if a.id in v.link.acts or not known & set(v.link.acts)] for a in acts}
