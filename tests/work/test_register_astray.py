@@ -10,6 +10,7 @@ from azven.work import kit, plan, register
 from azven.work.kit import persons
 from azven.work.register import Asked
 from azven.work.register.astray import astray
+from azven.work.register.times import set_span
 from azven.work.scope import opening
 from azven.work.watch import watched
 from azven.work.watch.night import Seen
@@ -80,3 +81,28 @@ def test_a_link_that_the_book_does_not_have_is_no_unit(store, scope, worn):
     seen = heard(store, scope, link)
     strange = replace(seen, watched=replace(seen.watched, links=tuple(None for _ in seen.watched.links)))
     assert astray(store, scope, strange, NOW) == []
+
+
+def test_a_transmitter_of_which_nobody_has_said_which_unit_it_is_comes_last(store, scope, worn):
+    link, unit = worn
+    named = {w.link_id for w in persons.worn(store, scope) if w.unit_id is not None}
+    strange = next(x for x in kit.links(store, scope) if x.id not in named)
+    of_book = watched.of_show(store, scope, {}, NOW)
+    status = tuple({"tx": "on", "txn": "STRANGER"} if x.id in (strange.id, link.id) else {} for x in of_book.links)
+    first, last = astray(store, scope, Seen(t=1.0, watched=of_book, status=status), NOW)
+    assert (first.unit.id, first.code) == (unit.id, "state")
+    assert (last.unit, last.code, last.name, last.serial) == (None, "unknown", "STRANGER", "")
+    assert last.words == f"is on the air as {strange.name}; nobody has said which unit that is."
+
+
+def test_who_is_on_the_air_though_the_show_is_over_is_told_so(store, scope, worn):
+    link, unit = worn
+    show = store.get(Show, scope.show)
+    store.apply(set_span(show, NOW - timedelta(days=2), NOW - timedelta(minutes=1)))
+    do(store, unit, "assign", show=store.get(Show, scope.show), link=link.name)
+    (found,) = astray(store, scope, heard(store, scope, link), NOW)
+    assert found.code == "over"
+    assert found.words == f"is on the air as {link.name} though {show.name} has loaded out."
+    do(store, unit, "lost")
+    (found,) = astray(store, scope, heard(store, scope, link), NOW)
+    assert (found.code, found.written) == ("state", "missing")

@@ -99,7 +99,7 @@ def _astray(session: Session) -> Points:
     now = session.now()
     missing = register.how_many(session.store, Question(state="missing"), now)
     late = register.how_many(session.store, Question(state="on loan", late=True), now)
-    wrong = len({x.unit.id for x in astray(session.store, session.scope, session.live, now)})
+    wrong = len({x.unit.id for x in astray(session.store, session.scope, session.live, now) if x.unit is not None})
     named = (wrong, "astray", "brick_text"), (missing, "missing", "brick_text"), (late, "late", "ochre_text")
     return tuple((f"{count} {what}", role) for count, what, role in named if count)
 

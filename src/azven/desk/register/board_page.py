@@ -44,7 +44,7 @@ class BoardPage(RegisterPage):
         self._timer = QTimer(self)
         self._timer.setInterval(_LOOK_MS)
         self._timer.timeout.connect(self._look)
-        self.astray.picked.connect(lambda x: session.select(chosen.Unit(x.unit.id)))
+        self.astray.picked.connect(lambda x: session.select(chosen.Unit(x.unit.id)) if x.unit is not None else None)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 4, 0, 0)
         box.setSpacing(4)
@@ -76,7 +76,9 @@ class BoardPage(RegisterPage):
         session = self.session
         found = astray(session.store, session.scope, session.live, session.now())
         self.wrong.setVisible(bool(found))
-        self.heading.setText(f"Heard otherwise than written: {len({x.unit.id for x in found})}")
+        known, strange = {x.unit.id for x in found if x.unit is not None}, sum(x.unit is None for x in found)
+        more = f", and {strange} of which nobody has said which unit that is" if strange else ""
+        self.heading.setText(f"Heard otherwise than written: {len(known)}{more}")
         self.astray.show_live(found)
 
     def take_in(self) -> None:
@@ -84,7 +86,10 @@ class BoardPage(RegisterPage):
         session, rows = self.session, self.astray.chosen() or self.astray.records.records[:1]
         store = session.store
         show, site = store.get(Show, session.scope.show), store.get(Site, session.scope.site)
-        for item in {x.unit.id: x for x in rows}.values():
+        known = {x.unit.id: x for x in rows if x.unit is not None}
+        if not known:
+            session.say("Say in Kit who wears which unit for this link; then it can be taken in.", trouble=True)
+        for item in known.values():
             told = Asked(deed="assign", at=session.now(), by=store.author.who, site=site, show=show,
                          link=item.link.name, why="heard at work")  # fmt: skip
             session.do(lambda unit=item.unit, told=told: register.do(store, [unit], told))  # type: ignore[misc]
@@ -96,11 +101,11 @@ class BoardPage(RegisterPage):
 
 def _columns() -> list[Column]:
     return [
-        Column(title="Unit", width=90, show=lambda x: x.unit.name, mark=_mark),
+        Column(title="Unit", width=90, show=lambda x: x.name, mark=_mark),
         Column(title="What", width=440, show=lambda x: x.words, prose=True),
-        Column(title="Serial", width=90, show=lambda x: x.unit.serial),
+        Column(title="Serial", width=90, show=lambda x: x.serial),
     ]
 
 
 def _mark(x: Astray) -> str:
-    return "tight" if x.code == "campus" else "broken"
+    return "tight" if x.code in ("campus", "unknown") else "broken"

@@ -4,15 +4,16 @@ frequency."""
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
-from azven.book.records import Link, Site, Unit, Worn
+from azven.book.records import Link, Show, Site, Unit, Worn
 from azven.book.store import Store
 from azven.rf.register import astray as core
 from azven.rf.register.astray import Code, Side, Written
 from azven.work import plan
 from azven.work.kit import persons
 from azven.work.register.finding import site_of, state_at
+from azven.work.register.times import span
 from azven.work.scope import Scope
 from azven.work.wording import mhz, one_line
 
@@ -20,47 +21,79 @@ if TYPE_CHECKING:
     from azven.work.watch.night import Seen
 
 
+Sort = Code | Literal["over", "unknown"]
+
+
 @dataclass(frozen=True)
 class Astray:
-    """An exception: a unit heard through a link, with what is written of it and what is heard."""
+    """An exception: a unit heard through a link, with what is written of it and what is heard. No `unit`: nobody has
+    said which one that is, and `heard` is what it calls itself."""
 
     id: int
-    unit: Unit
+    unit: Unit | None
     link: Link
-    code: Code
+    code: Sort
     written: str
     heard: str
 
     @property
+    def name(self) -> str:
+        """What to call it."""
+        return one_line(self.unit.name) if self.unit is not None else self.heard or "no name"
+
+    @property
+    def serial(self) -> str:
+        return self.unit.serial if self.unit is not None else ""
+
+    @property
     def words(self) -> str:
         """What is wrong, in one sentence."""
+        link = one_line(self.link.name)
         return {
-            "state": f"is on the air as {one_line(self.link.name)}; the register has it {self.written}.",
+            "state": f"is on the air as {link}; the register has it {self.written}.",
             "campus": f"is heard at {self.heard}; the register has it at {self.written}.",
-            "frequency": f"sends on {self.heard}; {one_line(self.link.name)} is planned on {self.written}.",
+            "frequency": f"sends on {self.heard}; {link} is planned on {self.written}.",
+            "over": f"is on the air as {link} though {self.written} has loaded out.",
+            "unknown": f"is on the air as {link}; nobody has said which unit that is.",
         }[self.code]
 
 
 def astray(store: Store, scope: Scope, seen: "Seen | None", now: datetime) -> list[Astray]:
-    """Exceptions as the racks of the site hear it now; nothing where no rack is heard."""
+    """Exceptions as the racks of the site hear it now, those of units that are not known last; nothing where no rack is
+    heard."""
     if seen is None:
         return []
     placed, worn = plan.assignments(store, scope), _worn(store, scope)
+    show = store.get(Show, scope.show)
+    when = span(store, show)
+    over = one_line(show.name) if when is not None and when.load_out <= now else ""
     sites = {s.id: s.name for s in store.all(Site)}
-    out: list[Astray] = []
+    found: list[tuple[Unit | None, Link, Sort, str, str]] = []
     for i, link in enumerate(seen.watched.links):
         told = seen.told(i)
-        if link is None or told.get("tx") != "on" or link.id not in worn:
+        if link is None or told.get("tx") != "on":
             continue
-        unit = store.get(Unit, worn[link.id])
+        unit = store.get(Unit, worn[link.id]) if link.id in worn else None
+        if unit is None:
+            code: Sort = "over" if over else "unknown"
+            found.append((None, link, code, over, one_line(str(told.get("txn") or ""))))
+            continue
         planned = placed[link.id].freq_hz if link.id in placed else None
-        sends = told.get("txf")
-        at = site_of(store, unit)
-        heard = core.Heard(now, str(unit.id), sends if isinstance(sends, int) else planned or 0, str(scope.site))
-        said = Written(state_at(unit, now), planned, str(at if at is not None else scope.site))
-        for code, (written, is_so) in core.sides(heard, said).items():
-            out.append(Astray(len(out) + 1, unit, link, code, _said(written, code, sites), _said(is_so, code, sites)))
-    return out
+        for side, (written, is_so) in _sides(store, scope, unit, planned, told.get("txf"), now).items():
+            sort: Sort = "over" if over and side == "state" and written == "in case" else side
+            found.append((unit, link, sort, over if sort == "over" else _said(written, side, sites),
+                          _said(is_so, side, sites)))  # fmt: skip
+    found.sort(key=lambda x: x[0] is None)
+    return [Astray(k, *x) for k, x in enumerate(found, start=1)]
+
+
+def _sides(
+    store: Store, scope: Scope, unit: Unit, planned: int | None, sends: object, now: datetime
+) -> dict[Code, tuple[Side, Side]]:  # fmt: skip
+    """By its code, what is written of a unit and what is heard of it."""
+    at = site_of(store, unit)
+    heard = core.Heard(now, str(unit.id), sends if isinstance(sends, int) else planned or 0, str(scope.site))
+    return core.sides(heard, Written(state_at(unit, now), planned, str(at if at is not None else scope.site)))
 
 
 def _worn(store: Store, scope: Scope) -> Mapping[int, int]:
