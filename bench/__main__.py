@@ -6,6 +6,7 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).parent))
 
 import bench_book
+import bench_campuses
 import bench_diagnose
 import bench_fuzz
 import bench_listen
@@ -30,6 +31,7 @@ PARTS = {
     "watch": bench_watch,
     "rehearse": bench_rehearse,
     "register": bench_register,
+    "campuses": bench_campuses,
     "plan": bench_plan,
 }
 LONG = {"fuzz": bench_fuzz, "regatta": bench_rehearse_demo}

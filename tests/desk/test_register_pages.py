@@ -9,7 +9,7 @@ from azven.book.records import Booking, Distance, Show, Unit
 from azven.book.stock import Held
 from azven.desk.points import of_register
 from azven.desk.register.board_view import longest
-from azven.work import ids, kit, plan, register, shows
+from azven.work import demo, ids, kit, plan, register, shows
 from azven.work.kit import persons
 from azven.work.register import Asked, times
 from azven.work.register.board import Campus
@@ -230,3 +230,24 @@ def test_a_unit_that_is_heard_is_told_and_taken_in(stage, monkeypatch):
     session.step_back()
     stage.refresh()
     assert not stage.board.wrong.isHidden()
+
+
+def test_all_campuses_are_planned_together_shown_moved_and_taken_back(open_window, tmp_path, settle):
+    window = open_window(demo.build(tmp_path), stage="register")
+    settle(window)
+    stage, session = window.stage, window.session
+    stage.pages.show_page(ACROSS)
+    page = stage.across
+    before = len(rows(page.pairs))
+    assert before
+    assert not page.primary()[1]
+    page.look.click()
+    settle(window)
+    moves = rows(page.moves)
+    assert page.primary() == (f"Move {len(moves)} links", True)
+    assert len(rows(page.pairs)) == before
+    page.run_primary()
+    assert rows(page.pairs) == []
+    assert page.moves.isHidden()
+    session.step_back()
+    assert len(rows(page.pairs)) == before

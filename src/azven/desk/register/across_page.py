@@ -1,5 +1,6 @@
 """Across: how far sites are apart, and links of other campuses that matter to ours."""
 
+import time
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -7,15 +8,17 @@ from PyQt6.QtWidgets import QVBoxLayout
 
 from azven.book.edits import Edit
 from azven.book.records import Distance, Site
+from azven.desk.actions import Action
 from azven.desk.register.page import RegisterPage
 from azven.desk.session import Session
-from azven.desk.stage import FittedLabel, label
+from azven.desk.stage import FittedLabel, button, choice, label, row
 from azven.desk.tables import Column, RecordTable
 from azven.refusal import Refusal
 from azven.rf.register.far import Reaching
 from azven.work import chosen
-from azven.work.register import across
+from azven.work.register import across, all_campuses
 from azven.work.register.across import CLUTTERS
+from azven.work.register.all_campuses import WAYS, Together
 from azven.work.wording import listed, mhz
 
 
@@ -35,10 +38,16 @@ class AcrossPage(RegisterPage):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
+        self.together: Together | None = None
+        self.way = choice([(words, way) for way, words in WAYS.items()], "How the campuses are planned")
+        self.look = button("Plan all campuses together", self.work_out, "Nothing is changed yet")
+        self.leave = button("Leave it", self.forget, "Forget this plan; nothing was changed", "flat")
+        self.found = label("", wrap=True)
+        self.moves = RecordTable(_move_columns(), "What would move")
         self.words = FittedLabel()
         self.pairs = RecordTable(_pair_columns(), "Links that matter to one another")
         self.apart = RecordTable(self._apart_columns(), "How far sites are apart")
-        for table in (self.pairs, self.apart):
+        for table in (self.pairs, self.apart, self.moves):
             table.theme = lambda: session.theme
         self._lay_out()
         self.pairs.picked.connect(lambda p: session.select(chosen.Link(p.mine.id)))
@@ -49,6 +58,9 @@ class AcrossPage(RegisterPage):
         box.setSpacing(5)
         box.addWidget(self.words)
         box.addWidget(self.pairs, 3)
+        box.addLayout(row(self.look, self.way, self.leave, 1, spacing=6))
+        box.addWidget(self.found)
+        box.addWidget(self.moves, 3)
         box.addWidget(label("How far away the other sites are, and what is between", "section"))
         box.addWidget(self.apart, 2)
 
@@ -64,8 +76,60 @@ class AcrossPage(RegisterPage):
                    right=True, change=self._set_obstacles, hint="Hills and houses beside that"),
         ]  # fmt: skip
 
+    # all of them together
+
+    def work_out(self) -> None:
+        """Look for a plan of all campuses, with progress, stoppable."""
+        session, way, begun = self.session, self.way.currentData(), time.monotonic()
+        where, scope = session.store.place, session.scope
+
+        def work(progress: all_campuses.Progress) -> Together:
+            return all_campuses.plan_together(where, scope, way, progress, lambda: time.monotonic() - begun)
+
+        session.jobs.start("Planning all campuses together", work, self._worked_out)
+
+    def _worked_out(self, found: Together) -> None:
+        self.together = found
+        self._show_together()
+
+    def forget(self) -> None:
+        """Leave the plan."""
+        self.together = None
+        self._show_together()
+
+    def _show_together(self) -> None:
+        found = self.together
+        self.moves.show_records(found.moves if found is not None else [])
+        self.found.setText(all_campuses.in_words(found) if found is not None else "")
+        for part in (self.found, self.moves, self.leave):
+            part.setVisible(found is not None)
+        self.primary_changed.emit()
+
+    def primary(self) -> tuple[str, bool]:
+        found = self.together
+        count = len(found.moves) if found is not None else 0
+        title = f"Move {count} link{'' if count == 1 else 's'}" if count else "Move them"
+        return title, found is not None and count > 0 and not found.stopped
+
+    def run_primary(self) -> None:
+        """All that moves, at every campus, as one step that can be undone."""
+        session, found = self.session, self.together
+        if found is not None and session.do(lambda: all_campuses.adopt(session.store, found)):
+            self.forget()
+
+    def actions_offered(self) -> list[Action]:
+        return [Action("plan-campuses", "Register: plan all campuses together", self.work_out)]
+
+    def take_focus(self) -> None:
+        self.look.setFocus()
+
+    # what is known
+
     def show_now(self) -> None:
         session = self.session
+        if self.together is not None and not all_campuses.still_asks_the_same(session.store, self.together):
+            self.together = None
+        self._show_together()
         store, scope = session.store, session.scope
         known = {frozenset({d.site_a_id, d.site_b_id}): d for d in store.all(Distance)}
         others = [s for s in store.all(Site) if s.id != scope.site and not s.archived]
@@ -110,9 +174,6 @@ class AcrossPage(RegisterPage):
             return False
         return self._set(row, lambda: (apart.km, told()))
 
-    def take_focus(self) -> None:
-        self.pairs.setFocus()
-
 
 def _number(text: str, unit: str) -> float | None:
     plain = text.removesuffix(unit).strip().replace(",", ".")
@@ -136,6 +197,15 @@ def _pair_columns() -> list[Column]:
         Column(title="Where", width=150, show=lambda p: f"{p.site.name}, {p.km:g} km"),
         Column(title="Could move", width=100, show=lambda p: p.move.name if p.move is not None else "neither",
                hint="Not held, the less important, then by name"),
+    ]  # fmt: skip
+
+
+def _move_columns() -> list[Column]:
+    return [
+        Column(title="Campus", width=170, show=lambda m: m.site),
+        Column(title="Link", width=190, show=lambda m: m.link, mark=lambda m: "" if m.after_hz else "broken"),
+        Column(title="MHz now", width=96, show=lambda m: mhz(m.before_hz) if m.before_hz else "none", right=True),
+        Column(title="MHz then", width=96, show=lambda m: mhz(m.after_hz) if m.after_hz else "no place", right=True),
     ]  # fmt: skip
 
 

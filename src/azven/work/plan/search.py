@@ -120,12 +120,16 @@ def mend(now: Board, progress: Progress, elapsed: Elapsed) -> rf.Mended:
     """Move only what is broken, as little as possible, and place what has no frequency; locked links stay."""
     if now.input.school != "spacing":
         return _mend_by_level(now, progress, elapsed)
-    request = in_groups.by_rule(now.input.request, now.input.group_sets, now.frequencies)
-    request = replace(request, time_limit_s=LIMIT_S)
+    request = replace(by_groups(now), time_limit_s=LIMIT_S)
     links = len(request.requests) + len(request.carriers)
     args = (request, now.narrow, sorted(n for n in now.locked if n in now.narrow))
     mended: rf.Mended = elsewhere.run(rf.mend, args, links, progress, elapsed)
     return _mend_shared(now, mended, progress)
+
+
+def by_groups(now: Board) -> PlanRequest:
+    """What a show asks for, gear that only knows groups on the group that it is on, else on the one with most room."""
+    return in_groups.by_rule(now.input.request, now.input.group_sets, now.frequencies)
 
 
 def _mend_shared(now: Board, mended: rf.Mended, progress: Progress) -> rf.Mended:

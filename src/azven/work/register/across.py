@@ -1,6 +1,6 @@
 """Campuses that hear one another: pairs of links of two sites that matter, and who could move."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import get_args
 
@@ -10,7 +10,6 @@ from azven.book.records import Act, Antenna, Assignment, Clutter, Distance, Link
 from azven.refusal import Refusal
 from azven.rf.levels import dbm
 from azven.rf.register import far
-from azven.rf.register.deeds import Span
 from azven.rf.register.far import FarLink, Reaching
 from azven.work import ids, kit, plan
 from azven.work.register.times import span
@@ -58,17 +57,17 @@ def set_distance(store: Making, a: Site, b: Site, km: float | None, **more: obje
 def links_of(store: Reading, scope: Scope) -> list[FarLink]:
     """Links of a show that have a frequency, as other sites hear them."""
     placed, models = plan.assignments(store, scope), {m.id: m for m in store.all(Model)}
-    acts = {a.id: a for a in store.all(Act, show_id=scope.show)}
-    whole = span(store, store.get(Show, scope.show))
     return [
-        _far(store, x, models[x.model_id], placed[x.id], acts, whole)
+        far_link(store, x, models[x.model_id], placed[x.id])
         for x in kit.links(store, scope) if x.id in placed and not x.set_aside
     ]  # fmt: skip
 
 
-def _far(store: Reading, link: Link, model: Model, placed: Assignment, acts: Mapping[int, Act], whole: Span | None
-) -> FarLink:  # fmt: skip
-    """On in its acts where all of them have times, else as long as its show is, else always."""
+def far_link(store: Reading, link: Link, model: Model, placed: Assignment) -> FarLink:
+    """A link as other sites hear it: on in its acts where all of them have times, else as long as its show is, else
+    always."""
+    whole = span(store, store.get(Show, link.show_id))
+    acts = {a.id: a for a in store.all(Act, show_id=link.show_id)}
     mine = [acts[a] for a in link.acts if a in acts]
     times = tuple((a.starts_at, a.ends_at) for a in mine if a.starts_at and a.ends_at)
     if not times or len(times) < len(mine):
