@@ -7,6 +7,7 @@ sys.path.insert(0, str(Path(__file__).parent))
 
 import bench_book
 import bench_campuses
+import bench_desks
 import bench_diagnose
 import bench_fuzz
 import bench_listen
@@ -34,7 +35,7 @@ PARTS = {
     "campuses": bench_campuses,
     "plan": bench_plan,
 }
-LONG = {"fuzz": bench_fuzz, "regatta": bench_rehearse_demo}
+LONG = {"fuzz": bench_fuzz, "regatta": bench_rehearse_demo, "desks": bench_desks}
 """Run only where they are named: they take an hour."""
 
 

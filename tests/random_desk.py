@@ -11,13 +11,16 @@ import random
 import sys
 import time
 from dataclasses import replace
+from datetime import UTC, datetime
 from pathlib import Path
 
 from azven.book.author import Author
 from azven.book.edits import BookError, Change, ConflictError, Edit, add, remove, replace_record
 from azven.book.place import place
-from azven.book.records import Neighbour, Site, Zone
+from azven.book.records import Deed, Neighbour, Site, Unit, Zone
 from azven.book.store import Store
+from azven.work import register
+from azven.work.register import Asked
 
 NAMES = ("Attic", "Cellar", "Loft", "Höhe 1", "=1+1", "100 %", "x" * 200, "a'b\"c")
 
@@ -47,8 +50,9 @@ class RandomDesk:
                 self._back,
                 self._again,
                 self._look,
+                self._deed,
             ),
-            (3, 8, 4, 3, 2, 6, 3, 3),
+            (3, 8, 4, 3, 2, 6, 3, 3, 5),
         )[0]
         try:
             return deed()
@@ -130,6 +134,18 @@ class RandomDesk:
             self.landed += 1
         return landed
 
+    def _deed(self):
+        """Something done with one of the units, as the register does it."""
+        units = self.store.page(Unit, 0, 20) if self.store.away_since is None else []
+        if not units:
+            return None
+        deed = self.chance.choice(("count", "lost", "found", "hand out", "take back", "send to repair", "retire"))
+        asked = Asked(
+            deed=deed, at=datetime.now(UTC), by=self.author.who, to="Ferry crew", why=str(self.chance.random())
+        )
+        edit = register.do(self.store, [self.chance.choice(units)], asked)
+        return self._do(edit.title, edit.changes)
+
     def _look(self):
         if self.store.others_wrote():
             self.store.catch_up()
@@ -172,18 +188,34 @@ def settle(store, quiet_s=3.0):
 
 def digest(store):
     """What the store holds, as a number that is the same for the same records."""
-    held = [repr(r) for kind in (Site, Zone, Neighbour) for r in store.all(kind)]
+    held = [repr(r) for kind in (Site, Zone, Neighbour, Unit, Deed) for r in store.page(kind, 0, 1_000_000)]
     return hashlib.sha256("\n".join(held).encode()).hexdigest()[:16]
 
 
 def choose(desk):
-    """Settle what met others, one way or the other; what cannot be written is given up."""
+    """Settle what met others, one way or the other; what cannot be written is given up. Returns what was settled."""
+    settled = []
     while desk.store.collided:
         waiting = desk.store.collided[0]
+        settled.append(waiting.edit)
         try:
             desk.store.settle(waiting, mine=desk.chance.random() < 0.5)
         except BookError:
             desk.store.settle(waiting, mine=False)
+    return settled
+
+
+def tell(out, line):
+    """A line of the journal, on disk when this returns."""
+    out.write(json.dumps(line) + "\n")
+    out.flush()
+    os.fsync(out.fileno())
+
+
+def tell_settled(desk, out):
+    """Settle what met others, and tell what it was."""
+    for edit in choose(desk):
+        tell(out, {"settled": [as_text(c) for c in edit.changes]})
 
 
 def main(where, seconds, seed, journal, keeping=None):
@@ -196,17 +228,15 @@ def main(where, seconds, seed, journal, keeping=None):
         while time.monotonic() < until:
             landed = desk.step()
             if keeping and not desk.store.away_since:
-                choose(desk)
+                tell_settled(desk, out)
             if landed:
-                out.write(json.dumps([as_text(c) for c in landed.changes]) + "\n")
-                out.flush()
-                os.fsync(out.fileno())
+                tell(out, [as_text(c) for c in landed.changes])
         settle(desk.store)
-        choose(desk)
+        tell_settled(desk, out)
         settle(desk.store)
         bad = [c for c in desk.refused if not (c.collisions or c.current is None or c.wanted is None)]
-        out.write(json.dumps({"landed": desk.landed, "refused": len(desk.refused), "away": desk.away,
-                              "without two values": len(bad), "ends with": digest(desk.store)}) + "\n")  # fmt: skip
+        tell(out, {"landed": desk.landed, "refused": len(desk.refused), "away": desk.away,
+                   "without two values": len(bad), "ends with": digest(desk.store)})  # fmt: skip
     desk.close()
 
 
