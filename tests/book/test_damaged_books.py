@@ -4,9 +4,10 @@ import sqlite3
 
 import pytest
 
-from azven.book import records
+from azven.book import copying, records
 from azven.book.columns import kind_of
 from azven.book.edits import BookError
+from azven.book.place import File
 from azven.book.store import Store
 from azven.work import demo, ground, kit, listen, plan
 from azven.work.scope import opening as here
@@ -102,4 +103,45 @@ def test_a_book_without_a_readable_site_or_show_is_refused_in_a_sentence(path, t
 def test_a_sound_book_is_told_sound(path):
     store = Store.open(path)
     assert store.damaged == ()
+    store.close()
+
+
+def test_a_damaged_unit_costs_nothing_as_a_book_is_opened_and_is_found_by_a_closer_look(path):
+    damage(path, "UPDATE unit SET channels = 'many' WHERE id = (SELECT max(id) FROM unit)")
+    store = Store.open(path)
+    assert store.damaged == ()
+    heard = []
+    store.listen(heard.append)
+    assert store.look_closer()
+    assert store.damaged[0].kind is records.Unit
+    assert {d.kind for d in store.damaged[1:]} == {records.Deed}  # of that unit
+    assert records.Unit in heard[0].kinds
+    assert not store.look_closer()
+    with pytest.raises(BookError, match="for reading only"):
+        store.reserve()
+    store.close()
+    again = Store.open(path, thorough=True)
+    assert again.damaged[0].kind is records.Unit
+    again.close()
+
+
+def test_a_deed_of_a_unit_that_is_not_there_is_found_by_a_closer_look(path):
+    damage(path, "PRAGMA foreign_keys = OFF", "UPDATE deed SET unit_id = 99999 WHERE id = (SELECT max(id) FROM deed)")
+    store = Store.open(path)
+    assert store.damaged == ()
+    assert store.look_closer()
+    (told,) = store.damaged
+    assert (told.kind, told.wrong) == (records.Deed, "the unit it names cannot be read")
+    store.close()
+
+
+def test_a_sound_book_is_sound_at_a_closer_look_and_a_damaged_one_is_not_copied(path, tmp_path):
+    store = Store.open(path)
+    assert not store.look_closer()
+    assert store.damaged == ()
+    store.close()
+    damage(path, "UPDATE unit SET channels = 'many' WHERE id = (SELECT max(id) FROM unit)")
+    store = Store.open(path)
+    with pytest.raises(BookError, match="Nothing was copied"):
+        copying.copy(store, File(tmp_path / "copy.azven"))
     store.close()

@@ -313,6 +313,28 @@ def test_a_damaged_book_opens_for_reading_and_says_so(tmp_path, qtbot):
     window.session.store.close()
 
 
+def test_damage_among_the_many_is_said_a_while_after_the_book_is_open(tmp_path, qtbot):
+    import sqlite3
+
+    from azven.desk.app import start
+    from azven.work import demo
+
+    store = demo.build(tmp_path)
+    store.close()
+    connection = sqlite3.connect(store.place.path)
+    connection.execute("UPDATE unit SET channels = 'many' WHERE id = (SELECT max(id) FROM unit)")
+    connection.commit()
+    connection.close()
+    window = start(False, store.place.path, "ground", None)
+    qtbot.addWidget(window)
+    assert window.header._lasting.isHidden()
+    qtbot.waitUntil(lambda: not window.header._lasting.isHidden(), timeout=30_000)
+    assert "damaged" in window.header._lasting.text()
+    assert "Open for reading only" in window._said.text()
+    window.close()
+    window.session.store.close()
+
+
 def test_kit_says_what_worn_by_is_for(window):
     window.show_stage("kit")
     models = [t.model() for t in window.open_stage("kit").findChildren(RecordTable)]

@@ -28,6 +28,7 @@ def copy(source: Store, target: Place, progress: Progress = lambda done, total: 
     `progress` is told (done, of how many) and stops the copying by saying no. Raises BookError, with nothing left at
     the target, when that is not empty, cannot be written, when a record does not arrive as it was, or when stopped.
     """
+    source.look_closer()
     if source.damaged:
         raise BookError(f"{source.place} is damaged; a copy would lose what is set aside. Nothing was copied.")
     total = 2 * sum(how_many(source.engine, kind, {}) for kind in KINDS)

@@ -53,8 +53,8 @@ class SharedStore(Store):
         known = {w.mark for w in self.collided}
         return [w for w in self._journal.edits if w.mark not in known] if self._journal is not None else []
 
-    def _look_through(self) -> None:
-        super()._look_through()
+    def _look_through(self, thorough: bool = False) -> None:
+        super()._look_through(thorough)
         self._reserve_ahead()
 
     # -- while the server is away --------------------------------------------------------------------

@@ -4,7 +4,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any, TypeVar
 
-from azven.book.columns import KINDS, LARGE, columns, kind_of, record_of
+from azven.book.columns import KINDS, LARGE, columns, kind_of, record_of, table_name
 from azven.book.engines import Engine
 from azven.book.records import Record, Trace
 from azven.book.rows import rows
@@ -28,15 +28,17 @@ class Damage:
         return f"{self.kind.__name__.lower()} {self.number}: {self.wrong}"
 
 
-def look_through(engine: Engine) -> tuple[Everything, list[Damage]]:
+def look_through(engine: Engine, thorough: bool = False) -> tuple[Everything, list[Damage]]:
     """All sound records of the kinds that are held, and the damage; what hangs on a damaged record is damaged too.
 
-    Of kinds that are not held only the types of their values are looked at, unless there is other damage.
+    Kinds that are not held, which may be many, are looked at where there is other damage; else only with `thorough`,
+    which takes as long as the book is large: types of their values, and whether what they belong to is there.
     """
     found: list[Damage] = []
-    read = {kind: sound(kind, rows(engine, kind, {}), found) for kind in KINDS if kind not in LARGE}
-    doubtful = engine.ill_typed()
-    if not (found or doubtful or engine.dangling()):
+    held = [kind for kind in KINDS if kind not in LARGE]
+    read = {kind: sound(kind, rows(engine, kind, {}), found) for kind in held}
+    doubtful = thorough and engine.ill_typed()
+    if not (found or doubtful or engine.dangling([table_name(k) for k in (KINDS if thorough else held)])):
         return read, []
     everything = {
         kind: read[kind] if kind in read else sound(kind, rows(engine, kind, {}), found)

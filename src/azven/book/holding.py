@@ -103,11 +103,11 @@ class Holding:
         self.damaged += tuple(d for d in told if d not in self.damaged)
         return records
 
-    def _look_through(self) -> None:
+    def _look_through(self, thorough: bool = False) -> None:
         """Read every kind that is held once; what does not fit, and what hangs on it, is set aside."""
         with self._engine.reading():
             self._seen = history.latest(self._engine)
-            read, found = damage.look_through(self._engine)
+            read, found = damage.look_through(self._engine, thorough)
         self._read = {kind: by_id(records) for kind, records in read.items()}
         self.damaged = tuple(found)
         if self.damaged and not (self._read[Site] and self._read[Show]):

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 
 from azven.book import author, history, others
 from azven.book.author import Author
+from azven.book.columns import LARGE
 from azven.book.edits import NEEDED, BookError, ConflictError, Edit, NeededError
 from azven.book.engines import REVISION, REVISIONS, Away, Engine, engine_at
 from azven.book.holding import Holding
@@ -50,12 +51,15 @@ class Store(Holding):
         return store
 
     @classmethod
-    def open(cls, where: Place | Path, by: Author | None = None, keeping: Path | None = None) -> "Store":
+    def open(
+        cls, where: Place | Path, by: Author | None = None, keeping: Path | None = None, thorough: bool = False
+    ) -> "Store":  # fmt: skip
         """Open the book at a place, bringing an older one up to date. For a book on a server, `keeping` is a folder of
         this computer where edits wait while the server is away.
 
         Raises BookError, with nothing changed there, when it is missing, is no book, comes from a newer version, or
-        cannot be written. Damaged records are set aside and told in `damaged`.
+        cannot be written. Damaged records are set aside and told in `damaged`; of kinds that are not held as they are
+        read, all of them at once with `thorough`.
         """
         engine = engine_at(_place(where))
         with _closing_on_failure(engine):
@@ -70,8 +74,20 @@ class Store(Holding):
                 store = SharedStore(engine, by, keeping)
             else:
                 store = cls(engine, by)
-            store._look_through()
+            store._look_through(thorough)
         return store
+
+    def look_closer(self) -> bool:
+        """Look through all of the book, and set aside what is damaged; whether something was found that was not known.
+        BookError when it cannot be read."""
+        known = set(self.damaged)
+        with self.told():
+            self._look_through(thorough=True)
+        self._answers.clear()
+        found = bool(set(self.damaged) - known)
+        if found:
+            self._tell(Edit("Damaged records are set aside", also=LARGE))
+        return found
 
     def close(self) -> None:
         self._engine.close()

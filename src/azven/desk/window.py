@@ -30,7 +30,7 @@ if TYPE_CHECKING:
     from azven.desk.stage import Stage
 
 LEAST, MADE_FOR = (1100, 700), (1280, 800)
-_DIAL_MS = 1_500
+_DIAL_MS, _LOOKS_CLOSER_MS = 1_500, 4_000
 _FRAMED_MS, _LOOKS, _SETTLED = 150, 40, 4
 """The window manager puts its frame around the window a moment after it is shown, and may place it again; one looks so
 often, every so many ms, until it has stayed inside the screen for so many looks. Some managers put no frame."""
@@ -85,8 +85,7 @@ class Window(QMainWindow):
         foot = QVBoxLayout(self._foot)
         foot.setContentsMargins(0, 0, 0, 0)
         foot.addWidget(self._said)
-        if damaged := session.store.damaged:
-            self.header.keep_saying(f"Reading only: {len(damaged)} damaged", session.store.damage_in_words())
+        self._say_damaged()
         self.places = Places(self)
         self._dress()
         self._lay_out()
@@ -96,6 +95,30 @@ class Window(QMainWindow):
         self.panel.refresh()
         self.filled = True
         QTimer.singleShot(_DIAL_MS, self._hear_racks)
+        QTimer.singleShot(_LOOKS_CLOSER_MS, self._look_closer)
+
+    def _say_damaged(self) -> None:
+        store = self.session.store
+        if store.damaged:
+            self.header.keep_saying(f"Reading only: {len(store.damaged)} damaged", store.damage_in_words())
+
+    def _look_closer(self) -> None:
+        """Look through all of a book in a file, beside the work: what is many is not looked at as it is opened."""
+        from azven.book.place import File
+        from azven.work import books
+
+        session = self.session
+        where = session.store.place
+        if isinstance(where, File) and not session.store.damaged and not session.jobs.closed:
+            session.jobs.quiet("looking through the book", lambda _: books.is_damaged(where), self._looked_closer)
+
+    def _looked_closer(self, damaged: bool) -> None:
+        from azven.desk.books import damage_note
+
+        session = self.session
+        if damaged and session.store.look_closer():
+            self._say_damaged()
+            session.say(damage_note(session.store), trouble=True)
 
     def _hear_racks(self) -> None:
         """Racks of the list are heard from the start: a window that comes back in mid-show watches again."""

@@ -69,6 +69,15 @@ def _is_there(where: Place | Path) -> bool:
         raise BookError(f"{str(path)[:80]}… cannot be a book ({error.strerror}).") from error
 
 
+def is_damaged(where: Place) -> bool:
+    """Whether something in the book at a place is damaged, all of it looked through; for a thread of its own."""
+    store = Store.open(where, thorough=True)
+    try:
+        return bool(store.damaged)
+    finally:
+        store.close()
+
+
 def load_writing() -> None:
     """Load what the first edit needs, which opening and reading a file can do without; for a thread of its own."""
 

@@ -72,8 +72,8 @@ class Engine(Protocol):
         """Like `writing`, for a change of the tables; raises BookError when the result does not hold together."""
         ...
 
-    def dangling(self) -> bool:
-        """Whether a record refers to one that is not there."""
+    def dangling(self, tables: Sequence[str]) -> bool:
+        """Whether a record in one of these tables refers to one that is not there."""
         ...
 
     def ill_typed(self) -> bool:

@@ -127,13 +127,14 @@ class SqliteFile:
         try:
             with self.writing() as connection:
                 yield connection
-                if self.dangling():
+                if connection.exec_driver_sql("PRAGMA foreign_key_check").fetchone() is not None:
                     raise BookError(f"{self.place} could not be brought up to date; it was left as it is.")
         finally:
             self._connection.execute("PRAGMA foreign_keys = ON")
 
-    def dangling(self) -> bool:
-        return self._connection.execute("PRAGMA foreign_key_check").fetchone() is not None
+    def dangling(self, tables: Sequence[str]) -> bool:
+        check = self._connection.execute
+        return any(check(f'PRAGMA foreign_key_check("{table}")').fetchone() is not None for table in tables)
 
     def ill_typed(self) -> bool:
         return any(

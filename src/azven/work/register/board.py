@@ -1,15 +1,15 @@
 """The board of the register: every campus by what its units do, and where in the band its links are."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from azven.book.records import Show, Site
+from azven.book.records import Act, Show, Site
 from azven.book.stock import Held
 from azven.book.store import Store
 from azven.work import kit, plan
 from azven.work.register import finding
-from azven.work.register.times import span
+from azven.work.register.times import span_of
 from azven.work.scope import of_show
 
 DUTIES = ("assigned", "in case", "on loan", "in repair", "missing")
@@ -51,7 +51,8 @@ def campuses(store: Store, now: datetime) -> list[Campus]:
     counted = finding.counts(store, now)
     sites = [s for s in store.all(Site) if not s.archived]
     known = {s.id for s in sites}
-    out = [Campus(s, _duties(counted, s.id), *_running(store, s, now)) for s in sites]
+    shows = _running(store, now)
+    out = [Campus(s, _duties(counted, s.id), *_carried(store, shows.get(s.id, ()))) for s in sites]
     lost: dict[str, Held] = {}
     for (site, state), held in counted.items():
         if site not in known:
@@ -65,16 +66,25 @@ def _duties(counted: Mapping[tuple[int | None, str], Held], site: int) -> dict[s
     return {state: held for (at, state), held in counted.items() if at == site}
 
 
-def _running(store: Store, site: Site, now: datetime) -> tuple[tuple[Carried, ...], tuple[str, ...]]:
-    """Links with a frequency of shows whose gear is there now."""
-    out, names = list[Carried](), list[str]()
-    for show in store.all(Show, site_id=site.id, archived=False):
-        when = span(store, show)
-        if when is None or not when.load_in <= now < when.load_out:
-            continue
+def _running(store: Store, now: datetime) -> dict[int, list[Show]]:
+    """Shows whose gear is there now, by their sites."""
+    acts: dict[int, list[Act]] = {}
+    for act in store.all(Act):
+        acts.setdefault(act.show_id, []).append(act)
+    out: dict[int, list[Show]] = {}
+    for show in store.all(Show, archived=False):
+        when = span_of(show, acts.get(show.id, ()))
+        if when is not None and when.load_in <= now < when.load_out:
+            out.setdefault(show.site_id, []).append(show)
+    return out
+
+
+def _carried(store: Store, shows: Sequence[Show]) -> tuple[tuple[Carried, ...], tuple[str, ...]]:
+    """Links of shows that have a frequency, and the names of the shows."""
+    out = list[Carried]()
+    for show in shows:
         scope = of_show(show)
         links = {x.id: x for x in kit.links(store, scope) if not x.set_aside}
         placed = plan.assignments(store, scope)
         out += [Carried(a.freq_hz, links[n].service) for n, a in placed.items() if n in links]
-        names.append(show.name)
-    return tuple(sorted(out, key=lambda c: c.freq_hz)), tuple(names)
+    return tuple(sorted(out, key=lambda c: c.freq_hz)), tuple(s.name for s in shows)

@@ -1,5 +1,6 @@
 """When the gear of a show comes and goes."""
 
+from collections.abc import Sequence
 from dataclasses import replace
 from datetime import datetime
 
@@ -12,7 +13,10 @@ from azven.rf.register.deeds import Span
 
 def times(store: Reading, show: Show) -> tuple[datetime | None, datetime | None]:
     """Load-in and load-out, each as it is said, else by the first and the last act; None where it is not known."""
-    acts = store.all(Act, show_id=show.id)
+    return _times(show, store.all(Act, show_id=show.id))
+
+
+def _times(show: Show, acts: Sequence[Act]) -> tuple[datetime | None, datetime | None]:
     begins = show.load_in or min((a.starts_at for a in acts if a.starts_at), default=None)
     ends = show.load_out or max((a.ends_at for a in acts if a.ends_at), default=None)
     return begins, ends
@@ -20,7 +24,12 @@ def times(store: Reading, show: Show) -> tuple[datetime | None, datetime | None]
 
 def span(store: Reading, show: Show) -> Span | None:
     """From load-in to load-out; None where one of them is not known."""
-    begins, ends = times(store, show)
+    return span_of(show, store.all(Act, show_id=show.id))
+
+
+def span_of(show: Show, acts: Sequence[Act]) -> Span | None:
+    """The same, by the acts of the show."""
+    begins, ends = _times(show, acts)
     return Span(begins, ends) if begins is not None and ends is not None and begins <= ends else None
 
 
