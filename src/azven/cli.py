@@ -10,7 +10,7 @@ from collections.abc import Callable, Mapping
 from contextlib import suppress
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any, Literal, NoReturn, TypeVar
+from typing import TYPE_CHECKING, Any, Literal, NoReturn, TypeVar
 
 import click
 
@@ -18,6 +18,9 @@ from azven import __version__
 from azven.book.place import Place, place
 from azven.refusal import Refusal
 from azven.work.stages import TITLES
+
+if TYPE_CHECKING:
+    from azven.book.engines.rights import Right
 
 UNUSABLE, UNREACHED = 2, 3
 T = TypeVar("T")
@@ -71,6 +74,22 @@ def copy_book(source: str, target: str) -> None:
     except Refusal as refusal:
         _refuse("", str(refusal))
     click.echo(f"{count} records copied and compared.")
+
+
+@books.command("rights")
+@click.argument("book")
+@click.argument("role")
+@click.argument("right", type=click.Choice(["read", "campus", "all"]))
+@click.option("--site", "names", multiple=True, help="A campus that the role writes for; may be given several times.")
+def rights(book: str, role: str, right: "Right", names: tuple[str, ...]) -> None:
+    """Give a ROLE of the server rights on a BOOK there (postgresql://…, opened as its owner): to read it, to write what
+    belongs to some campuses, or to write all of it."""
+    from azven.work.desks import giving
+
+    try:
+        click.echo(_with_password(_place(book), lambda place: giving.rights(place, role, right, names)))
+    except Refusal as refusal:
+        _refuse("", str(refusal))
 
 
 @main.command()

@@ -10,7 +10,7 @@ from typing import Any, TypeVar
 from azven.book import history, others
 from azven.book.author import Author
 from azven.book.columns import LARGE
-from azven.book.edits import BookError, Change, ConflictError, Edit, NeededError
+from azven.book.edits import BookError, Change, ConflictError, Edit, ForbiddenError, NeededError
 from azven.book.engines import Away, Engine
 from azven.book.records import Record, Trace
 from azven.book.rows import with_ids
@@ -79,6 +79,8 @@ class SharedStore(Store):
         self._only_reading()
         if self._journal is None:
             return super().apply(edit)
+        if self.away_since is None:
+            self._only_own(edit)
         mark = self._next_mark()
         try:
             if self._unwritten():
@@ -161,7 +163,7 @@ class SharedStore(Store):
             return False
         try:
             landed, number = self._written(_again(waiting.edit), waiting.mark)
-        except (ConflictError, NeededError):
+        except (ConflictError, NeededError, ForbiddenError):
             return False
         self._take_over(landed)
         self._seen = number if number == self._seen + 1 else self._seen

@@ -22,6 +22,10 @@ class NeededError(BookError):
     """Something that the edit removes is still needed, or what it belongs to is gone."""
 
 
+class ForbiddenError(BookError):
+    """The role with which a book on a server is open may not do that."""
+
+
 class PasswordError(BookError):
     """The server of a book asks for a password, or for another one."""
 

@@ -10,6 +10,7 @@ from azven.book.columns import KINDS, LARGE, record_of
 from azven.book.damage import Damage
 from azven.book.edits import BookError, Change, Edit
 from azven.book.engines import Away, Engine
+from azven.book.engines.rights import Rights
 from azven.book.place import Place
 from azven.book.reading import Held, Snapshot, by_id, patched, the_one, those
 from azven.book.records import Record, Show, Site, Trace, Unit
@@ -29,6 +30,8 @@ class Holding:
         self.place: Place = engine.place
         self.damaged: tuple[Damage, ...] = ()
         """Records that are set aside; where there are any the book is open for reading only."""
+        self.rights = Rights()
+        """What the desk may do with the book."""
         self._engine = engine
         self._thread = threading.get_ident()
         self._read: Held = {}
@@ -107,6 +110,7 @@ class Holding:
         """Read every kind that is held once; what does not fit, and what hangs on it, is set aside."""
         with self._engine.reading():
             self._seen = history.latest(self._engine)
+            self.rights = self._engine.rights()
             read, found = damage.look_through(self._engine, thorough)
         self._read = {kind: by_id(records) for kind, records in read.items()}
         self.damaged = tuple(found)

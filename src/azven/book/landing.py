@@ -7,7 +7,7 @@ from itertools import groupby
 import sqlalchemy as sa
 
 from azven.book.columns import as_read
-from azven.book.edits import Change, Collision, ConflictError, differing, same
+from azven.book.edits import Change, Collision, ConflictError, ForbiddenError, differing, same
 from azven.book.engines import Engine
 from azven.book.records import Record
 from azven.book.rows import with_ids
@@ -110,7 +110,9 @@ def _write(engine: Engine, connection: sa.Connection, change: Change) -> Change 
         return None
     merged = replace(current, **{f: getattr(after, f) for f in open_fields})
     if not _updated(connection, current, merged, open_fields):
-        raise RuntimeError("a record changed although nobody else may write")
+        # nobody else may write meanwhile: the row is one that the role may not change
+        raise ForbiddenError(f"The server does not let your role change this {change.kind.__name__.lower()}; nothing "
+                             "was changed. Ask whoever looks after the server.")  # fmt: skip
     return Change(current, replace(merged, version=current.version + 1))
 
 

@@ -11,16 +11,22 @@ from typing import TYPE_CHECKING
 from azven.book import author, history, others
 from azven.book.author import Author
 from azven.book.columns import LARGE
-from azven.book.edits import NEEDED, BookError, ConflictError, Edit, NeededError
+from azven.book.edits import NEEDED, BookError, ConflictError, Edit, ForbiddenError, NeededError
 from azven.book.engines import REVISION, REVISIONS, Away, Engine, engine_at
+from azven.book.engines.rights import strangers
 from azven.book.holding import Holding
 from azven.book.place import SUFFIX, File, Place, Server
-from azven.book.records import Retention
+from azven.book.records import Retention, Site
 
 if TYPE_CHECKING:
     from azven.book.waiting import Waiting
 
 __all__ = ["SUFFIX", "Store"]
+
+
+_NOT_ALLOWED = "42501"
+"""The SQLSTATE of what a role may not do."""
+_ASK = "Ask whoever looks after the server."
 
 
 class Store(Holding):
@@ -159,6 +165,22 @@ class Store(Holding):
                 f"Nothing was changed: the book is open for reading only, for {self.damage_in_words()}. "
                 "Copy the file and repair it, or start a new book."
             )
+        if self.rights.right == "read":
+            raise ForbiddenError(f"Nothing was changed: your role may only read {self.place}. {_ASK}")
+
+    def _only_own(self, edit: Edit) -> None:
+        """Refuse what belongs to campuses that the role may not write."""
+        if self.rights.right != "campus":
+            return
+        with self.told():
+            strange = strangers(self._engine, edit.changes)
+        if strange:
+            sites = ", ".join(s.name for s in self.all(Site) if s.id in self.rights.sites)
+            what = ", a ".join(sorted({type(r).__name__.lower() for r in strange}))
+            raise ForbiddenError(
+                f"“{edit.title}” was not done: it changes a {what} of another campus, and your role writes for {sites} "
+                f"alone. {_ASK}"
+            )
 
     def reserve(self, n: int = 1) -> int:
         """Set aside `n` ids and return the first; ids are unique over all records of the book."""
@@ -176,6 +198,7 @@ class Store(Holding):
         not take it or the server is away; in both cases nothing of the edit was written.
         """
         self._only_reading()
+        self._only_own(edit)
         mark = self._next_mark()
         try:
             landed, number = self._written(edit, mark)
@@ -223,7 +246,8 @@ class Store(Holding):
         except IntegrityError as error:
             raise NeededError(f"“{edit.title}” was not done: {NEEDED}") from error
         except self._engine.errors as error:
-            raise BookError(self._engine.explain(error)) from error
+            forbidden = getattr(getattr(error, "orig", error), "sqlstate", "") == _NOT_ALLOWED
+            raise (ForbiddenError if forbidden else BookError)(self._engine.explain(error)) from error
         return landed, number
 
     def _explain(self, conflict: ConflictError) -> None:

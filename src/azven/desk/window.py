@@ -98,9 +98,17 @@ class Window(QMainWindow):
         QTimer.singleShot(_LOOKS_CLOSER_MS, self._look_closer)
 
     def _say_damaged(self) -> None:
+        """What is so for as long as the book is open: that it can only be read, or only in part be written."""
+        from azven.book.records import Site
+
         store = self.session.store
         if store.damaged:
             self.header.keep_saying(f"Reading only: {len(store.damaged)} damaged", store.damage_in_words())
+        elif store.rights.right == "read":
+            self.header.keep_saying("Reading only", "Your role at the server may not change this book.")
+        elif store.rights.right == "campus":
+            names = ", ".join(s.name for s in store.all(Site) if s.id in store.rights.sites)
+            self.header.keep_saying(f"Writes for {names}", "Your role at the server changes nothing of other campuses.")
 
     def _look_closer(self) -> None:
         """Look through all of a book in a file, beside the work: what is many is not looked at as it is opened."""

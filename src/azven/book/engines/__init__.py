@@ -10,6 +10,8 @@ from azven.book.place import File, Place
 if TYPE_CHECKING:
     import sqlalchemy as sa
 
+    from azven.book.engines.rights import Rights
+
 REVISIONS = tuple(f"{n:04}" for n in range(1, 16))
 """Every revision of the tables that this version of Azven knows, oldest first."""
 REVISION = REVISIONS[-1]
@@ -78,6 +80,10 @@ class Engine(Protocol):
 
     def ill_typed(self) -> bool:
         """Whether a value of the kinds that are not held is of another type than its column."""
+        ...
+
+    def rights(self) -> "Rights":
+        """What whoever has opened the book may do with it."""
         ...
 
     def make(self) -> None:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from azven.book.edits import BookError, PasswordError
 from azven.book.engines import Away, searching
+from azven.book.engines.rights import Rights, of_me
 from azven.book.engines.searching import escaped, words_of
 from azven.book.engines.watcher import Watcher
 from azven.book.place import Server
@@ -150,6 +151,9 @@ class PostgresServer:
 
     def migrating(self) -> Any:
         return self.writing()
+
+    def rights(self) -> Rights:
+        return of_me(self)
 
     def make(self) -> None:
         from azven.book.migrate import make_tables

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any
 from azven.book.columns import LARGE, Sort, columns, table_name
 from azven.book.edits import BookError
 from azven.book.engines import searching
+from azven.book.engines.rights import Rights
 from azven.book.engines.searching import words_of
 from azven.book.formats.whole import written_whole
 from azven.book.place import File
@@ -142,6 +143,9 @@ class SqliteFile:
             for kind in LARGE
             if kind not in (Trace, Deed)  # they are judged where they are read
         )
+
+    def rights(self) -> Rights:
+        return Rights()
 
     def make(self) -> None:
         """The mark of a book goes into the file's head at once, which is where `found` looks for it."""
