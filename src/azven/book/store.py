@@ -8,9 +8,10 @@ from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from azven.book import author, history, others
+from azven.book import author, desks, history, others
 from azven.book.author import Author
 from azven.book.columns import LARGE
+from azven.book.desks import Desk
 from azven.book.edits import NEEDED, BookError, ConflictError, Edit, ForbiddenError, NeededError
 from azven.book.engines import REVISION, REVISIONS, Away, Engine, engine_at
 from azven.book.engines.rights import strangers
@@ -115,6 +116,17 @@ class Store(Holding):
         """Since when the server of the book has not answered; None while it does, and for a file."""
         watcher = getattr(self._engine, "watcher", None)
         return watcher.away_since if watcher is not None else None
+
+    def say_where(self, site: int, show: int) -> None:
+        """Let the other desks of the book know where one is; nothing while the server is away."""
+        with suppress(BookError), self.told():
+            self._engine.call_me(desks.name_of(self.author, site, show))
+
+    def other_desks(self) -> list[Desk]:
+        """The other desks that have the book open, and where they are; nobody while the server is away."""
+        with suppress(BookError), self.told():
+            return [d for name in self._engine.others() if (d := desks.desk_of(name)) is not None]
+        return []
 
     def others_wrote(self) -> bool:
         """Whether others may have changed the book since this was last asked; never waits."""

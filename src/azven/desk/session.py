@@ -123,6 +123,7 @@ class Session(QObject):
         self.drops: Callable[[str, str], bool] = lambda title, why: False
         """Asks whether an undo step that others have overtaken is to be dropped; the window does."""
         store.listen(self._landed)
+        store.say_where(scope.site, scope.show)
         self._watch = QTimer(self)
         self._watch.timeout.connect(self._look_at_others)
         self._watch.start(_OTHERS_MS)
@@ -265,6 +266,7 @@ class Session(QObject):
             self.venue.follow(scope)
         if self._racks is not None:
             self._racks.move()
+        self.store.say_where(scope.site, scope.show)
         self.moved.emit()
         self.view_changed.emit()
 

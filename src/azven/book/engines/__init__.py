@@ -94,6 +94,14 @@ class Engine(Protocol):
         """Whether somebody else may have written since this was last asked; cheap, and never waits."""
         ...
 
+    def call_me(self, name: str) -> None:
+        """What others find this connection under; nothing where there are no others."""
+        ...
+
+    def others(self) -> list[str]:
+        """What the connections of others at this book are called."""
+        ...
+
     def explain(self, error: Exception) -> str:
         """What an error means to the person at the screen."""
         ...

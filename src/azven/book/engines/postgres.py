@@ -5,6 +5,7 @@ from contextlib import contextmanager
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any
 
+from azven.book import desks
 from azven.book.edits import BookError, PasswordError
 from azven.book.engines import Away, searching
 from azven.book.engines.rights import Rights, of_me
@@ -22,7 +23,7 @@ except ImportError as missing:
 if TYPE_CHECKING:
     from psycopg import Connection
 
-CHANNEL = "azven"
+CHANNEL = _NAMELESS = "azven"
 _ONE_WRITER = 0x417A7665
 """The key of the lock that whoever writes holds: the letters Azve."""
 _PATIENCE = (
@@ -47,11 +48,16 @@ class PostgresServer:
     def __init__(self, place: Server) -> None:
         self.place = place
         self._closed = False
+        self._name = _NAMELESS
         self._watcher: Watcher | None = None
         self._held: sa.Connection | None = None
         self._alchemy = sa.create_engine(
-            "postgresql+psycopg://", creator=self._connect, pool_size=1, pool_timeout=1, pool_pre_ping=True
-        )
+            "postgresql+psycopg://",
+            creator=lambda: self._connect(self._name),
+            pool_size=1,
+            pool_timeout=1,
+            pool_pre_ping=True,
+        )  # fmt: skip
 
     @classmethod
     def found(cls, place: Server) -> "PostgresServer":
@@ -87,8 +93,8 @@ class PostgresServer:
         names = tuple(sorted(name for (name,) in found))
         return names if not names or {"alembic_version", "counter", "site"} <= set(names) else None
 
-    def _connect(self) -> "Connection[Any]":
-        options: dict[str, Any] = {**_LINE, "options": _PATIENCE, "application_name": "azven"}
+    def _connect(self, name: str = _NAMELESS) -> "Connection[Any]":
+        options: dict[str, Any] = {**_LINE, "options": _PATIENCE, "application_name": name}
         if self.place.password is not None:
             options["password"] = self.place.password
         try:
@@ -188,6 +194,19 @@ class PostgresServer:
             self._watcher = Watcher(self._connect, CHANNEL)
             self._watcher.start()
         return self._watcher.heard()
+
+    def call_me(self, name: str) -> None:
+        self._name = name  # for whatever connection comes next
+        with self._answering(), self._alchemy.connect() as connection:
+            connection.exec_driver_sql("SELECT set_config('application_name', %s, false)", (name,))
+            connection.commit()
+
+    def others(self) -> list[str]:
+        asked = (
+            "SELECT application_name FROM pg_stat_activity WHERE datname = current_database() "
+            "AND pid <> pg_backend_pid() AND application_name LIKE %s ORDER BY 1"
+        )
+        return [str(name) for (name,) in self.rows(asked, [desks.PATTERN])]
 
     @property
     def watcher(self) -> Watcher | None:

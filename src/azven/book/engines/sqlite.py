@@ -162,6 +162,12 @@ class SqliteFile:
         before, self._version = self._version, version
         return bool(version != before)
 
+    def call_me(self, name: str) -> None:
+        """Nobody else can ask a file."""
+
+    def others(self) -> list[str]:
+        return []
+
     def explain(self, error: Exception) -> str:
         return _explained(getattr(error, "orig", error), self.place)
 

@@ -62,7 +62,7 @@ class BoardPage(RegisterPage):
 
     def show_now(self) -> None:
         now = self.session.now()
-        rows = board.campuses(self.session.store, now)
+        rows = board.with_people(self.session.store, board.campuses(self.session.store, now))
         self.view.show_campuses(rows, now)
         units, missing = sum(c.total for c in rows), sum(c.of("missing").count for c in rows)
         late = sum(c.of("on loan").late for c in rows)
@@ -74,6 +74,7 @@ class BoardPage(RegisterPage):
 
     def _look(self) -> None:
         session = self.session
+        self.view.show_people(board.with_people(session.store, self.view.campuses))
         found = astray(session.store, session.scope, session.live, session.now())
         self.wrong.setVisible(bool(found))
         known, strange = {x.unit.id for x in found if x.unit is not None}, sum(x.unit is None for x in found)

@@ -60,6 +60,17 @@ class BoardView(QWidget):
         self.update()
 
     @property
+    def campuses(self) -> Sequence[Campus]:
+        """What is shown."""
+        return self._rows
+
+    def show_people(self, rows: Sequence[Campus]) -> None:
+        """The same campuses, other people at their desks."""
+        if [c.people for c in rows] != [c.people for c in self._rows]:
+            self._rows = rows
+            self.update()
+
+    @property
     def block(self) -> int:
         """How many units a block stands for: as few as let the largest pile fit."""
         room = {duty: int((wide - 8) // (_BLOCK + _GAP)) * _ROWS for duty, wide in _WIDE.items()}
@@ -110,6 +121,11 @@ class BoardView(QWidget):
         said = painter.fontMetrics().elidedText(shows, Qt.TextElideMode.ElideMiddle, _NAME_W - 8)
         if end - top > _EMPTY_ROW:
             painter.drawText(QRectF(0, top + 42, _NAME_W, 18), int(_LEFT | _V), said)
+        if campus.people and end - top > _EMPTY_ROW:
+            painter.setPen(theme.color("accent"))
+            here = painter.fontMetrics().elidedText(f"{', '.join(campus.people)} at a desk",
+                                                    Qt.TextElideMode.ElideMiddle, _NAME_W - 8)  # fmt: skip
+            painter.drawText(QRectF(0, top + 60, _NAME_W, 18), int(_LEFT | _V), here)
         self._paint_band(painter, theme, campus, top, end)
         for j, duty in enumerate(DUTIES):
             box = QRectF(columns[duty], top + 2, _WIDE[duty] - 2, end - top - 4)

@@ -1,7 +1,7 @@
 """The board of the register: every campus by what its units do, and where in the band its links are."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 from azven.book.records import Act, Show, Site
@@ -33,6 +33,8 @@ class Campus:
     held: dict[str, Held]
     running: tuple[Carried, ...] = ()
     shows: tuple[str, ...] = ()
+    people: tuple[str, ...] = ()
+    """Who has this campus open at another desk."""
 
     @property
     def name(self) -> str:
@@ -60,6 +62,14 @@ def campuses(store: Store, now: datetime) -> list[Campus]:
             lost[state] = before.plus(held)
     ranked = sorted(out, key=lambda c: (-c.total, c.name))
     return [*ranked, *([Campus(None, lost)] if lost else [])]
+
+
+def with_people(store: Store, campuses: Sequence[Campus]) -> list[Campus]:
+    """The campuses with who has each of them open at another desk."""
+    at: dict[int, dict[str, None]] = {}
+    for desk in store.other_desks():
+        at.setdefault(desk.site, {})[desk.who] = None
+    return [replace(c, people=tuple(at.get(c.site.id, ())) if c.site is not None else ()) for c in campuses]
 
 
 def _duties(counted: Mapping[tuple[int | None, str], Held], site: int) -> dict[str, Held]:
