@@ -15,6 +15,7 @@ from azven.cli import main
 from azven.refusal import Refusal
 from azven.work import kit, plan, register, shows
 from azven.work.register import Asked, Question, dues, lists, times
+from azven.work.register.following import with_assignments
 from azven.work.scope import opening
 
 DAY0 = datetime(2026, 9, 1, 12, tzinfo=UTC)
@@ -279,3 +280,35 @@ def test_the_calendar_has_a_day_for_each_and_lines_that_are_not_too_long(store, 
     assert "Æther office\\; north\\, " + "é" * 60 in whole
     uids = {line for line in whole.split("\r\n") if line.startswith("UID:")}
     assert whole.count("BEGIN:VEVENT") == whole.count("END:VEVENT") == len(uids)
+
+
+def test_assignments_last_as_long_as_the_show_does_when_its_times_change(store, scope, units):
+    now = datetime.now(UTC)
+    show = store.get(Show, scope.show)
+    ends = times.span(store, show).load_out
+    mine, lent, early = units
+    for unit in units:
+        store.apply(register.do(store, [unit], Asked(deed="assign", at=now - timedelta(days=1), by="Merle", show=show)))
+    store.apply(register.do(store, [store.get(Unit, lent.id)], Asked(deed="hand out", at=now, by="Merle", to="Ferry")))
+    later = ends + timedelta(days=2)
+    edit = with_assignments(store, times.set_span(show, None, later), now)
+    landed = store.apply(edit)
+    assert store.get(Unit, mine.id).until == later
+    assert store.get(Unit, lent.id).state == "on loan"
+    assert register.state_at(store.get(Unit, early.id), ends + timedelta(hours=1)) == "assigned"
+    store.apply(landed.inverse())
+    assert store.get(Unit, mine.id).until == ends
+    act = max(store.all(Act, show_id=show.id), key=lambda a: a.ends_at)
+    longer = Edit("Longer", replace_record(act, replace(act, ends_at=act.ends_at + timedelta(hours=3))))
+    store.apply(with_assignments(store, longer, now))
+    assert store.get(Unit, mine.id).until == ends + timedelta(hours=3)
+
+
+def test_an_assignment_long_over_stays_as_it_was(store, scope, units):
+    now, show = datetime.now(UTC), store.get(Show, scope.show)
+    store.apply(times.set_span(show, now - timedelta(days=400), now - timedelta(days=390)))
+    show = store.get(Show, show.id)
+    asked = Asked(deed="assign", at=now - timedelta(days=395), by="Merle", show=show)
+    store.apply(register.do(store, units[:1], asked))
+    edit = times.set_span(show, now, now + timedelta(days=3))
+    assert with_assignments(store, edit, now) == edit

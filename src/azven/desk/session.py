@@ -43,6 +43,7 @@ from azven.work.kit import bands as kit_bands
 from azven.work.kit.bands import InUse
 from azven.work.listen import Picture
 from azven.work.plan import Board
+from azven.work.register.following import with_assignments
 from azven.work.scope import Scope, exists, opening
 
 if TYPE_CHECKING:
@@ -332,7 +333,7 @@ class Session(QObject):
             edit = make()
             if not edit:
                 return False
-            landed = self.store.apply(edit)
+            landed = self.store.apply(with_assignments(self.store, edit, self.now()))
         except ConflictError as conflict:
             self.say(self._collision(conflict), trouble=True)
             return False
