@@ -261,7 +261,7 @@ OLD_CODES = {"2a-b": "2T3O", "a+b-c": "3T3O", "3a-2b": "2T5O"}
 NEWER_TABLES = ("reception", "pair", "worn", "person", "route", "port", "wide_pack", "wideband", "occupant",
                 "radar_event", "intercom", "talk_group", "listed_rack", "rack_network", "mapped", "wanted", "proof",
                 "sign_off", "walk_test", "staging", "deed", "booking",
-                "distance", "kept_question", "book_key", "origin", "unit_words", "deed_words")  # fmt: skip
+                "distance", "kept_question", "book_key", "origin", "hour", "unit_words", "deed_words")  # fmt: skip
 NEWER_COLUMNS = {
     "show": ("load_in", "load_out"),
     "act": ("house_percent", "touches_next"),

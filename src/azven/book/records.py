@@ -795,6 +795,23 @@ class Distance(Record):
 
 
 @record
+class Hour(Record):
+    """An hour of a link as racks told it: the numbers of its show, site and link, and of the unit that somebody wore
+    for it (0: nobody has said); how long it was heard and muted [s], the worst level [dBm] of the better antenna, how
+    low its battery was [%]. It stays when what it names is gone."""
+
+    show: int
+    site: int
+    link: int
+    unit: int
+    at: datetime
+    heard_s: float
+    muted_s: float = 0.0
+    worst_dbm: float | None = None
+    battery: float | None = None
+
+
+@record
 class KeptQuestion(Record):
     """A question about units under a name: what is `asked`, by the names of its parts."""
 

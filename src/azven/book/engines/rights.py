@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
 Right = Literal["read", "campus", "all"]
 _TABLE = "azven_rights"
-_ALWAYS = ("history", "history_change", "counter", "kept_question", "origin")
+_ALWAYS = ("history", "history_change", "counter", "kept_question", "origin", "hour")
 """Tables that whoever writes anything writes too."""
 _MINE = f"(SELECT site_id FROM {_TABLE} WHERE role = current_user)"
 _FREE = f"NOT EXISTS (SELECT 1 FROM {_TABLE} WHERE role = current_user)"

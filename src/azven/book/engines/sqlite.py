@@ -17,7 +17,7 @@ from azven.book.engines.rights import Rights
 from azven.book.engines.searching import words_of
 from azven.book.formats.whole import written_whole
 from azven.book.place import File
-from azven.book.records import Deed, Record, Trace
+from azven.book.records import Deed, Hour, Record, Trace
 
 if TYPE_CHECKING:
     import sqlalchemy as sa
@@ -141,7 +141,7 @@ class SqliteFile:
         return any(
             self._connection.execute(f'SELECT 1 FROM "{table_name(kind)}" WHERE {_ill_typed(kind)} LIMIT 1').fetchone()
             for kind in LARGE
-            if kind not in (Trace, Deed)  # they are judged where they are read
+            if kind not in (Trace, Deed, Hour)  # they are judged where they are read
         )
 
     def rights(self) -> Rights:

@@ -15,10 +15,12 @@ from azven.desk.watch.alarms import Alarms
 from azven.gear.racks.told import Told
 from azven.refusal import Refusal
 from azven.work.diagnosing import as_dict
+from azven.work.register.astray import worn_units
 from azven.work.watch import swept, watched
 from azven.work.watch.batteries import Charge
 from azven.work.watch.board import Board
 from azven.work.watch.cases import Alarm, Case
+from azven.work.watch.hours import Hours
 from azven.work.watch.keeping import Keeping, folder_of, logs
 from azven.work.watch.night import Night, Seen
 from azven.work.watch.recorder import Recorder
@@ -68,6 +70,7 @@ class WatchDesk(QObject):
         self._recorder: Recorder | None = None
         self._swept: set[int] = set()
         self.swaps: list[Swap] = []
+        self._hours = Hours(session.scope)
         self._swapping = Swaps()
         self._charges: Sequence[Charge] = ()
         self.lines: deque[Line] = deque(maxlen=_LINES)
@@ -128,6 +131,8 @@ class WatchDesk(QObject):
     def move(self) -> None:
         """Another show is looked at: its cases are others."""
         self.end_replay()
+        self._hours.end()
+        self._hours.move(self._session.scope)
         self.live.begin_again()
         self._stale = True
 
@@ -209,10 +214,16 @@ class WatchDesk(QObject):
             if self.keeping is not None and (self.keeping.full or 0 < self._renew_at <= self._ticks):
                 self._begin_log()
         if self.live.seen is not self._shown:
+            self._add_up()
             self._shown = self.live.seen
             self._count()
             self._look_for_swaps()
         self.looked.emit()
+
+    def _add_up(self) -> None:
+        """An hour of a link becomes a line of the book."""
+        self._hours.take(self.live.seen, datetime.now(UTC), worn_units(self._session.store, self._session.scope))
+        self._hours.write(self._session.store)
 
     def _look_for_swaps(self) -> None:
         if self.live.seen.charges is self._charges:
@@ -328,6 +339,8 @@ class WatchDesk(QObject):
     def stop(self) -> None:
         """Let go of it; safe to call twice."""
         self.end_replay()
+        self._hours.end()
+        self._hours.write(self._session.store)
         self.live.stop()
         self.alarms.stop()
         if self.keeping is not None:

@@ -8,16 +8,19 @@ from azven.work import register
 from azven.work.ground.hours import Clock
 from azven.work.reasons.told import Reasons, Row
 from azven.work.register.doing import about
+from azven.work.watch.hours import in_words, of_unit, together
 
-_SHOWN = 30
+_SHOWN, _HEARD = 30, 12
 
 
 def for_unit(store: Store, clock: Clock, unit: Unit, now: datetime) -> Reasons:
     """What the panel says of a unit: its trail, the newest deed first."""
     state, sites = register.state_at(unit, now), {s.id: s.name for s in store.all(Site)}
     shows = {s.id: s.name for s in store.all(Show)}
+    heard = [(h.at, (clock.said(h.at), in_words(h))) for h in together(of_unit(store, unit))[:_HEARD]]
     trail = sorted(store.all(Deed, unit_id=unit.id), key=lambda d: (d.at, d.id), reverse=True)
-    rows = tuple((clock.said(d.at), _said(d, sites, shows)) for d in trail[:_SHOWN])
+    told = [*heard, *((d.at, (clock.said(d.at), _said(d, sites, shows))) for d in trail[:_SHOWN])]
+    rows = tuple(row for _, row in sorted(told, key=lambda x: x[0], reverse=True))
     more: tuple[Row, ...] = ((f"and {len(trail) - _SHOWN} before", ""),) if len(trail) > _SHOWN else ()
     origins = (
         ("serial", unit.serial or "none"), ("model", store.get(Model, unit.model_id).name),

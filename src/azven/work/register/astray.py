@@ -63,7 +63,7 @@ def astray(store: Store, scope: Scope, seen: "Seen | None", now: datetime) -> li
     heard."""
     if seen is None:
         return []
-    placed, worn = plan.assignments(store, scope), _worn(store, scope)
+    placed, worn = plan.assignments(store, scope), worn_units(store, scope)
     show = store.get(Show, scope.show)
     when = span(store, show)
     over = one_line(show.name) if when is not None and when.load_out <= now else ""
@@ -96,7 +96,7 @@ def _sides(
     return core.sides(heard, Written(state_at(unit, now), planned, str(at if at is not None else scope.site)))
 
 
-def _worn(store: Store, scope: Scope) -> Mapping[int, int]:
+def worn_units(store: Store, scope: Scope) -> Mapping[int, int]:
     """The unit that somebody wears for each link; the first where several are named."""
     out: dict[int, int] = {}
     worn: list[Worn] = persons.worn(store, scope)

@@ -1,5 +1,5 @@
 """When a unit was last counted or scanned, how old its cells are and how long they ran; questions that are kept;
-what a book is called by others, and where its records came from."""
+what a book is called by others, where its records came from; hours of links."""
 
 from typing import Any
 
@@ -27,6 +27,13 @@ def upgrade() -> None:
     _table(
         "origin", sa.Column("book", T, nullable=False), sa.Column("kind", T, nullable=False),
         sa.Column("there", sa.Integer(), nullable=False), sa.Column("here", sa.Integer(), nullable=False),
+    )  # fmt: skip
+    whole, real = (sa.Integer(), sa.Float())
+    _table(
+        "hour", *(sa.Column(name, whole, nullable=False) for name in ("show", "site", "link", "unit")),
+        sa.Column("at", tables.Utc(), nullable=False),
+        *(sa.Column(name, real, nullable=False) for name in ("heard_s", "muted_s")),
+        *(sa.Column(name, real, nullable=True) for name in ("worst_dbm", "battery")),
     )  # fmt: skip
 
 
