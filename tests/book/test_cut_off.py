@@ -13,6 +13,7 @@ import pytest
 from azven.book import history
 from azven.book.author import Author
 from azven.book.edits import BookError, Change, ConflictError, Edit, NeededError, add, remove
+from azven.book.engines import Away
 from azven.book.records import EPOCH, Model, Neighbour, Site, Sweep, Trace, Unit, Zone
 from azven.book.store import Store
 from azven.work import books
@@ -298,3 +299,53 @@ def test_a_folder_that_cannot_be_written_only_costs_the_waiting(place, tmp_path,
         server.start()
     assert write(store, store.all(Site)[0], name="Quay")
     store.close()
+
+
+def test_a_server_that_goes_again_while_it_is_written_leaves_here_what_was_done_here(mine, place, away, monkeypatch):
+    """A room that was added and removed again while cut off stays removed, whatever of it is written already."""
+    cut, back = away
+    cut()
+    first = room(mine, "Loft")
+    mine.apply(Edit("Remove", remove([first])))
+    kept = room(mine, "Attic")
+    back()
+    real, written = mine._write, []
+
+    def once(waiting):
+        if written:
+            raise Away("gone again")
+        written.append(waiting)
+        return real(waiting)
+
+    with monkeypatch.context() as again:
+        again.setattr(mine, "_write", once)
+        with pytest.raises(BookError, match="went away again"):
+            mine.catch_up()
+    assert {z.name for z in mine.all(Zone)} >= {kept.name}
+    assert first.id not in {z.id for z in mine.all(Zone)}
+    assert mine.waiting == 2
+    mine.catch_up()
+    assert (mine.waiting, mine.collided) == (0, ())
+    theirs = Store.open(place)
+    assert {z.name for z in theirs.all(Zone)} == {z.name for z in mine.all(Zone)}
+    theirs.close()
+
+
+def test_a_server_that_goes_again_while_it_is_read_leaves_here_what_was_done_here(mine, place, away, monkeypatch):
+    cut, back = away
+    cut()
+    kept = room(mine, "Attic")
+    back()
+
+    def gone(engine):
+        raise Away("gone again")
+
+    with monkeypatch.context() as again:
+        again.setattr(history, "latest", gone)
+        with pytest.raises(BookError, match="cannot be reached"):
+            mine.catch_up()
+    assert kept.name in {z.name for z in mine.all(Zone)}
+    write(mine, next(z for z in mine.all(Zone) if z.id == kept.id), note="Low ceiling")
+    mine.catch_up()
+    assert (mine.waiting, mine.collided) == (0, ())
+    assert next(z for z in mine.all(Zone) if z.id == kept.id).note == "Low ceiling"

@@ -15,7 +15,7 @@ from azven.book.engines import Away, Engine
 from azven.book.records import Record, Trace
 from azven.book.rows import with_ids
 from azven.book.store import Store
-from azven.book.waiting import Journal, Waiting, landed_here, met_by_others, ours
+from azven.book.waiting import Journal, Waiting, landed_again, landed_here, met_by_others, ours
 
 R = TypeVar("R", bound=Record)
 _IDS_AHEAD, _FEWEST_AHEAD = 1_000, 500
@@ -127,16 +127,28 @@ class SharedStore(Store):
         if not self._unwritten():
             return super().catch_up()
         before = self._read
-        with self.told(), self._engine.reading():
-            found = history.news(self._engine, self._seen)
-            theirs = others.edits_of(self._engine, self._strange(found), before) if found else []
-            self._read_anew()
-            self._seen = history.latest(self._engine)
         try:
+            with self.told(), self._engine.reading():
+                found = history.news(self._engine, self._seen)
+                theirs = others.edits_of(self._engine, self._strange(found), before) if found else []
+                self._read_anew()
+                self._seen = history.latest(self._engine)
             self._write_waiting()
+        except BookError:
+            if self._read is not before:
+                self._land_again()
+            raise
         finally:
-            self._tell(Edit("Back again", others.difference(before, self._read), also=LARGE))
+            if self._read is not before:
+                self._tell(Edit("Back again", others.difference(before, self._read), also=LARGE))
         return theirs
+
+    def _land_again(self) -> None:
+        """The book was read, and its server went before all was written: what is not written yet is still how it
+        stands here."""
+        for waiting in self._unwritten():
+            with suppress(BookError):
+                self._take_over(landed_again(_again(waiting.edit), self._read))
 
     def _write_waiting(self) -> None:
         assert self._journal is not None
@@ -147,9 +159,6 @@ class SharedStore(Store):
                     collided.append(left[0])
                 left.pop(0)
         except Away as away:
-            for waiting in left:  # what is not written yet is still how it stands here
-                with suppress(BookError):
-                    self._take_over(landed_here(_again(waiting.edit), self._read))
             raise BookError(f"{self.place} went away again; what is not written yet waits. {away}") from away
         finally:
             self.collided = tuple(collided)

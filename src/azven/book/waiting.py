@@ -124,7 +124,6 @@ def _waiting(line: Mapping[str, Any]) -> Waiting:
 def landed_here(edit: Edit, held: Held, waiting: Sequence[Waiting] = ()) -> Edit:
     """An edit as it lands on what is held here, after those that are `waiting`. Raises ConflictError where a record is
     not as the edit expects it, NeededError where something would no longer hold together."""
-    changes: list[Change] = []
     now = {kind: dict(records) for kind, records in held.items()}
     made: set[tuple[type[Record], int]] = set()
     for earlier in (c for w in waiting for c in w.edit.changes):
@@ -132,14 +131,28 @@ def landed_here(edit: Edit, held: Held, waiting: Sequence[Waiting] = ()) -> Edit
             made.add((earlier.kind, earlier.record.id))
         if earlier.kind in LARGE:
             _put(now, earlier)
+    changes = _put_on(now, edit)
+    _hold_together(edit, changes, now, made)
+    return replace(edit, changes=tuple(changes))
+
+
+def landed_again(edit: Edit, held: Held) -> Edit:
+    """An edit that landed here before, on what is held by now: whether it holds together was judged then, and is judged
+    again when it is written. Raises ConflictError where a record is not as the edit expects it."""
+    now = {kind: dict(records) for kind, records in held.items()}
+    return replace(edit, changes=tuple(_put_on(now, edit)))
+
+
+def _put_on(now: Held, edit: Edit) -> list[Change]:
+    """The changes of an edit as they land, put on what there is."""
+    changes: list[Change] = []
     for change in edit.changes:
         done = _landed(change, now)
         if done is None:
             continue
         changes.append(done)
         _put(now, done)
-    _hold_together(edit, changes, now, made)
-    return replace(edit, changes=tuple(changes))
+    return changes
 
 
 def _put(now: Held, change: Change) -> None:
