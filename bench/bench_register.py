@@ -19,6 +19,7 @@ from azven.book.records import Deed, Unit
 from azven.book.store import Store
 from azven.work import books, register
 from azven.work.register import Asked, Question, board, trails
+from azven.work.watch import hours
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 
@@ -57,10 +58,12 @@ def measure(title: str, place: Place, empty: Place, deeds: int) -> None:
         ("list, on loan", asked(state="on loan")),
         ("search, beginning of a serial", asked(text="S0054")),
         ("search, beginning of a holder", asked(text="tarn 4")),
+        ("search, words of a note", asked(text="antenna bent")),
         ("not touched for 90 days", asked(quiet_days=90)),
         ("not counted for 90 days", asked(unseen_days=90)),
         ("board", lambda: board.campuses(store, NOW)),
         ("trail of a unit", lambda: store.page(Deed, 0, 500, unit_id=unit.id)),
+        ("hours of a unit", lambda: hours.of_unit(store, unit)),
         ("trail of a person", lambda: trails.of_person(store, "Tarn 4")),
         ("firmwares", lambda: stock.firmwares(store)),
     ):

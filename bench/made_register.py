@@ -7,7 +7,7 @@ from datetime import UTC, datetime, timedelta
 import sqlalchemy as sa
 
 from azven.book.place import Place
-from azven.book.records import Act, Deed, Model, Record, Show, Site, Unit
+from azven.book.records import Act, Deed, Hour, Model, Record, Show, Site, Unit
 from azven.book.store import Store
 from azven.book.tables import TABLES
 from azven.work import books
@@ -16,7 +16,8 @@ CAMPUSES = 9
 START = datetime(2022, 1, 1, tzinfo=UTC)
 END = datetime(2026, 9, 1, tzinfo=UTC)
 _NAMES = ("Merle", "Tarn", "Oda", "Ilse", "Piet", "Runa", "Jory", "Wenke", "Cato", "Nils")
-_AT_A_TIME = 20_000
+_WHYS = ("clip bent", "switch", "water in the case", "antenna bent after a fall", "no sound", "battery door")
+_AT_A_TIME, _HOURS_EACH = 20_000, 5
 _ROUNDS = (("hand out", "on loan"), ("take back", "in case"), ("count", "in case"), ("move", "in case"))
 
 
@@ -43,6 +44,8 @@ def made(place: Place, units: int, shows: int, deeds: int, seed: int = 1) -> Sto
         deed_id += len(told)
         _write(store, standing)
         _write(store, told)
+        hour_id = store.reserve(_HOURS_EACH * len(part))
+        _write(store, _hours(hour_id, standing, rng))
     store.close()
     return Store.open(place)
 
@@ -67,10 +70,19 @@ def _trail(unit: Unit, first: int, each: float, sites: list[Site], rng: random.R
         holder = f"{rng.choice(_NAMES)} {rng.randrange(500)}" if deed == "hand out" else ""
         yield Deed(
             id=first + k, unit_id=unit.id, at=at + step * (k + 0.9 * rng.random()), deed=deed, holder=holder,
-            made_by=rng.choice(_NAMES), site_at_id=rng.choice(homes) if deed == "move" else None,
+            made_by=rng.choice(_NAMES), why=rng.choice(_WHYS) if rng.random() < 0.03 else "", site_at_id=rng.choice(homes) if deed == "move" else None,
             before=state, after=after,
         )  # fmt: skip
         state = after
+
+
+def _hours(first: int, units: list[Unit], rng: random.Random) -> Iterator[Hour]:
+    """Hours in which each unit was heard."""
+    for k, unit in enumerate(units):
+        for n in range(_HOURS_EACH):
+            at = START + (END - START) * rng.random()
+            yield Hour(id=first + _HOURS_EACH * k + n, show=1, site=1, link=1, unit=unit.id, at=at, heard_s=3_400.0,
+                       worst_dbm=-80.0 + rng.randrange(20), battery=60.0)  # fmt: skip
 
 
 def _standing(unit: Unit, trail: list[Deed]) -> Unit:

@@ -2,8 +2,6 @@
 
 import sys
 from collections.abc import Callable, Sequence
-from datetime import timedelta
-from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QEventLoop, QRect, QTimer
@@ -11,14 +9,13 @@ from PyQt6.QtGui import QPainter, QPixmap
 from PyQt6.QtWidgets import QApplication
 
 from azven.book.records import Link as LinkRecord
-from azven.book.records import Person, Show, Unit, Wideband
+from azven.book.records import Person, Unit, Wideband
 from azven.desk.app import start
 from azven.desk.watch.far import FarView
 from azven.desk.window import Window
 from azven.work import ids, kit, plan
 from azven.work.chosen import Case, Channel, Link, Rule
 from azven.work.chosen import Unit as UnitChosen
-from azven.work.register import Asked, do, times
 
 FOLDER = Path(__file__).parent / "screenshots"
 VIEWS = (
@@ -147,21 +144,9 @@ def prove(window: Window, walk: bool) -> None:
 
 
 def register(window: Window) -> None:
-    """The show runs, and a few things were done with its packs."""
-    session, store = window.session, window.session.store
-    now, show = session.now(), store.get(Show, session.scope.show)
-    session.do(lambda: times.set_span(show, now - timedelta(days=1), now + timedelta(days=2)))
-    packs = sorted(store.all(Unit, carried=True), key=lambda u: u.name)
-    told: tuple[tuple[int, int, Asked], ...] = (
-        (0, 9, Asked(deed="assign", at=now - timedelta(days=1), by="Merle", show=store.get(Show, show.id))),
-        (9, 11, Asked(deed="hand out", at=now - timedelta(days=9), by="Merle", to="Ferry office",
-                      until=now - timedelta(days=2))),
-        (11, 13, Asked(deed="send to repair", at=now - timedelta(days=12), by="Ibo", place="workshop")),
-        (13, 14, Asked(deed="lost", at=now - timedelta(days=4), by="Jory")),
-    )  # fmt: skip
-    for first, end, asked in told:
-        session.do(partial(do, store, packs[first:end], asked))
-    session.select(UnitChosen(packs[9].id))
+    """The board with a unit that is late chosen."""
+    (late,) = window.session.store.all(Unit, name="P60")
+    window.session.select(UnitChosen(late.id))
     window.stage.refresh()
 
 

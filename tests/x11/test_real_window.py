@@ -449,3 +449,38 @@ def test_a_show_goes_on_tour_and_a_trail_is_asked_for_by_keys(start):
     desk.type("511.725")
     desk.key("Return")
     desk.until(f"[e.what for e in {trails}.table.records.records][0]", "planned")
+
+
+def test_a_question_is_kept_and_asked_again_and_campuses_are_planned_together_by_keys(start):
+    desk = start(stage="register")
+    desk.key("ctrl+k")
+    desk.until(f"{PALETTE} is not None")
+    desk.type("register: list")
+    desk.key("Return")
+    page = "window.stage.list"
+    desk.until(f"{page}.isVisible()")
+    desk.click(*desk.ask(f"at({page}.asked.text, 0.2)"))
+    desk.type("bent ant")
+    desk.until(f"0 < len({page}.table.records.records) < 60")
+    desk.click(*desk.ask(f"at({page}.asked.keep)"))
+    desk.until("QApplication.activeModalWidget() is not None")
+    desk.type("Bent")
+    desk.key("Return")
+    desk.until(f"{page}.asked.kept.currentText()", "Bent")
+    desk.key("ctrl+k")
+    desk.until(f"{PALETTE} is not None")
+    desk.type("plan all campuses")
+    desk.key("Return")
+    across = "window.stage.across"
+    desk.until(f"{across}.together is not None")
+    desk.key("ctrl+k")
+    desk.until(f"{PALETTE} is not None")
+    desk.type("register: across")
+    desk.key("Return")
+    desk.until(f"{across}.isVisible()")
+    before = desk.ask(f"len({across}.pairs.records.records)")
+    assert before > 0
+    desk.click(*desk.ask("at(window.header.primary_button)"))
+    desk.until(f"len({across}.pairs.records.records)", 0)
+    desk.key("ctrl+z")
+    desk.until(f"len({across}.pairs.records.records)", before)

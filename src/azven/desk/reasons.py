@@ -11,7 +11,8 @@ from azven.work.reasons import Option, Reasons, Row
 from azven.work.reasons.finding import reasons_for
 
 _WIDTH = 288
-_ONE_LINE = 36
+_ROOM = _WIDTH - 58
+"""What a name and a value have on one line beside margins and the bar that scrolls."""
 _EMPTY = "Select a link, a sweep, a line, a channel or a range, and this panel says why it is as it is."
 _STATE_ROLE = {"broken": "bad", "no room": "bad", "taken": "bad", "holds, barely": "warn", "usable": "warn"}
 
@@ -113,10 +114,11 @@ class ReasonsPanel(QScrollArea):
         grid.setHorizontalSpacing(10)
         grid.setVerticalSpacing(2)
         grid.setColumnStretch(0, 1)
+        metrics = self.fontMetrics()
         for i, (name, value) in enumerate(rows):
             strong = name == "margin"
             left = _label(name, "strong" if strong else "dim")
-            long = len(name) + len(value) > _ONE_LINE
+            long = metrics.horizontalAdvance(name) + metrics.horizontalAdvance(value) > _ROOM
             right = _label(value, "strong" if strong else "", wrap=long)
             right.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             grid.addWidget(left, 2 * i, 0, 1, 2 if long else 1)

@@ -23,6 +23,7 @@ from azven.work.register.doing import followed
 _SEED = 11
 _GONE = ("hand out", "send to repair", "lost", "retire")
 """After these a unit is not where it is counted."""
+_MORNING = timedelta(hours=8)
 _THESE_WEEKS = timedelta(weeks=20)
 """What was done since then is told by the story."""
 
@@ -89,7 +90,7 @@ class _Seasons:
     def _played(self, season: Mapping[str, Any], units: Sequence[Unit], deeds: dict[int, list[Deed]]) -> None:
         """A show of the past: counted, assigned, taken back, counted; in between some were lent or mended."""
         show = self._shows[season["show"]]
-        start, by = DAY - timedelta(weeks=season["weeks_ago"]), season["by"]
+        start, by = DAY - timedelta(weeks=season["weeks_ago"]) + _MORNING, season["by"]
         homes = [self._sites[name].id for name in season["homes"]]
         mine = [u for u in units if u.site_home_id in homes]
         for unit in mine:
