@@ -70,7 +70,8 @@ def _trail(unit: Unit, first: int, each: float, sites: list[Site], rng: random.R
         holder = f"{rng.choice(_NAMES)} {rng.randrange(500)}" if deed == "hand out" else ""
         yield Deed(
             id=first + k, unit_id=unit.id, at=at + step * (k + 0.9 * rng.random()), deed=deed, holder=holder,
-            made_by=rng.choice(_NAMES), why=rng.choice(_WHYS) if rng.random() < 0.03 else "", site_at_id=rng.choice(homes) if deed == "move" else None,
+            made_by=rng.choice(_NAMES), site_at_id=rng.choice(homes) if deed == "move" else None,
+            why=rng.choice(_WHYS) if rng.random() < 0.03 else "",
             before=state, after=after,
         )  # fmt: skip
         state = after
