@@ -53,6 +53,7 @@ def test_a_unit_that_should_be_in_its_case_is_told_with_both_sides(store, scope,
     (found,) = astray(store, scope, heard(store, scope, link), NOW)
     assert (found.unit.id, found.code, found.written, found.heard) == (unit.id, "state", "in case", "on air")
     assert found.words == f"is on the air as {link.name}; the register has it in case."
+    assert found.evidence == "Nothing was done with it yet"
 
 
 def test_one_that_is_assigned_here_is_right_and_one_that_is_off_is_not_heard(store, scope, worn):
@@ -106,3 +107,13 @@ def test_who_is_on_the_air_though_the_show_is_over_is_told_so(store, scope, worn
     do(store, unit, "lost")
     (found,) = astray(store, scope, heard(store, scope, link), NOW)
     assert (found.code, found.written) == ("state", "missing")
+
+
+def test_both_sides_say_by_whom(store, scope, worn):
+    link, unit = worn
+    do(store, unit, "lost")
+    of_book = watched.of_show(store, scope, {link.id: ("r-0417", "3")}, NOW)
+    status = tuple({"tx": "on", "a": -71.0, "b": -61.0} if x.id == link.id else {} for x in of_book.links)
+    (found,) = astray(store, scope, Seen(t=1.0, watched=of_book, status=status), NOW)
+    day = f"{NOW - timedelta(minutes=5):%Y-%m-%d}"
+    assert found.evidence == f"Heard by r-0417 · 3, −61 dBm. Written by Merle, lost, {day}"

@@ -103,8 +103,9 @@ class BoardPage(RegisterPage):
 def _columns() -> list[Column]:
     return [
         Column(title="Unit", width=90, show=lambda x: x.name, mark=_mark),
-        Column(title="What", width=440, show=lambda x: x.words, prose=True),
-        Column(title="Serial", width=90, show=lambda x: x.serial),
+        Column(title="What", width=380, show=lambda x: x.words, prose=True),
+        Column(title="Evidence", width=300, show=lambda x: x.evidence, prose=True),
+        Column(title="Serial", width=76, show=lambda x: x.serial),
     ]
 
 

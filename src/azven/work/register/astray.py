@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import TYPE_CHECKING, Literal
 
-from azven.book.records import Link, Show, Site, Unit, Worn
+from azven.book.records import Deed, Link, Show, Site, Unit, Worn
 from azven.book.store import Store
 from azven.rf.register import astray as core
 from azven.rf.register.astray import Code, Side, Written
@@ -15,7 +15,7 @@ from azven.work.kit import persons
 from azven.work.register.finding import site_of, state_at
 from azven.work.register.times import span
 from azven.work.scope import Scope
-from azven.work.wording import mhz, one_line
+from azven.work.wording import decibel, mhz, one_line
 
 if TYPE_CHECKING:
     from azven.work.watch.night import Seen
@@ -26,8 +26,8 @@ Sort = Code | Literal["over", "unknown"]
 
 @dataclass(frozen=True)
 class Astray:
-    """An exception: a unit heard through a link, with what is written of it and what is heard. No `unit`: nobody has
-    said which one that is, and `heard` is what it calls itself."""
+    """An exception: a unit heard through a link, with what is written of it and what is heard, and by whom each. No
+    `unit`: nobody has said which one that is, and `heard` is what it calls itself."""
 
     id: int
     unit: Unit | None
@@ -35,6 +35,7 @@ class Astray:
     code: Sort
     written: str
     heard: str
+    evidence: str = ""
 
     @property
     def name(self) -> str:
@@ -68,7 +69,7 @@ def astray(store: Store, scope: Scope, seen: "Seen | None", now: datetime) -> li
     when = span(store, show)
     over = one_line(show.name) if when is not None and when.load_out <= now else ""
     sites = {s.id: s.name for s in store.all(Site)}
-    found: list[tuple[Unit | None, Link, Sort, str, str]] = []
+    found: list[tuple[Unit | None, Link, Sort, str, str, str]] = []
     for i, link in enumerate(seen.watched.links):
         told = seen.told(i)
         if link is None or told.get("tx") != "on":
@@ -76,15 +77,34 @@ def astray(store: Store, scope: Scope, seen: "Seen | None", now: datetime) -> li
         unit = store.get(Unit, worn[link.id]) if link.id in worn else None
         if unit is None:
             code: Sort = "over" if over else "unknown"
-            found.append((None, link, code, over, one_line(str(told.get("txn") or ""))))
+            found.append((None, link, code, over, one_line(str(told.get("txn") or "")), _heard_by(seen, i)))
             continue
+        evidence = ". ".join(filter(None, (_heard_by(seen, i), _written_by(store, unit))))
         planned = placed[link.id].freq_hz if link.id in placed else None
         for side, (written, is_so) in _sides(store, scope, unit, planned, told.get("txf"), now).items():
             sort: Sort = "over" if over and side == "state" and written == "in case" else side
             found.append((unit, link, sort, over if sort == "over" else _said(written, side, sites),
-                          _said(is_so, side, sites)))  # fmt: skip
+                          _said(is_so, side, sites), evidence))  # fmt: skip
     found.sort(key=lambda x: x[0] is None)
     return [Astray(k, *x) for k, x in enumerate(found, start=1)]
+
+
+def _heard_by(seen: "Seen", i: int) -> str:
+    """Which rack hears a link, on which channel, how loud."""
+    key, told = seen.watched.keys[i], seen.told(i)
+    levels = [float(v) for v in (told.get("a"), told.get("b")) if isinstance(v, int | float)]
+    parts = [f"{one_line(key[0])} · {one_line(key[1])}"] if key is not None else []
+    parts += [decibel(max(levels))] if levels else []
+    return f"Heard by {', '.join(parts)}" if parts else ""
+
+
+def _written_by(store: Store, unit: Unit) -> str:
+    """Who wrote last where it is."""
+    deeds = [d for d in store.all(Deed, unit_id=unit.id) if not d.refused]
+    if not deeds:
+        return "Nothing was done with it yet"
+    last = max(deeds, key=lambda d: (d.at, d.id))
+    return f"Written by {one_line(last.made_by) or 'somebody'}, {last.deed}, {last.at:%Y-%m-%d}"
 
 
 def _sides(

@@ -29,7 +29,7 @@ def exceptions(asked: Asking) -> Report:
     store, now = asked.store, asked.now
     clock = ground.here(store, asked.scope).clock
     sections = [Section("Heard otherwise than written", tuple(
-        (x.name, x.serial, x.words, "take it in, or have it switched off") for x in asked.astray
+        (x.name, x.serial, f"{x.words} {x.evidence}", "take it in, or have it switched off") for x in asked.astray
     ))]  # fmt: skip
     missing = stock.found(store, Filter(now=now, state="missing"), "since", count=_MOST)
     sections.append(Section("Missing", tuple(
