@@ -93,7 +93,7 @@ def test_a_transmitter_of_which_nobody_has_said_which_unit_it_is_comes_last(stor
     first, last = astray(store, scope, Seen(t=1.0, watched=of_book, status=status), NOW)
     assert (first.unit.id, first.code) == (unit.id, "state")
     assert (last.unit, last.code, last.name, last.serial) == (None, "unknown", "STRANGER", "")
-    assert last.words == f"is on the air as {strange.name}; nobody has said which unit that is."
+    assert last.words == f"is on the air as {strange.name}; its unit is not said."
 
 
 def test_who_is_on_the_air_though_the_show_is_over_is_told_so(store, scope, worn):

@@ -78,8 +78,9 @@ class BoardPage(RegisterPage):
         found = astray(session.store, session.scope, session.live, session.now())
         self.wrong.setVisible(bool(found))
         known, strange = {x.unit.id for x in found if x.unit is not None}, sum(x.unit is None for x in found)
-        more = f", and {strange} of which nobody has said which unit that is" if strange else ""
-        self.heading.setText(f"Heard otherwise than written: {len(known)}{more}")
+        more = f"{strange} on the air whose unit is not said" if strange else ""
+        wrong = f"Heard otherwise than written: {len(known)}" if known else ""
+        self.heading.setText("; ".join(part for part in (wrong, more) if part))
         self.astray.show_live(found)
 
     def take_in(self) -> None:

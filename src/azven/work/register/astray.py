@@ -40,7 +40,7 @@ class Astray:
     @property
     def name(self) -> str:
         """What to call it."""
-        return one_line(self.unit.name) if self.unit is not None else self.heard or "no name"
+        return one_line(self.unit.name) if self.unit is not None else self.heard or "unknown"
 
     @property
     def serial(self) -> str:
@@ -55,7 +55,7 @@ class Astray:
             "campus": f"is heard at {self.heard}; the register has it at {self.written}.",
             "frequency": f"sends on {self.heard}; {link} is planned on {self.written}.",
             "over": f"is on the air as {link} though {self.written} has loaded out.",
-            "unknown": f"is on the air as {link}; nobody has said which unit that is.",
+            "unknown": f"is on the air as {link}; its unit is not said.",
         }[self.code]
 
 
