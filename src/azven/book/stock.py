@@ -179,6 +179,12 @@ def firmwares(store: Store) -> list[tuple[int, str, int]]:
         return [(int(m), str(f), int(n)) for m, f, n in store.engine.rows(statement)]
 
 
+def lent(store: Store, most: int) -> list[Unit]:
+    """Units that are lent until a day, those whose day comes first, first."""
+    condition = "\"state\" = 'on loan' AND \"until\" IS NOT NULL"
+    return store.where(Unit, condition, [], f'ORDER BY "until", id LIMIT {int(most)}')
+
+
 def with_old_cells(store: Store, since: datetime, most: int) -> list[Unit]:
     """Units whose cells are in use since that moment or longer; without those that are retired."""
     mark = store.engine.mark

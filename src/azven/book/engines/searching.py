@@ -15,6 +15,9 @@ _PLAIN = (
     'CREATE INDEX IF NOT EXISTS ix_deed_unit_at ON deed (unit_id, "at", id)',
     'CREATE INDEX IF NOT EXISTS ix_unit_stands ON unit (site_at_id, zone_id, site_home_id, state, "until", since)',
     "CREATE INDEX IF NOT EXISTS ix_unit_name_id ON unit (name, id)",
+    'CREATE INDEX IF NOT EXISTS ix_unit_until ON unit ("until")',
+    "CREATE INDEX IF NOT EXISTS ix_unit_cells ON unit (cells_since)",
+    "CREATE INDEX IF NOT EXISTS ix_unit_ran ON unit (model_id, ran_min)",
     'CREATE INDEX IF NOT EXISTS ix_hour_unit_at ON hour (unit, "at")',
 )
 

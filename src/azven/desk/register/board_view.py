@@ -14,7 +14,7 @@ from azven.desk.session import Session
 from azven.desk.theme import Theme
 from azven.work.register.board import DUTIES, Campus
 
-_HEAD, _FOOT, _ROW, _EMPTY_ROW = 22, 20, 96, 48
+_HEAD, _FOOT, _ROW, _QUIET_ROW, _EMPTY_ROW = 22, 20, 96, 80, 48
 _NAME_W, _PILE = 132, 11.0
 _WIDE = {"assigned": 96, "in case": 118, "on loan": 76, "in repair": 66, "missing": 58}
 _BLOCK, _GAP, _ROWS = 7.0, 2.0, 5
@@ -50,7 +50,8 @@ class BoardView(QWidget):
         """Where each campus begins [px], and where the last one ends; who has nothing takes less room."""
         out = [float(_HEAD)]
         for campus in self._rows:
-            out.append(out[-1] + (_ROW if campus.total or campus.running else _EMPTY_ROW))
+            tall = campus.running or campus.of("on loan").late
+            out.append(out[-1] + (_ROW if tall else _QUIET_ROW if campus.total else _EMPTY_ROW))
         return out
 
     def show_campuses(self, rows: Sequence[Campus], now: datetime) -> None:
@@ -170,8 +171,9 @@ class BoardView(QWidget):
         wide = painter.fontMetrics().horizontalAdvance(count) + 5
         painter.setFont(look.font(look.SMALL_PX))
         painter.setPen(theme.color("dim"))
-        painter.drawText(QRectF(box.left() + wide, box.top() + 3, box.width(), 18), int(_LEFT | _V),
-                         longest(held.oldest, self._now))  # fmt: skip
+        beside = longest(held.oldest, self._now)
+        if wide + painter.fontMetrics().horizontalAdvance(beside) <= box.width():  # else the count says enough
+            painter.drawText(QRectF(box.left() + wide, box.top() + 3, box.width(), 18), int(_LEFT | _V), beside)
         self._paint_blocks(painter, theme, duty, held.count, held.late, box)
         if held.late:
             painter.setPen(theme.color("ochre_text"))

@@ -46,16 +46,16 @@ def dues(store: Store, now: datetime) -> list[Item]:
 def _loans(store: Store, now: datetime) -> Iterator[Item]:
     """One for all that one holder has to bring on one day."""
     together: dict[tuple[str, datetime], list[Unit]] = {}
-    for unit in stock.found(store, Filter(now=now, state="on loan"), count=_MOST):
-        if unit.until is not None:
-            together.setdefault((unit.holder, unit.until), []).append(unit)
+    for unit in stock.lent(store, _MOST):
+        assert unit.until is not None
+        together.setdefault((unit.holder, unit.until), []).append(unit)
     for (holder, until), units in together.items():
         words = f"{named(units)} back from {holder or 'somebody'}"
         yield Item(0, "loan", until, words, tuple(u.id for u in units), until < now)
 
 
 def _repairs(store: Store, now: datetime) -> Iterator[Item]:
-    for unit in stock.found(store, Filter(now=now, state="in repair"), count=_MOST):
+    for unit in stock.found(store, Filter(now=now, state="in repair"), "since", count=_MOST):
         if unit.since is not None:
             by = unit.since + timedelta(days=REPAIR_DAYS)
             days = (now.date() - unit.since.date()).days
