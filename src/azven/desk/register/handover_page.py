@@ -3,7 +3,7 @@
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
-from PyQt6.QtWidgets import QPlainTextEdit, QVBoxLayout
+from PyQt6.QtWidgets import QPlainTextEdit, QVBoxLayout, QWidget
 
 from azven.book.formats import handover as package_format
 from azven.book.formats.handover import Package
@@ -57,11 +57,15 @@ class HandoverPage(RegisterPage):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 4, 0, 0)
         box.setSpacing(6)
-        box.addWidget(self.what)
-        box.addWidget(label(_IN_IT, "dim", wrap=True))
-        box.addWidget(self.notes)
-        box.addLayout(row(self.give, 1))
-        box.addSpacing(6)
+        self.out = QWidget()
+        out = QVBoxLayout(self.out)
+        out.setContentsMargins(0, 0, 0, 6)
+        out.setSpacing(6)
+        out.addWidget(self.what)
+        out.addWidget(label(_IN_IT, "dim", wrap=True))
+        out.addWidget(self.notes)
+        out.addLayout(row(self.give, 1))
+        box.addWidget(self.out)
         box.addWidget(label("Take over", "strong"))
         box.addLayout(row(self.which, self.leave, 1, spacing=8))
         box.addWidget(self.words)
@@ -141,6 +145,7 @@ class HandoverPage(RegisterPage):
         self.said.setText(package.notes.strip() if package is not None else "")
         self.said.setVisible(bool(self.said.text()))
         self.leave.setEnabled(package is not None)
+        self.out.setVisible(package is None)  # what comes in has the room then
         self.primary_changed.emit()
 
     def primary(self) -> tuple[str, bool]:
@@ -175,5 +180,5 @@ def _columns() -> list[Column]:
     return [
         Column(title="Here", width=84, show=lambda x: x.fate, mark=lambda x: _MARKS.get(x.fate, "")),
         Column(title="What", width=120, show=lambda x: x.what),
-        Column(title="About", width=560, show=lambda x: x.words, prose=True),
+        Column(title="About", width=440, show=lambda x: x.words, prose=True),
     ]
