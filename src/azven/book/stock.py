@@ -181,7 +181,7 @@ def firmwares(store: Store) -> list[tuple[int, str, int]]:
 
 def lent(store: Store, most: int) -> list[Unit]:
     """Units that are lent until a day, those whose day comes first, first."""
-    condition = "\"state\" = 'on loan' AND \"until\" IS NOT NULL"
+    condition = '"state" = \'on loan\' AND "until" IS NOT NULL'
     return store.where(Unit, condition, [], f'ORDER BY "until", id LIMIT {int(most)}')
 
 

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QPlainTextEdit, QVBoxLayout, QWidget
 
 from azven.book.formats import handover as package_format
 from azven.book.formats.handover import Package
+from azven.book.store import Store
 from azven.desk import files
 from azven.desk.actions import Action
 from azven.desk.register.page import RegisterPage
@@ -76,8 +77,27 @@ class HandoverPage(RegisterPage):
         place = ground.here(self.session.store, self.session.scope)
         self.what.setText(f"Hand over {one_line(place.show.name)}, {one_line(place.site.name)}")
         if self._package is not None:
-            self._takeover = handover.preview(self.session.store, self._package)
+            self._preview(self._package)
         self._show()
+
+    def _preview(self, package: Package) -> None:
+        """Look beside the window what a package would change of the book as it is now."""
+        where = self.session.store.place
+        self._takeover = None
+
+        def work(_: object) -> Takeover:
+            store = Store.open(where)
+            try:
+                return handover.preview(store, package)
+            finally:
+                store.close()
+
+        self.session.jobs.quiet("what a package would change", work, lambda found: self._previewed(package, found))
+
+    def _previewed(self, package: Package, found: Takeover) -> None:
+        if package is self._package:
+            self._takeover = found
+            self._show()
 
     # giving
 
@@ -173,7 +193,9 @@ def _in_words(package: Package, takeover: Takeover | None, name: str) -> str:
     by = f" by {one_line(about.by)}" if about.by else ""
     made = about.made[:16].replace("T", " ")
     told = f"{name}: {one_line(about.show_name)}, {one_line(about.site_name)}, written{by} {made} UTC."
-    return told if takeover is None or takeover.edit else f"{told} Everything in it is here already."
+    if takeover is None:
+        return f"{told} Looking what it would change …"
+    return told if takeover.edit else f"{told} Everything in it is here already."
 
 
 def _columns() -> list[Column]:
