@@ -185,8 +185,7 @@ def test_a_package_is_written_shown_taken_over_and_taken_back(stage, open_window
     assert not theirs.primary()[1]
     session.step_back()
     assert len(session.store.all(Show)) == before
-    theirs.refresh()
-    assert theirs.primary()[1]
+    qtbot.waitUntil(lambda: theirs.primary()[1], timeout=60_000)
 
 
 def test_what_is_no_package_is_said_and_nothing_is_shown(stage, tmp_path, settle, window):
