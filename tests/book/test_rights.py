@@ -167,6 +167,8 @@ def test_what_cannot_be_given_is_refused_in_a_sentence(book, tmp_path):
             giving.rights(book, "reader", right, names)
     with pytest.raises(BookError, match="nobody_there"):
         giving.rights(book, "nobody_there", "read")
+    with pytest.raises(Refusal, match="azven owns the book"):
+        giving.rights(book, "azven", "read")
     store = demo.build(tmp_path)
     store.close()
     with pytest.raises(Refusal, match="owner's alone"):

@@ -52,15 +52,21 @@ def of_me(engine: "Engine") -> Rights:
 
 def give(connection: "sa.Connection", role: str, right: Right, sites: Sequence[int] = ()) -> None:
     """Give a role of the server these rights on a book, in place of those that it had. ValueError for a campus role
-    without a site."""
+    without a site, and for the role that owns the book: that may always do everything."""
     if right == "campus" and not sites:
         raise ValueError("a role of a campus needs to know which")
+    ((owner, schema),) = connection.exec_driver_sql(
+        "SELECT tableowner, schemaname FROM pg_tables WHERE tablename = 'counter' AND schemaname = current_schema()"
+    ).fetchall()
+    if owner == role:
+        raise ValueError(f"{role} owns the book and may always do everything")
     for statement in _prepared():
         connection.exec_driver_sql(statement)
     name = _quoted(role)
-    connection.exec_driver_sql(f"REVOKE ALL ON ALL TABLES IN SCHEMA public FROM {name}")
+    everything = f"ALL TABLES IN SCHEMA {_quoted(schema)}"
+    connection.exec_driver_sql(f"REVOKE ALL ON {everything} FROM {name}")
     connection.exec_driver_sql(f"DELETE FROM {_TABLE} WHERE role = %s", (role,))
-    connection.exec_driver_sql(f"GRANT SELECT ON ALL TABLES IN SCHEMA public TO {name}")
+    connection.exec_driver_sql(f"GRANT SELECT ON {everything} TO {name}")
     if right == "read":
         return
     tables = [*_ALWAYS, *(table_name(k) for k in KINDS if right == "all" or _own(k))]

@@ -30,6 +30,8 @@ def rights(place: Place, role: str, right: Right, names: Sequence[str] = ()) -> 
         try:
             with store.engine.writing() as connection:
                 give(connection, role, right, [sites[n] for n in names])
+        except ValueError as error:
+            raise Refusal(f"{error}; nothing was changed.") from error
         except store.engine.errors as error:
             raise BookError(store.engine.explain(error)) from error
     finally:
