@@ -160,7 +160,6 @@ def test_every_field_of_a_link_is_edited_in_place(window, title, value, shown):
     assert same(store.get(Link, before.id), before)
 
 
-@pytest.mark.quiet
 @pytest.mark.qt_log_ignore("commitData called with an editor")  # the renewed table has let go of it already
 def test_choices_of_a_cell_are_a_box(window, qtbot):
     window.show_stage("kit")

@@ -96,7 +96,6 @@ def test_a_phone_and_acts_are_set_for_several_persons_at_once(window, stage):
     assert {person(window, n).phone for n in ("Gwil", "Petroc")} == {"on, away from the packs"}
 
 
-@pytest.mark.quiet
 def test_persons_are_added_dressed_handed_on_and_undressed(window, stage, qtbot):
     stage.show_page("Persons")
     page, session = stage.persons, window.session

@@ -175,7 +175,7 @@ def test_a_receiver_that_says_nothing_is_reckoned_and_says_so(store):
 def test_products_of_two_packs_at_the_nearest_receiver_are_found_and_summed(store):
     from azven.work import plan
 
-    choir = {x.name: x for x in store.all(Link) if x.name.startswith("Lamp Choir")}
+    choir = {x.name: x for x in store.all(Link, show_id=here(store).show) if x.name.startswith("Lamp Choir")}
     at = {"Lamp Choir 1": 471_675_000, "Lamp Choir 8": 472_175_000, "Lamp Choir 5": 472_675_000}
     store.apply(plan.set_frequencies(store, here(store), {f"link-{choir[n].id}": f for n, f in at.items()}, "close"))
     body = view(store).bodies[person(store, "Ibsel").id]

@@ -46,7 +46,11 @@ class Columns:
 
     def told(self, kind: type[Any]) -> dict[int, str]:
         """Names by number, those that stand for several told apart."""
-        return {ids.number(k): name for k, name in ids.told_apart(self.session.store.all(kind), numbered).items()}
+        together: dict[object, list[Any]] = {}
+        for record in self.session.store.all(kind):
+            together.setdefault(getattr(record, "show_id", getattr(record, "site_id", None)), []).append(record)
+        told = (ids.told_apart(records, numbered) for records in together.values())
+        return {ids.number(k): name for names in told for k, name in names.items()}
 
     def named(self, kind: type[Any], key: int | None) -> str:
         return self.told(kind).get(key, "") if key else ""
