@@ -224,3 +224,21 @@ def test_a_store_belongs_to_its_thread(two):
             with pytest.raises(RuntimeError, match="belongs to the thread"):
                 pool.submit(deed).result()
         assert pool.submit(lambda: frozen.all(Site)).result() == mine.all(Site)
+
+
+def test_a_desk_that_was_away_for_many_edits_reads_the_book_again(two, monkeypatch):
+    from azven.book import store as module
+
+    mine, theirs = two
+    monkeypatch.setattr(module, "_READ_ANEW", 20)
+    heard = []
+    mine.listen(heard.append)
+    for number in range(30):
+        write(theirs, theirs.all(Site)[0], note=str(number))
+    (told,) = mine.catch_up()
+    assert told.title == "Changed elsewhere"
+    assert mine.all(Site)[0].note == "29"
+    assert len(heard) == 1
+    assert mine.catch_up() == []
+    write(mine, mine.all(Site)[0], note="30")
+    assert everything(mine) == everything(theirs)

@@ -25,6 +25,8 @@ if TYPE_CHECKING:
 __all__ = ["SUFFIX", "Store"]
 
 
+_READ_ANEW = 2_000
+"""After so many edits of others the book is read again, which is sooner done than following each."""
 _NOT_ALLOWED = "42501"
 """The SQLSTATE of what a role may not do."""
 _ASK = "Ask whoever looks after the server."
@@ -144,7 +146,7 @@ class Store(Holding):
         """
         with self.told(), self._engine.reading():
             found = history.news(self._engine, self._seen)
-            if found is None:
+            if found is None or len(found) > _READ_ANEW:
                 edits = [self._read_anew()]
             else:
                 edits = others.edits_of(self._engine, self._strange(found), self._read)
