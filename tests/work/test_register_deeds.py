@@ -9,7 +9,7 @@ import pytest
 from click.testing import CliRunner
 
 import quiet
-from azven.book.edits import Edit, remove, replace_record
+from azven.book.edits import BookError, Edit, remove, replace_record
 from azven.book.records import Act, Deed, Show, Site, Unit
 from azven.cli import main
 from azven.refusal import Refusal
@@ -311,4 +311,18 @@ def test_an_assignment_long_over_stays_as_it_was(store, scope, units):
     asked = Asked(deed="assign", at=now - timedelta(days=395), by="Merle", show=show)
     store.apply(register.do(store, units[:1], asked))
     edit = times.set_span(show, now, now + timedelta(days=3))
+    assert with_assignments(store, edit, now) == edit
+
+
+def test_while_nobody_can_be_asked_times_change_all_the_same(store, scope, units, monkeypatch):
+    now, show = datetime.now(UTC), store.get(Show, scope.show)
+    store.apply(register.do(store, units[:1], Asked(deed="assign", at=now, by="Merle", show=show)))
+    edit, real = times.set_span(show, None, now + timedelta(days=9)), store.all
+
+    def away(kind, **where):
+        if kind is Deed:
+            raise BookError("away")
+        return real(kind, **where)
+
+    monkeypatch.setattr(store, "all", away)
     assert with_assignments(store, edit, now) == edit

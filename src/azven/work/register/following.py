@@ -1,9 +1,10 @@
 """Assignments follow the show that they are for: when its times change, units stay assigned for as long as it lasts."""
 
+from contextlib import suppress
 from dataclasses import replace
 from datetime import datetime, timedelta
 
-from azven.book.edits import Change, Edit, replace_record
+from azven.book.edits import BookError, Change, Edit, replace_record
 from azven.book.reading import Reading, Supposed
 from azven.book.records import Act, Deed, Show, Unit
 from azven.work.register.doing import followed
@@ -14,7 +15,8 @@ _LONG_OVER = timedelta(days=7)
 
 
 def with_assignments(store: Reading, edit: Edit, now: datetime) -> Edit:
-    """An edit that changes when shows are, with what that changes of the units assigned to them; others as they are."""
+    """An edit that changes when shows are, with what that changes of the units assigned to them; others as they are.
+    While the server of the book is away, units that cannot be asked for stay as they are."""
     touched = {c.record.id for c in edit.changes if isinstance(c.record, Show) and c.before and c.after}
     touched |= {c.record.show_id for c in edit.changes if isinstance(c.record, Act)}
     if not touched:
@@ -28,7 +30,8 @@ def with_assignments(store: Reading, edit: Edit, now: datetime) -> Edit:
             continue
         (_, was), (_, ends) = times(store, before), times(after, show)
         if ends is not None and was != ends:
-            more += _assignments(store, show, ends, now)
+            with suppress(BookError):
+                more += _assignments(store, show, ends, now)
     return replace(edit, changes=(*edit.changes, *more)) if more else edit
 
 
