@@ -50,7 +50,7 @@ def _report(
         for name in dict.fromkeys(group(verdict, entry)):
             sections.setdefault(name, []).append((*row, (receivers or {}).get(verdict.link.id, "")))
     columns: Row = (*_COLUMNS, "Receiver")
-    if receivers is None:
+    if not any((receivers or {}).values()):
         columns, sections = _COLUMNS, {name: [r[:-1] for r in rows] for name, rows in sections.items()}
     broken, unplaced = board.count("broken"), board.count("unplaced")
     wrong = [f"{broken} broken."] * bool(broken) + [f"{unplaced} without a frequency."] * bool(unplaced)
