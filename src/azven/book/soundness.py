@@ -39,15 +39,17 @@ _MOST = 1e15
 def fault(record: r.Record) -> str:
     """What is wrong with a record, empty when nothing is. Figures of a sweep are judged where its bins are read, so
     that one damaged sweep costs only what it covers."""
+    values = vars(record)
     for name, fits in _checks(type(record)):
-        value = getattr(record, name)
-        only_a_number = name in _JUDGED_ELSEWHERE.get(type(record), ()) and isinstance(value, int | float)
-        if not only_a_number and not fits(value):
+        value = values[name]
+        if not fits(value):
+            if name in _JUDGED_ELSEWHERE.get(type(record), ()) and isinstance(value, int | float):
+                continue
             words = get_args(hints(type(record))[name])
             closed = get_origin(hints(type(record))[name]) is Literal
             return f"its {name} is none of {', '.join(words)}" if closed else f"its {name} cannot be read"
     for name, (low, high) in _BOUNDS.get(type(record), {}).items():
-        if (value := getattr(record, name)) is not None and not low <= value <= high:
+        if (value := values[name]) is not None and not low <= value <= high:
             return f"its {name} is out of bounds"
     return _own_fault(record)
 
@@ -96,8 +98,11 @@ def _check(hint: Any) -> _Check:
     """A test of values against a type of the records."""
     origin, parts = get_origin(hint), get_args(hint)
     if origin in (Union, types.UnionType):
-        each = [_check(p) for p in parts]
-        return lambda v: any(fits(v) for fits in each)
+        each = [_check(p) for p in parts if p is not type(None)]
+        if len(each) == 1 < len(parts):
+            (fits,) = each
+            return lambda v: v is None or fits(v)
+        return lambda v: any(fits(v) for fits in each) or (v is None and type(None) in parts)
     if origin is Literal:
         return lambda v: v in parts
     if origin is tuple:
