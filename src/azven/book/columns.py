@@ -211,7 +211,9 @@ def record_of(kind: type[R], row: Any) -> R:
     for name, read in _readers(kind):
         if found[name] is not None:
             found[name] = read(found[name])
-    return kind(**found)
+    made = object.__new__(kind)
+    vars(made).update(found)  # as the dataclass would, which takes a call for every field of what is frozen
+    return made
 
 
 # -- values as JSON has them ---------------------------------------------------------------------------
