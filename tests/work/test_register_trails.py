@@ -11,6 +11,7 @@ from azven.book.records import Assignment, Link, Neighbour, Show, Sweep, Trace, 
 from azven.work import ground, plan, register
 from azven.work.plan import history
 from azven.work.register import Asked, trails
+from azven.work.register.times import set_span
 from azven.work.scope import of_show, opening
 
 NOW = datetime(2026, 9, 1, 12, tzinfo=UTC)
@@ -51,7 +52,7 @@ def test_who_stands_on_a_frequency_is_told_with_what_is_foreign_first(store, sco
     near = Neighbour(id=store.reserve(), site_id=scope.site, name="Tower", freq_hz=freq + 20_000)
     far = Neighbour(id=store.reserve(), site_id=scope.site, name="Far", freq_hz=freq + 30_000)
     store.apply(Edit("Foreign", add(near, far)))
-    found = trails.of_frequency(store, scope, freq, 25_000, clock)
+    found = trails.of_frequency(store, scope, freq, 25_000, clock, NOW)
     assert (found[0].at, found[0].words) == (None, "Tower")
     mine = [e for e in found if e.what == "planned"]
     assert [(e.freq_hz, e.words.split(",")[0]) for e in mine] == [(freq, "Lamp Choir 3")]
@@ -65,7 +66,7 @@ def test_what_was_planned_and_is_no_longer_stays_in_the_trail_once(store, scope,
     for _ in range(2):
         store.apply(Edit("Keep", history.keep(store, scope, "Kept", {f"link-{link.id}": placed.freq_hz}, {})))
     store.apply(Edit("Away", replace_record(placed, replace(placed, freq_hz=placed.freq_hz + 5_000_000))))
-    found = [e for e in trails.of_frequency(store, scope, placed.freq_hz, 1_000, clock) if e.what == "was planned"]
+    found = [e for e in trails.of_frequency(store, scope, placed.freq_hz, 1_000, clock, NOW) if e.what == "was planned"]
     assert len(found) == 1
     assert found[0].words.startswith(f"{link.name}, ")
     assert ", from " in found[0].words
@@ -75,9 +76,11 @@ def test_a_show_of_before_counts_and_one_of_another_site_does_not(store, scope, 
     show = store.get(Show, scope.show)
     store.apply(Edit("Before", replace_record(show, replace(show, archived=True))))
     placed = next(iter(plan.assignments(store, scope).values()))
-    assert any(show.name in e.words for e in trails.of_frequency(store, scope, placed.freq_hz, 1, clock))
+    assert any(show.name in e.words for e in trails.of_frequency(store, scope, placed.freq_hz, 1, clock, NOW))
     other = next(s for s in store.all(Show) if s.site_id != scope.site and s.id != scope.show)
-    assert not any(show.name in e.words for e in trails.of_frequency(store, of_show(other), placed.freq_hz, 1, clock))
+    assert not any(
+        show.name in e.words for e in trails.of_frequency(store, of_show(other), placed.freq_hz, 1, clock, NOW)
+    )
     assert store.all(Assignment, id=placed.id)
 
 
@@ -88,7 +91,19 @@ def test_the_strongest_level_that_a_sweep_heard_there(store, scope, clock):
     record = Sweep(id=store.reserve(2), site_id=scope.site, taken_at=NOW, place="Gate", antenna="whip", rbw_hz=25e3)
     trace = Trace(id=record.id + 1, sweep_id=record.id, freq_hz=freq, level_dbm=level)
     store.apply(Edit("Sweep", add(record, trace)))
-    found = trails.of_frequency(store, scope, int(freq[3]) + 10_000, 25_000, clock)
+    found = trails.of_frequency(store, scope, int(freq[3]) + 10_000, 25_000, clock, NOW)
     heard = next(e for e in found if "Gate" in e.words)
     assert (heard.freq_hz, heard.at) == (int(freq[3]), NOW)
     assert "−61 dBm" in heard.words
+
+
+def test_what_was_here_in_a_show_that_is_over_stands_at_its_time(store, scope, clock):
+    show = store.get(Show, scope.show)
+    began = NOW - timedelta(days=400)
+    store.apply(set_span(show, began, began + timedelta(days=2)))
+    placed = next(iter(plan.assignments(store, scope).values()))
+    (entry,) = (e for e in trails.of_frequency(store, scope, placed.freq_hz, 1, clock, NOW) if show.name in e.words)
+    assert (entry.what, entry.at) == ("was here", began)
+    before = began - timedelta(days=1)
+    (entry,) = (e for e in trails.of_frequency(store, scope, placed.freq_hz, 1, clock, before) if show.name in e.words)
+    assert entry.what == "planned"

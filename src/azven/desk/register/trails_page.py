@@ -76,7 +76,7 @@ class TrailsPage(RegisterPage):
             found = trails.of_person(session.store, asked)
             return found, f"{_count(found, 'deed')} by or with somebody whose name begins with “{asked}”."
         within = int(self.within.currentData())
-        found = trails.of_frequency(session.store, session.scope, freq, within, session.clock)
+        found = trails.of_frequency(session.store, session.scope, freq, within, session.clock, session.now())
         return found, f"{_count(found, 'entry', 'entries')} within {khz(within)} of {mhz(freq)} MHz at this site."
 
     def take_focus(self) -> None:

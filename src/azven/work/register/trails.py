@@ -14,6 +14,7 @@ from azven.work import ids, listen
 from azven.work.ground.hours import Clock
 from azven.work.listen import merged
 from azven.work.register.doing import about
+from azven.work.register.times import span
 from azven.work.scope import Scope
 from azven.work.wording import decibel
 
@@ -53,11 +54,13 @@ def of_person(store: Store, name: str) -> list[Entry]:
     return out
 
 
-def of_frequency(store: Store, scope: Scope, freq_hz: int, within_hz: int, clock: Clock) -> list[Entry]:
+def of_frequency(
+    store: Store, scope: Scope, freq_hz: int, within_hz: int, clock: Clock, now: datetime
+) -> list[Entry]:  # fmt: skip
     """Who stood within so much of a frequency at a site: links of its shows in their plans and in plans that were
     kept, what is foreign, and what sweeps heard; what is now first, then the newest."""
     low, high = freq_hz - within_hz, freq_hz + within_hz
-    found = [*_foreign(store, scope, low, high), *_planned(store, scope, low, high, clock)]
+    found = [*_foreign(store, scope, low, high), *_planned(store, scope, low, high, clock, now)]
     found += _heard(store, scope, low, high)
     found.sort(key=lambda e: (e.at is not None, -e.at.timestamp() if e.at is not None else 0.0, e.words))
     return [replace(e, id=n) for n, e in enumerate(found[:MOST], start=1)]
@@ -73,19 +76,23 @@ def _foreign(store: Store, scope: Scope, low: int, high: int) -> Iterable[Entry]
             yield Entry(id=0, at=None, what="occupant", words=y.name, freq_hz=y.centre_hz)
 
 
-def _planned(store: Store, scope: Scope, low: int, high: int, clock: Clock) -> Iterable[Entry]:
-    """Each link of a show with a frequency there once: as it stands now, else when it was kept first and last."""
+def _planned(
+    store: Store, scope: Scope, low: int, high: int, clock: Clock, now: datetime
+) -> Iterable[Entry]:  # fmt: skip
+    """Each link of a show with a frequency there once: as it stands now, from when the show was on where that is over;
+    else when it was kept first and last."""
     for show in store.all(Show, site_id=scope.site):
         links = {ids.of(x): x.name for x in store.all(Link, show_id=show.id)}
-        now = set()
+        stands, when = set(), span(store, show)
+        over = when.load_in if when is not None and when.load_out <= now else None
         for plan in store.all(Plan, show_id=show.id):
             for placed in store.all(Assignment, plan_id=plan.id):
                 key = ids.key(Link, placed.link_id)
                 if low <= placed.freq_hz <= high and key in links:
-                    now.add((links[key], placed.freq_hz))
-                    yield Entry(id=0, at=plan.made_at, what="planned", words=f"{links[key]}, {show.name}",
-                                freq_hz=placed.freq_hz)  # fmt: skip
-        yield from _kept(store, show, low, high, now, clock)
+                    stands.add((links[key], placed.freq_hz))
+                    yield Entry(id=0, at=over or plan.made_at, what="was here" if over else "planned",
+                                words=f"{links[key]}, {show.name}", freq_hz=placed.freq_hz)  # fmt: skip
+        yield from _kept(store, show, low, high, stands, clock)
 
 
 def _kept(
