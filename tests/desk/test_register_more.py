@@ -179,13 +179,19 @@ def test_a_package_is_written_shown_taken_over_and_taken_back(stage, open_window
     theirs.run_primary()
     (came,) = (s for s in session.store.all(Show) if s.name == "Marrowby Lantern Regatta")
     assert came.note == "Mind the tide."
-    assert theirs.table.records.records == []
-    theirs.look_through(path)
-    qtbot.waitUntil(lambda: "is here already" in theirs.words.text(), timeout=60_000)
-    assert not theirs.primary()[1]
+    assert session.scope.show == came.id
+    settle(other)
+    again = other.stage.handover
+    other.stage.pages.show_page(HANDOVER)
+    again.look_through(path)
+    qtbot.waitUntil(lambda: "is here already" in again.words.text(), timeout=60_000)
+    assert not again.primary()[1]
     session.step_back()
     assert len(session.store.all(Show)) == before
-    qtbot.waitUntil(lambda: theirs.primary()[1], timeout=60_000)
+    settle(other)
+    last = other.stage.handover
+    last.look_through(path)
+    qtbot.waitUntil(lambda: last.primary()[1], timeout=60_000)
 
 
 def test_what_is_no_package_is_said_and_nothing_is_shown(stage, tmp_path, settle, window):

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QPlainTextEdit, QVBoxLayout, QWidget
 
 from azven.book.formats import handover as package_format
 from azven.book.formats.handover import Package
+from azven.book.records import Show
 from azven.book.store import Store
 from azven.desk import files
 from azven.desk.actions import Action
@@ -18,6 +19,7 @@ from azven.work import ground
 from azven.work.plan import sheet
 from azven.work.register import handover
 from azven.work.register.handover import Takeover
+from azven.work.scope import of_show
 from azven.work.wording import one_line
 
 _KINDS = "Hand-over packages (*.zip)"
@@ -172,11 +174,12 @@ class HandoverPage(RegisterPage):
         return "Take it over", self._takeover is not None and bool(self._takeover.edit)
 
     def run_primary(self) -> None:
-        """All that the package brings, as one step that can be undone."""
-        takeover = self._takeover
-        if takeover is not None and self.session.do(lambda: takeover.edit):
-            self.session.say(f"Took over {self._path.name}. Its show is in the list of shows at the top.")
+        """All that the package brings, as one step that can be undone; one goes there to look at it."""
+        session, takeover = self.session, self._takeover
+        if takeover is not None and session.do(lambda: takeover.edit):
+            session.say(f"Took over {self._path.name}; this is its show.")
             self.forget()
+            session.go(of_show(session.store.get(Show, takeover.show)))
 
     def actions_offered(self) -> list[Action]:
         return [
