@@ -94,6 +94,12 @@ def test_evenings_of_different_days_and_links_stay_apart():
     assert len(hours.together([one, replace(one, at=BEGINS - timedelta(hours=1))])) == 1
 
 
+def test_what_two_desks_kept_of_one_hour_counts_once():
+    one = Hour(id=1, show=1, site=1, link=1, unit=1, at=BEGINS, heard_s=600.0)
+    (told,) = hours.together([one, replace(one, id=2, heard_s=900.0), replace(one, id=3, heard_s=30.0)])
+    assert told.heard_s == 900.0
+
+
 def test_while_nothing_can_be_written_hours_wait(store, scope, worn, monkeypatch):
     from azven.book.edits import BookError
 

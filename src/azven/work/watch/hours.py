@@ -110,9 +110,15 @@ def of_unit(store: Store, unit: Unit, since: datetime | None = None) -> list[Hou
 
 
 def together(hours: Iterable[Hour]) -> list[Hour]:
-    """Hours of one evening as one: those that follow one another without a whole hour between, newest first."""
-    out: list[Hour] = []
+    """Hours of one evening as one: those that follow one another without a whole hour between, newest first. What
+    several desks kept of one hour counts once, as it was heard longest."""
+    longest: dict[tuple[datetime, int, int], Hour] = {}
     for hour in hours:
+        key = hour.at, hour.show, hour.link
+        if key not in longest or longest[key].heard_s < hour.heard_s:
+            longest[key] = hour
+    out: list[Hour] = []
+    for hour in longest.values():
         last = out[-1] if out else None
         if (
             last is not None
