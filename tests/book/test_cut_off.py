@@ -349,3 +349,23 @@ def test_a_server_that_goes_again_while_it_is_read_leaves_here_what_was_done_her
     mine.catch_up()
     assert (mine.waiting, mine.collided) == (0, ())
     assert next(z for z in mine.all(Zone) if z.id == kept.id).note == "Low ceiling"
+
+
+def test_what_waits_stands_over_what_is_in_the_book_until_it_is_written(mine, place, away):
+    model, site = mine.all(Model)[0], mine.all(Site)[0]
+    first = mine.reserve(2)
+    units = [Unit(id=first + k, model_id=model.id, name=f"P{k}", band="x", site_home_id=site.id) for k in range(2)]
+    mine.apply(Edit("Units", add(*units)))
+    one = mine.get(Unit, units[0].id)
+    cut, back = away
+    cut()
+    write(mine, one, note="Waits")
+    back()
+    assert mine.waiting == 1
+    assert [(u.name, u.note) for u in mine.page(Unit, 0, 10)] == [("P0", "Waits"), ("P1", "")]
+    assert [(u.name, u.note) for u in mine.all(Unit, site_home_id=site.id, note="Waits")] == [("P0", "Waits")]
+    write(mine, mine.page(Unit, 0, 10)[0], condition="faulty")
+    assert (mine.waiting, mine.collided) == (0, ())
+    theirs = Store.open(place)
+    assert [(u.note, u.condition) for u in theirs.all(Unit)] == [("Waits", "faulty"), ("", "good")]
+    theirs.close()

@@ -12,6 +12,7 @@ from azven.book.author import Author
 from azven.book.columns import LARGE
 from azven.book.edits import BookError, Change, ConflictError, Edit, ForbiddenError, NeededError
 from azven.book.engines import Away, Engine
+from azven.book.holding import answer_after
 from azven.book.records import Record, Trace
 from azven.book.rows import with_ids
 from azven.book.store import Store
@@ -107,12 +108,28 @@ class SharedStore(Store):
         return landed
 
     def _asked(self, kind: type[R], where: Mapping[str, Any], start: int = 0, count: int | None = None) -> list[R]:
-        """Bins that were kept while the server is away are found where they wait."""
+        """Bins that were kept while the server is away are found where they wait; of other large kinds what waits
+        stands over what is in the book."""
         if kind is Trace and self._journal is not None:
             waiting = [c.after for w in self._journal.edits for c in w.edit.changes if isinstance(c.after, kind)]
             if found := [r for r in waiting if all(getattr(r, f) == v for f, v in where.items())]:
                 return found
-        return super()._asked(kind, where, start, count)
+        return self._with_waiting(kind, where, super()._asked(kind, where, start, count), whole=count is None)
+
+    def _with_waiting(self, kind: type[R], where: Mapping[str, Any], found: list[R], whole: bool) -> list[R]:
+        """An answer of the server with what is not written yet; of a page no more than its own records."""
+        changes = {c.record.id: c for w in self._unwritten() for c in w.edit.changes if c.kind is kind}
+        if not changes or kind not in LARGE:
+            return found
+        if whole and not any(isinstance(v, list) for v in where.values()):
+            return answer_after((kind, tuple(where.items())), found, changes)
+        out: list[R] = []
+        for one in found:
+            change = changes.get(one.id)
+            after = one if change is None else change.after
+            if isinstance(after, kind):
+                out.append(after)
+        return out
 
     # -- when it is back -----------------------------------------------------------------------------
 

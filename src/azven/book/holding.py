@@ -137,7 +137,7 @@ class Holding:
             patched(self._read, edit.changes)
             changes = {c.record.id: c for c in edit.changes if c.kind in LARGE}
             for question, found in self._answers.items() if changes else ():
-                self._answers[question] = _answer_after(question, found, changes)
+                self._answers[question] = answer_after(question, found, changes)
         strange = {kind for edit in edits for kind in edit.also}
         self._answers = {q: found for q, found in self._answers.items() if q[0] not in strange}
 
@@ -153,7 +153,7 @@ class Holding:
             raise BookError(self._engine.explain(error)) from error
 
 
-def _answer_after(question: _Question, found: list[Any], changes: Mapping[int, Change]) -> list[Any]:
+def answer_after(question: _Question, found: list[Any], changes: Mapping[int, Change]) -> list[Any]:
     """An answer about a kind that is not held, after changes by the ids of their records."""
     kind, where = question[0], dict(question[1])
     numbers = (changes.keys() & {where["id"]}) if "id" in where else changes.keys()
