@@ -7,6 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from azven.book.records import Act, Zone
+from azven.refusal import Refusal
 from azven.rf.walls import WallLine
 from azven.work import ids
 from azven.work.ground import hours, isolation
@@ -113,3 +114,20 @@ def test_rooms_are_kept_apart_alike_both_ways_and_no_wall_brings_them_together(a
     assert there.loss_db >= isolation._through((), *rooms).loss_db - 0.2
     assert there.loss_db <= isolation._through((), *rooms).loss_db + sum(w.loss_db for w in walls) + 0.2
     assert there.relation in ("together", "near", "apart")
+
+
+@pytest.mark.parametrize("zone", ["UTC", "Europe/Berlin", "Pacific/Auckland"])
+def test_a_day_that_is_said_is_read_back_and_its_edges_lie_in_it(zone):
+    here = hours.Clock(zone)
+    day = here.day(" 2026-03-29 ")
+    begins, ends = here.begin_of(day), here.end_of(day)
+    assert here.day_said(begins) == here.day_said(ends) == "2026-03-29"
+    assert here.day_said(begins - timedelta(seconds=1)) == "2026-03-28"
+    assert here.day_said(ends + timedelta(seconds=1)) == "2026-03-30"
+
+
+def test_no_day_is_empty_and_what_is_no_day_is_refused():
+    assert UTC_CLOCK.day("  ") is None
+    assert UTC_CLOCK.day_said(None) == ""
+    with pytest.raises(Refusal, match="write it as 2026-09-30"):
+        UTC_CLOCK.day("30.9.26")

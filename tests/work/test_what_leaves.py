@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 import pytest
 
 from azven.book.formats import site_bundle
-from azven.book.formats.rows import harmless
+from azven.book.formats.rows import as_csv, harmless
 from azven.rf.chain.design import solve_design
 from azven.work import chain, ground, kit, plan
 from azven.work.chain import sheet as chain_sheet
@@ -123,3 +123,10 @@ def test_a_cell_that_a_spreadsheet_would_reckon_is_text(cell):
 @pytest.mark.parametrize("cell", ["Narrator", "-12.5", "+3", "a=b", " two words", ""])
 def test_other_cells_stay_as_they_are(cell):
     assert harmless(cell) == cell
+
+
+def test_a_table_keeps_numbers_and_quotes_and_makes_formulas_text():
+    text = as_csv(("Name", FORMULA), [(LONG, -2.5), ('a "b", c', FORMULA)])
+    assert list(csv.reader(io.StringIO(text))) == [
+        ["Name", f"'{FORMULA}"], [LONG, "-2.5"], ['a "b", c', f"'{FORMULA}"],
+    ]  # fmt: skip

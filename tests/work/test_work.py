@@ -8,6 +8,7 @@ import pytest
 
 from azven.book.edits import Edit
 from azven.book.formats import plan_request
+from azven.book.formats.rows import harmless
 from azven.book.records import Model, Unit, Wideband
 from azven.rf.coordinate import carriers_of
 from azven.rf.schools import LevelJudge
@@ -261,7 +262,7 @@ def test_sheet_lists_every_link_and_carrier_and_runs_nothing(store):
     rows = list(csv.reader(io.StringIO(sheet.csv_text(store, here(store), board))))
     assert len(rows) == 1 + len(board.verdicts) + len(store.all(Wideband))
     assert "'=HYPERLINK(1)" in {cell for row in rows for cell in row}
-    assert sheet.harmless("-104.5") == "-104.5"
+    assert harmless("-104.5") == "-104.5"
     html = sheet.html(store, here(store), board, datetime.now(UTC))
     assert "the local regulator decide" in html
     assert all(x.name in html for x in kit.links(store, here(store)))

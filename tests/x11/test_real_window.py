@@ -12,10 +12,14 @@ from x11_screen import virtual_screen
 PALETTE = "app.activePopupWidget()"
 
 
-def test_find_or_do_has_the_keyboard_the_moment_it_opens(start):
-    desk = start()
+def open_palette(desk):
     desk.key("ctrl+k")
     desk.until(f"{PALETTE} is not None")
+
+
+def test_find_or_do_has_the_keyboard_the_moment_it_opens(start):
+    desk = start()
+    open_palette(desk)
     desk.type("narr")
     desk.until(f"{PALETTE}._text.text()", "narr")
     desk.until(f"{PALETTE}._shown[0].title.split()[0]", "Narrator")
@@ -78,8 +82,7 @@ def test_watch_comes_by_its_key_an_act_runs_by_name_and_the_far_view_closes_with
     desk.key("ctrl+8")
     desk.until("window.stage.name", "watch")
     desk.until("window.stage.now.empty.isVisible()")
-    desk.key("ctrl+k")
-    desk.until(f"{PALETTE} is not None")
+    open_palette(desk)
     desk.type("lantern parade runs")
     desk.until(f"{PALETTE}._shown[0].title", "Lantern Parade runs now")
     desk.key("Return")
@@ -97,8 +100,7 @@ def test_watch_comes_by_its_key_an_act_runs_by_name_and_the_far_view_closes_with
 
 def test_a_drill_is_begun_looked_at_and_answered_by_keys(start):
     desk = start(stage="watch")
-    desk.key("ctrl+k")
-    desk.until(f"{PALETTE} is not None")
+    open_palette(desk)
     desk.type("rehearse: drill")
     desk.until(f"{PALETTE}._shown[0].title", "Rehearse: drill")
     desk.key("Return")
@@ -391,16 +393,14 @@ def test_a_link_is_brought_up_with_the_keyboard(start):
     desk.until("window.stage.name", "prove")
     desk.until("session.surroundings is not None")
     for words in ("take in the stand-in", "put links on channels"):
-        desk.key("ctrl+k")
-        desk.until(f"{PALETTE} is not None")
+        open_palette(desk)
         desk.type(words)
         desk.until(f"{PALETTE}._text.text()", words)
         desk.key("Return")
         desk.until(f"{PALETTE} is None")
         desk.until("sum(x.state == 'live' for x in session.racks.here.hub.links)", 16)
     desk.until("len(session.racks.now.keys)", 44)
-    desk.key("ctrl+k")
-    desk.until(f"{PALETTE} is not None")
+    open_palette(desk)
     desk.type("bring-up")
     desk.key("Return")
     desk.until("window.stage.pages.currentIndex()", 0)
@@ -422,8 +422,7 @@ def test_a_link_is_brought_up_with_the_keyboard(start):
 
 def test_a_show_goes_on_tour_and_a_trail_is_asked_for_by_keys(start):
     desk = start(stage="register")
-    desk.key("ctrl+k")
-    desk.until(f"{PALETTE} is not None")
+    open_palette(desk)
     desk.type("register: tour")
     desk.until(f"{PALETTE}._shown[0].title", "Register: tour")
     desk.key("Return")
@@ -439,8 +438,7 @@ def test_a_show_goes_on_tour_and_a_trail_is_asked_for_by_keys(start):
     desk.until("session.board.count('broken')", 0)
     desk.key("ctrl+z")
     desk.until("session.scope.site", home)
-    desk.key("ctrl+k")
-    desk.until(f"{PALETTE} is not None")
+    open_palette(desk)
     desk.type("register: trails")
     desk.key("Return")
     trails = "window.stage.trails"
@@ -453,8 +451,7 @@ def test_a_show_goes_on_tour_and_a_trail_is_asked_for_by_keys(start):
 
 def test_a_question_is_kept_and_asked_again_and_campuses_are_planned_together_by_keys(start):
     desk = start(stage="register")
-    desk.key("ctrl+k")
-    desk.until(f"{PALETTE} is not None")
+    open_palette(desk)
     desk.type("register: list")
     desk.key("Return")
     page = "window.stage.list"
@@ -467,14 +464,12 @@ def test_a_question_is_kept_and_asked_again_and_campuses_are_planned_together_by
     desk.type("Bent")
     desk.key("Return")
     desk.until(f"{page}.asked.kept.currentText()", "Bent")
-    desk.key("ctrl+k")
-    desk.until(f"{PALETTE} is not None")
+    open_palette(desk)
     desk.type("plan all campuses")
     desk.key("Return")
     across = "window.stage.across"
     desk.until(f"{across}.together is not None")
-    desk.key("ctrl+k")
-    desk.until(f"{PALETTE} is not None")
+    open_palette(desk)
     desk.type("register: across")
     desk.key("Return")
     desk.until(f"{across}.isVisible()")

@@ -85,7 +85,7 @@ class Window(QMainWindow):
         foot = QVBoxLayout(self._foot)
         foot.setContentsMargins(0, 0, 0, 0)
         foot.addWidget(self._said)
-        self._say_damaged()
+        self._say_lasting()
         self.places = Places(self)
         self._dress()
         self._lay_out()
@@ -97,7 +97,7 @@ class Window(QMainWindow):
         QTimer.singleShot(_DIAL_MS, self._hear_racks)
         QTimer.singleShot(_LOOKS_CLOSER_MS, self._look_closer)
 
-    def _say_damaged(self) -> None:
+    def _say_lasting(self) -> None:
         """What is so for as long as the book is open: that it can only be read, or only in part be written."""
         from azven.book.records import Site
 
@@ -125,7 +125,7 @@ class Window(QMainWindow):
 
         session = self.session
         if damaged and session.store.look_closer():
-            self._say_damaged()
+            self._say_lasting()
             session.say(damage_note(session.store), trouble=True)
 
     def _hear_racks(self) -> None:

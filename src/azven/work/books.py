@@ -1,6 +1,7 @@
 """Books as files: where the usual one is kept, opening, and new ones."""
 
 from collections.abc import Callable
+from contextlib import closing
 from dataclasses import replace
 from pathlib import Path
 from typing import TypeVar
@@ -71,11 +72,8 @@ def _is_there(where: Place | Path) -> bool:
 
 def is_damaged(where: Place) -> bool:
     """Whether something in the book at a place is damaged, all of it looked through; for a thread of its own."""
-    store = Store.open(where, thorough=True)
-    try:
+    with closing(Store.open(where, thorough=True)) as store:
         return bool(store.damaged)
-    finally:
-        store.close()
 
 
 def load_writing() -> None:

@@ -89,7 +89,7 @@ def _prepared() -> Iterator[str]:
         if not own:
             continue
         condition = f"({_FREE} OR {own})"
-        after = _FREE + " OR true" if kind is Unit else condition  # a unit may be sent away
+        after = "true" if kind is Unit else condition  # a unit may be sent away
         yield f'ALTER TABLE "{table}" ENABLE ROW LEVEL SECURITY'
         for name in ("read", "add", "change", "remove"):
             yield f'DROP POLICY IF EXISTS azven_{name} ON "{table}"'
@@ -103,11 +103,11 @@ def strangers(engine: "Engine", changes: Sequence[Change]) -> list[Record]:
     """Records among changes that are there and are not of the campuses of the role."""
     out: list[Record] = []
     for kind in dict.fromkeys(c.kind for c in changes if c.before is not None):
+        if table_name(kind) in _ALWAYS:
+            continue
         mine = {c.before.id: c.before for c in changes if c.kind is kind and c.before is not None}
         marks = ", ".join(engine.mark for _ in mine)
         own = _own(kind) or "false"
-        if table_name(kind) in _ALWAYS:
-            continue
         found = engine.rows(f'SELECT id FROM "{table_name(kind)}" WHERE id IN ({marks}) AND NOT ({own})', list(mine))
         out += [mine[int(number)] for (number,) in found]
     return out

@@ -2,9 +2,8 @@
 
 It is a site bundle (`site.json`, `sweeps/`) with more beside: `handover.json` says what it is, `show.json` has the show
 with its links and frequencies as records of the book, `register.json` the units, `plan.json` and `request.json` the
-plan,
-`systems/NN.json` the antenna systems, `notes.txt` what somebody wrote, `sheet.pdf` the frequency sheet. Reading never
-unpacks to disk and bounds what it takes.
+plan, `systems/NN.json` the antenna systems, `notes.txt` what somebody wrote, `sheet.pdf` the frequency sheet. Reading
+never unpacks to disk and bounds what it takes.
 """
 
 import json

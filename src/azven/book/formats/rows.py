@@ -2,6 +2,7 @@
 
 import csv
 import io
+from collections.abc import Iterable, Sequence
 
 from azven.book.formats.errors import FormatError
 
@@ -30,3 +31,12 @@ def harmless(cell: str) -> str:
         bare = cell.lstrip(_BLANKS)
         return f"'{cell}" if cell.startswith(("\t", "\r")) or bare.startswith(_RISKY) else cell
     return cell
+
+
+def as_csv(heading: Sequence[str], rows: Iterable[Sequence[object]]) -> str:
+    """Rows under a heading as CSV (RFC 4180); a cell that a spreadsheet would run is written as text."""
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow([harmless(c) for c in heading])
+    writer.writerows([harmless(str(c)) for c in row] for row in rows)
+    return out.getvalue()

@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Sequence
-from datetime import date, datetime, time
+from datetime import datetime
 from typing import Any
 
 from azven.book.edits import Edit
@@ -33,7 +33,7 @@ class UnitColumns(Columns):
         return [(b[0], b[0]) for b in self.session.store.get(Model, unit.model_id).bands]
 
     def all(self) -> list[Column]:
-        store, scope = self.session.store, self.session.scope
+        store, scope, clock = self.session.store, self.session.scope, self.session.clock
         return [
             self.field("Name", 110, "name", typed.name, lambda u: u.name, many=False,
                        mark=lambda u: self.fits.state(Unit, u.id)),
@@ -53,7 +53,7 @@ class UnitColumns(Columns):
             self.field("Serial", 90, "serial", typed.text, lambda u: u.serial, many=False),
             self.field("Condition", 90, "condition", str, lambda u: u.condition, words(CONDITIONS)),
             self.field("Firmware", 70, "firmware", typed.text, lambda u: u.firmware),
-            self.field("Cells since", 84, "cells_since", self._day, self._day_said,
+            self.field("Cells since", 84, "cells_since", self._day, lambda u: clock.day_said(u.cells_since),
                        hint="The day from which its rechargeable cells are in use, as 2026-09-30."),
             self.field("Ran min", 58, "ran_min", _minutes, lambda u: f"{u.ran_min:g}" if u.ran_min is not None else "",
                        right=True, hint="How long it last ran on full cells, in minutes."),
@@ -66,16 +66,9 @@ class UnitColumns(Columns):
 
     def _day(self, value: Any) -> datetime | None:
         """The beginning of a day of the site; None for nothing. Refusal for what is no day."""
-        text = str(value).strip()
-        if not text:
-            return None
-        try:
-            return datetime.combine(date.fromisoformat(text), time(), self.session.clock.tz)
-        except ValueError:
-            raise Refusal(f"“{text}” is no day: write it as 2026-09-30.") from None
-
-    def _day_said(self, unit: Unit) -> str:
-        return f"{unit.cells_since.astimezone(self.session.clock.tz):%Y-%m-%d}" if unit.cells_since else ""
+        clock = self.session.clock
+        day = clock.day(str(value))
+        return clock.begin_of(day) if day is not None else None
 
     def named(self, kind: type[Any], key: int | None) -> str:
         return (

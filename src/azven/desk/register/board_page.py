@@ -62,7 +62,7 @@ class BoardPage(RegisterPage):
 
     def show_now(self) -> None:
         now = self.session.now()
-        rows = board.with_people(self.session.store, board.campuses(self.session.store, now))
+        rows = board.campuses(self.session.store, now)
         self.view.show_campuses(rows, now)
         units, missing = sum(c.total for c in rows), sum(c.of("missing").count for c in rows)
         late = sum(c.of("on loan").late for c in rows)

@@ -1,14 +1,12 @@
 """The row in which a deed is chosen and filled in; only what a deed asks for is shown."""
 
 from collections.abc import Callable
-from datetime import date, datetime
 
 from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from azven.book.records import Show, Site
 from azven.desk.session import Session
 from azven.desk.stage import button, choice, fill, row
-from azven.refusal import Refusal
 from azven.rf.register.deeds import DeedKind
 from azven.work import ids
 from azven.work.register import Asked
@@ -69,11 +67,12 @@ class DeedRow(QWidget):
         session, asks = self._session, _ASKS.get(self.kind, ())
         store = session.store
         site, show = self.site.currentData(), self.show_.currentData()
+        day = session.clock.day(self.until.text()) if "until" in asks else None
         return Asked(
             deed=self.kind, at=session.now(), by=store.author.who, why=self.why.text(),
             to=self.to.text().strip() if "to" in asks else "", link=self.link.text().strip() if "link" in asks else "",
             place=self.place.text() if "place" in asks else "",
-            until=day(self.until.text(), session) if "until" in asks else None,
+            until=session.clock.end_of(day) if day is not None else None,
             site=store.get(Site, site) if "site" in asks and site else None,
             show=store.get(Show, show) if "show" in asks and show else None,
         )  # fmt: skip
@@ -90,14 +89,3 @@ def _field(hint: str, wide: int) -> QLineEdit:
     made.setAccessibleName(hint.split(",")[0])
     made.setFixedWidth(wide)
     return made
-
-
-def day(text: str, session: Session) -> datetime | None:
-    """The end of a day of the site; None for an empty text. Refusal for one that is no day."""
-    if not text.strip():
-        return None
-    try:
-        found = date.fromisoformat(text.strip())
-    except ValueError:
-        raise Refusal(f"“{text}” is no day: write it as 2026-09-30.") from None
-    return session.clock.end_of(found)

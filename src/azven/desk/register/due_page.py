@@ -112,7 +112,7 @@ class DuePage(RegisterPage):
         ]
 
     def _day(self, item: Item) -> str:
-        return f"{item.by.astimezone(self.session.clock.tz):%Y-%m-%d}" if item.by is not None else "no day"
+        return self.session.clock.day_said(item.by) or "no day"
 
     def show_now(self) -> None:
         now = self.session.now()

@@ -1,5 +1,6 @@
 """Hand-over: the package for the next engineer written, and one taken over, with what it would change shown before."""
 
+from contextlib import closing
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -88,11 +89,8 @@ class HandoverPage(RegisterPage):
         self._takeover = None
 
         def work(_: object) -> Takeover:
-            store = Store.open(where)
-            try:
+            with closing(Store.open(where)) as store:
                 return handover.preview(store, package)
-            finally:
-                store.close()
 
         self.session.jobs.quiet("what a package would change", work, lambda found: self._previewed(package, found))
 

@@ -1,7 +1,6 @@
 """Units found by what is asked of them, deeds done with those that are chosen, labels scanned."""
 
 from collections.abc import Callable
-from datetime import datetime
 from functools import partial
 
 from PyQt6.QtCore import QTimer
@@ -72,8 +71,8 @@ class ListPage(RegisterPage):
             Column(title="State", width=74, show=lambda u: register.state_at(u, session.now())),
             Column(title="Where", width=150, show=lambda u: register.where_said(session.store, u)),
             Column(title="Who has it", width=90, show=lambda u: u.holder),
-            Column(title="Since", width=104, show=lambda u: _day(u.since, session)),
-            Column(title="Until", width=104, show=lambda u: _day(u.until, session)),
+            Column(title="Since", width=104, show=lambda u: session.clock.day_said(u.since)),
+            Column(title="Until", width=104, show=lambda u: session.clock.day_said(u.until)),
         ]  # fmt: skip
 
     def _mark(self, unit: Unit) -> str:
@@ -171,7 +170,3 @@ class ListPage(RegisterPage):
 
 def _last(deeds: list[Deed]) -> Deed:
     return max(deeds, key=lambda d: d.id)
-
-
-def _day(moment: datetime | None, session: Session) -> str:
-    return f"{moment.astimezone(session.clock.tz):%Y-%m-%d}" if moment is not None else ""

@@ -1,5 +1,6 @@
 """Reports: one is chosen and read on the screen as it will be printed; as PDF, as a table, labels and cards."""
 
+from contextlib import closing
 from functools import partial
 from pathlib import Path
 
@@ -60,11 +61,8 @@ class ReportsPage(RegisterPage):
         heard = tuple(astray(session.store, scope, session.live, now))
 
         def work(progress: reports.Progress) -> Report:
-            store = Store.open(where)
-            try:
+            with closing(Store.open(where)) as store:
                 return kind.make(Asking(store, scope, now, heard, progress))
-            finally:
-                store.close()
 
         session.jobs.start(f"Making {kind.title.lower()}", work, lambda report: self._made(kind, report))
 

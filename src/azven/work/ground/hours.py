@@ -76,6 +76,24 @@ class Clock:
             raise Refusal(f"{found:%Y-%m-%d %H:%M} does not exist in {self.zone}: the clock is put forward then.")
         return there
 
+    @staticmethod
+    def day(text: str) -> date | None:
+        """A day such as 2026-09-30; None for an empty text; Refusal for anything else."""
+        if not text.strip():
+            return None
+        try:
+            return date.fromisoformat(text.strip())
+        except ValueError:
+            raise Refusal(f"“{text[:80]}” is no day: write it as 2026-09-30.") from None
+
+    def day_said(self, at: datetime | None) -> str:
+        """The day here of a moment, as `day` reads it; empty for none."""
+        return f"{at.astimezone(self.tz):%Y-%m-%d}" if at is not None else ""
+
+    def begin_of(self, day: date) -> datetime:
+        """The first moment of a day here, in UTC."""
+        return datetime.combine(day, time(), self.tz).astimezone(UTC)
+
     def end_of(self, day: date) -> datetime:
         """The last second of a day here, in UTC."""
         return datetime.combine(day, time(23, 59, 59), self.tz).astimezone(UTC)

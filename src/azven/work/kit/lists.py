@@ -1,7 +1,5 @@
 """The kit list: units as CSV, written and taken in, with what became of every row."""
 
-import csv
-import io
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -9,7 +7,7 @@ from typing import Any, Literal
 
 from azven.book.edits import Change, Edit, add, differing, replace_record
 from azven.book.formats.errors import FormatError, in_short
-from azven.book.formats.rows import LARGEST, harmless
+from azven.book.formats.rows import LARGEST, as_csv
 from azven.book.reading import Reading
 from azven.book.records import CONDITIONS, Model, Site, Unit
 from azven.book.store import Store
@@ -62,17 +60,11 @@ def write(store: Reading, scope: Scope) -> str:
     models = {m.id: m.name for m in store.all(Model)}
     rooms = {z.id: z.name for z in ground.zones(store, scope)}
     homes = {s.id: s.name for s in store.all(Site)}
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(COLUMNS)
-    for u in units(store, scope):
-        cells = (
-            u.name, _KINDS[u.carried], models[u.model_id], u.band, u.receiver_band, str(u.channels),
-            rooms.get(u.zone_id or 0, ""), u.serial, u.condition, u.firmware, homes.get(u.site_home_id or 0, ""),
-            u.note,
-        )  # fmt: skip
-        writer.writerow([harmless(c) for c in cells])
-    return out.getvalue()
+    return as_csv(COLUMNS, (
+        (u.name, _KINDS[u.carried], models[u.model_id], u.band, u.receiver_band, u.channels,
+         rooms.get(u.zone_id or 0, ""), u.serial, u.condition, u.firmware, homes.get(u.site_home_id or 0, ""), u.note)
+        for u in units(store, scope)
+    ))  # fmt: skip
 
 
 def text_of(path: Path) -> str:

@@ -1,12 +1,10 @@
 """The audio patch as CSV, written and taken in, with what became of every row."""
 
-import csv
-import io
 from dataclasses import replace
 
 from azven.book.edits import Change, Edit, add, remove, replace_record
 from azven.book.formats.errors import FormatError, in_short
-from azven.book.formats.rows import harmless
+from azven.book.formats.rows import as_csv
 from azven.book.reading import Reading
 from azven.book.records import PORT_KINDS, ROUTE_KINDS, Link, Port, Record, Route
 from azven.book.store import Store
@@ -29,17 +27,13 @@ def write(store: Reading, scope: Scope) -> str:
     """Routes and ports as CSV (RFC 4180); links of one name are told apart by their id behind a number sign."""
     known = {x.id: x for x in links(store, scope)}
     names = _names(list(known.values()))
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(COLUMNS)
+    rows: list[tuple[object, ...]] = []
     for r in patch.routes(store, scope):
         way = "from" if patch.is_source(known[r.link_id]) else "to"
-        cells: tuple[str, ...] = (names[r.link_id], way, r.kind, r.device, str(r.channel), _WIDTHS[r.stereo], "", "")
-        writer.writerow([harmless(c) for c in cells])
+        rows.append((names[r.link_id], way, r.kind, r.device, r.channel, _WIDTHS[r.stereo], "", ""))
     for p in patch.ports(store, scope):
-        cells = (p.name, "port", p.kind, p.device, "", "", " + ".join(p.joins), p.note)
-        writer.writerow([harmless(c) for c in cells])
-    return out.getvalue()
+        rows.append((p.name, "port", p.kind, p.device, "", "", " + ".join(p.joins), p.note))
+    return as_csv(COLUMNS, rows)
 
 
 def _names(found: list[Link]) -> dict[int, str]:

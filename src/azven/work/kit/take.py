@@ -1,6 +1,7 @@
 """Which gear to take: how many links of each model and band fit at one or several sites, before anything is rented."""
 
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import closing
 from dataclasses import dataclass, replace
 from itertools import combinations
 
@@ -126,11 +127,8 @@ class Answer:
 def rank(where: Place, site_ids: Sequence[int], service: Service, progress: Progress, elapsed: Elapsed) -> Answer:
     """Try every model and band of a service at every site, then mixes of the best; on a connection of its own. What is
     stopped answers with what was found."""
-    store = Store.open(where)
-    try:
+    with closing(Store.open(where)) as store:
         return _Ranking(store, site_ids, service, progress, elapsed).answer()
-    finally:
-        store.close()
 
 
 class _Ranking:

@@ -1,14 +1,12 @@
 """Hardware groups for the kit at hand: tables computed for a model, tables read from CSV, judged here."""
 
-import csv
-import io
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
 from azven.book.formats.reading import read_bytes
-from azven.book.formats.rows import LARGEST, harmless, rows_of
+from azven.book.formats.rows import LARGEST, as_csv, rows_of
 from azven.book.records import Model
 from azven.book.store import Store
 from azven.refusal import Refusal
@@ -83,13 +81,10 @@ def _hertz(text: str) -> int | None:
 
 def write(table: Mapping[str, tuple[int, ...]]) -> str:
     """The table as CSV: group, channel, MHz."""
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(("group", "channel", "frequency_mhz"))
-    for name, freqs in table.items():
-        for channel, freq in enumerate(freqs, start=1):
-            writer.writerow((harmless(name), channel, f"{freq / 1e6:.4f}"))
-    return out.getvalue()
+    return as_csv(("group", "channel", "frequency_mhz"), (
+        (name, channel, f"{freq / 1e6:.4f}")
+        for name, freqs in table.items() for channel, freq in enumerate(freqs, start=1)
+    ))  # fmt: skip
 
 
 @dataclass(frozen=True)

@@ -1,13 +1,11 @@
 """Every carrier against every other: how they hear one another, the spacing left, and the products they make."""
 
-import csv
-import io
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from azven.book.formats.rows import harmless
+from azven.book.formats.rows import as_csv
 from azven.rf.coordinate import carriers_of
 from azven.rf.products import Situation, near
 from azven.rf.request import KINDS
@@ -101,11 +99,8 @@ def _with_wideband(
 
 def csv_text(found: Matrix) -> str:
     """Spacing left in kHz, pair by pair, as CSV (RFC 4180); empty where the pair never meets."""
-    out = io.StringIO()
-    writer = csv.writer(out)
-    names = [harmless(n) for n in found.names]
-    writer.writerow(["Spacing left kHz", *names])
-    for i, name in enumerate(names):
-        cells = [f"{found.slack_hz[i, j] / 1e3:g}" if found.meets[i, j] else "" for j in range(len(names))]
-        writer.writerow([name, *cells])
-    return out.getvalue()
+    names = found.names
+    return as_csv(("Spacing left kHz", *names), (
+        (name, *(f"{found.slack_hz[i, j] / 1e3:g}" if found.meets[i, j] else "" for j in range(len(names))))
+        for i, name in enumerate(names)
+    ))  # fmt: skip

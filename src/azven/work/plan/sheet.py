@@ -1,13 +1,11 @@
 """The frequency sheet: what leaves the screen, as HTML for printing and as CSV."""
 
-import csv
-import io
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
-from azven.book.formats.rows import harmless
+from azven.book.formats.rows import as_csv
 from azven.book.formats.whole import write_whole
 from azven.book.records import Act, Link, Model, Zone
 from azven.book.regions import ADVICE
@@ -51,18 +49,18 @@ class Entry:
 
 def entries(store: Store, scope: Scope, board: Board) -> list[Entry]:
     """All links of the plan, by room, then frequency; those without a frequency last."""
-    place, names = ground.here(store, scope), board.input.names
-    acts = {a.id: names[ids.of(a)] for a in kit.acts(store, scope)}
-    models, who = {m.id: m for m in store.all(Model)}, kit.wearers(store, scope)
-    return [
-        _entry(v, board.input.name(ids.key(Zone, v.link.zone_id)), acts, models[v.link.model_id], place, who)
-        for v in _in_order(store, scope, board)
-    ]
+    return [entry for _, entry in with_verdicts(store, scope, board)]
 
 
 def with_verdicts(store: Store, scope: Scope, board: Board) -> list[tuple[Verdict, Entry]]:
     """The same, each with how its link stands."""
-    return list(zip(_in_order(store, scope, board), entries(store, scope, board), strict=True))
+    place, names = ground.here(store, scope), board.input.names
+    acts = {a.id: names[ids.of(a)] for a in kit.acts(store, scope)}
+    models, who = {m.id: m for m in store.all(Model)}, kit.wearers(store, scope)
+    return [
+        (v, _entry(v, board.input.name(ids.key(Zone, v.link.zone_id)), acts, models[v.link.model_id], place, who))
+        for v in _in_order(store, scope, board)
+    ]
 
 
 def _in_order(store: Store, scope: Scope, board: Board) -> list[Verdict]:
@@ -168,12 +166,8 @@ def _times(act: Act, place: ground.Place) -> str:
 
 def csv_text(store: Store, scope: Scope, board: Board) -> str:
     """The sheet as CSV (RFC 4180); a cell that a spreadsheet would run is written as text."""
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(HEADINGS)
-    for entry in (*entries(store, scope, board), *(e for e, _ in wide_entries(store, scope))):
-        writer.writerow([harmless(c) for c in entry.cells()])
-    return out.getvalue()
+    wide = (e for e, _ in wide_entries(store, scope))
+    return as_csv(HEADINGS, (e.cells() for e in (*entries(store, scope, board), *wide)))
 
 
 def write_csv(store: Store, scope: Scope, board: Board, path: Path) -> None:

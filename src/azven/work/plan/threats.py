@@ -1,14 +1,12 @@
 """Products near our links as a list, what sets the margins, and who does most harm."""
 
-import csv
-import io
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 
-from azven.book.formats.rows import harmless
+from azven.book.formats.rows import as_csv
 from azven.rf.coordinate.plan import carriers_of, formula_of
 from azven.rf.levels import dbm, milliwatts
 from azven.rf.products import Found, Situation, near
@@ -119,12 +117,9 @@ def summary(board: Board) -> str:
 
 def csv_text(rows: list[Threat]) -> str:
     """The list as CSV (RFC 4180)."""
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(("Victim", "Kind", "Product of", "Product MHz", "Distance kHz", "Beyond guard kHz", "Level dBm"))
-    for t in rows:
-        level = "" if t.level_dbm is None else f"{t.level_dbm:.1f}"
-        far = (f"{t.distance_hz / 1e3:g}", f"{t.slack_hz / 1e3:g}", level)
-        line = (t.victim, formula(t.kind), t.formula, mhz(t.product_hz), *far)
-        writer.writerow([harmless(cell) for cell in line])
-    return out.getvalue()
+    heading = ("Victim", "Kind", "Product of", "Product MHz", "Distance kHz", "Beyond guard kHz", "Level dBm")
+    return as_csv(heading, (
+        (t.victim, formula(t.kind), t.formula, mhz(t.product_hz), f"{t.distance_hz / 1e3:g}", f"{t.slack_hz / 1e3:g}",
+         "" if t.level_dbm is None else f"{t.level_dbm:.1f}")
+        for t in rows
+    ))  # fmt: skip

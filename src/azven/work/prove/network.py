@@ -1,14 +1,12 @@
 """The racks of a site on their network: what the list says, what was found, and what is wrong with it."""
 
-import csv
-import io
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from ipaddress import IPv4Address, IPv4Network
 from typing import Any
 
 from azven.book.edits import Edit, add, remove, replace_record
-from azven.book.formats.rows import harmless
+from azven.book.formats.rows import as_csv as rows_as_csv
 from azven.book.reading import Reading
 from azven.book.records import ListedRack, RackNetwork
 from azven.book.store import Store
@@ -160,18 +158,15 @@ def told(listed: ListedRack, card: Card | None) -> ListedRack:
 
 def as_csv(listed: Sequence[ListedRack]) -> str:
     """The address sheet."""
-    out = io.StringIO()
-    rows = csv.writer(out)
-    rows.writerow(["name", "id", "kind", "channels", "layout", "console id", "address", "control ip", "control mask",
-                   "audio ip", "audio mask"])  # fmt: skip
+    rows = []
     for r in listed:
         ports = [r.network.get(role) or {} for role in ("control", "audio")]
         addressed = [p.get(k, "") for p in ports for k in ("ip", "mask")]
         console = "" if r.console is None else r.console
-        rows.writerow(
-            map(harmless, map(str, [r.name, r.rack, r.kind, r.channels, r.layout, console, r.address, *addressed]))
-        )
-    return out.getvalue()
+        rows.append((r.name, r.rack, r.kind, r.channels, r.layout, console, r.address, *addressed))
+    heading = ("name", "id", "kind", "channels", "layout", "console id", "address", "control ip", "control mask",
+               "audio ip", "audio mask")  # fmt: skip
+    return rows_as_csv(heading, rows)
 
 
 def follow(listed: Mapping[str, ListedRack], cards: Sequence[tuple[Card, str]]) -> Edit:

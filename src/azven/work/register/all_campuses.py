@@ -1,6 +1,7 @@
 """All campuses planned together where they hear one another: what would move, and the edit that moves it."""
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import closing
 from dataclasses import dataclass, replace
 from datetime import datetime
 from itertools import combinations, product
@@ -84,11 +85,8 @@ def shows_together(store: Store, scope: Scope) -> tuple[list[Show], list[str]]:
 def plan_together(where: Place, scope: Scope, way: Way, progress: Progress, elapsed: Elapsed) -> Together:
     """Look for a plan of all campuses at a place where a book is. Refusal where there is only one, or where a show is
     planned by levels, which are those of its own site."""
-    store = Store.open(where)
-    try:
+    with closing(Store.open(where)) as store:
         return _plan(store, scope, way, progress, elapsed)
-    finally:
-        store.close()
 
 
 def _plan(store: Store, scope: Scope, way: Way, progress: Progress, elapsed: Elapsed) -> Together:

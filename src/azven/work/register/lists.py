@@ -1,11 +1,9 @@
 """The register as CSV and as lines of text."""
 
-import csv
-import io
 from collections.abc import Iterator, Mapping
 from datetime import datetime
 
-from azven.book.formats.rows import harmless
+from azven.book.formats.rows import as_csv
 from azven.book.records import Assignment, Deed, Link, Model, Plan, Show, Site, Unit
 from azven.book.store import Store
 from azven.refusal import Refusal
@@ -47,12 +45,7 @@ def rows(store: Store, asked: Question, now: datetime) -> Iterator[tuple[str, ..
 
 def csv_text(store: Store, asked: Question, now: datetime) -> str:
     """The same as CSV (RFC 4180); a cell that a spreadsheet would run is written as text."""
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(COLUMNS)
-    for cells in rows(store, asked, now):
-        writer.writerow([harmless(c) for c in cells])
-    return out.getvalue()
+    return as_csv(COLUMNS, rows(store, asked, now))
 
 
 def text(store: Store, asked: Question, now: datetime) -> str:

@@ -1,6 +1,7 @@
 """Deeds from a table: what each line would do is shown before anything is done, and what cannot be read is told."""
 
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import closing
 from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
@@ -82,11 +83,8 @@ def table_of(
 
 def table_in(where: Place, text: str, clock: Clock, now: datetime, progress: Progress) -> Table:
     """The same, on a connection of its own."""
-    store = Store.open(where)
-    try:
+    with closing(Store.open(where)) as store:
         return table_of(store, text, clock, now, progress)
-    finally:
-        store.close()
 
 
 def in_words(table: Table, name: str) -> str:

@@ -1,15 +1,14 @@
 """A show on tour: again at the next site, its frequencies moved only where the new ground forbids them (domain section
 9); and the sheet that tells the crew what changed."""
 
-import csv
-import io
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import closing
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from typing import Literal, get_args
 
 from azven.book.edits import Edit, add
-from azven.book.formats.rows import harmless
+from azven.book.formats.rows import as_csv
 from azven.book.place import Place
 from azven.book.reading import Making, Reading, Supposed
 from azven.book.records import Assignment, Link, Plan, Show, Site, Sweep, Wideband, Zone
@@ -71,11 +70,8 @@ class Leg:
 
 def leg_of(where: Place, show_id: int, site_id: int, progress: Progress, elapsed: Elapsed) -> Leg:
     """The next leg, worked out on a connection of its own."""
-    store = Store.open(where)
-    try:
+    with closing(Store.open(where)) as store:
         return leg(store, store.get(Show, show_id), store.get(Site, site_id), progress, elapsed)
-    finally:
-        store.close()
 
 
 def leg(store: Store, show: Show, site: Site, progress: Progress, elapsed: Elapsed) -> Leg:
@@ -251,9 +247,4 @@ def _cells(step: Step) -> tuple[str, ...]:
 
 def csv_text(steps: Sequence[Step]) -> str:
     """The sheet for the crew (RFC 4180), what changes first; a cell that a spreadsheet would run is text."""
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(HEADINGS)
-    for step in steps:
-        writer.writerow([harmless(c) for c in _cells(step)])
-    return out.getvalue()
+    return as_csv(HEADINGS, map(_cells, steps))

@@ -2,7 +2,6 @@
 
 import csv
 import gzip
-import io
 from collections import Counter
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
@@ -12,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from azven.book.formats import status_log
-from azven.book.formats.rows import harmless
+from azven.book.formats.rows import as_csv, harmless
 from azven.book.formats.whole import written_whole
 from azven.rf.diagnose.record import Incident, Record
 from azven.rf.diagnose.weigh import diagnose
@@ -192,11 +191,8 @@ def _cell(value: Any) -> Any:
 
 def incidents_csv(report: Report, moment: Callable[[float], str]) -> str:
     """Incidents as a table."""
-    out = io.StringIO()
-    rows = csv.writer(out)
-    rows.writerow(["from", "to", "from_s", "to_s", "cause", "sure", "links", "evidence", "next"])
-    for it in report.incidents:
-        said = (harmless(text) for text in ("; ".join(it.links), " ".join(it.evidence), " ".join(it.next)))
-        rows.writerow([moment(it.from_s), moment(it.to_s), round(it.from_s, 1), round(it.to_s, 1), it.cause,
-                       round(it.sure, 2), *said])  # fmt: skip
-    return out.getvalue()
+    return as_csv(("from", "to", "from_s", "to_s", "cause", "sure", "links", "evidence", "next"), (
+        (moment(it.from_s), moment(it.to_s), round(it.from_s, 1), round(it.to_s, 1), it.cause, round(it.sure, 2),
+         "; ".join(it.links), " ".join(it.evidence), " ".join(it.next))
+        for it in report.incidents
+    ))  # fmt: skip

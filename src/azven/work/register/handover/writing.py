@@ -5,6 +5,7 @@ People are not in it: who wore what, and their telephones, stay with whoever has
 
 import uuid
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import closing
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -85,11 +86,8 @@ def write(
 ) -> Written:  # fmt: skip
     """Write the package of a site and a show of the book at a place. OSError when it cannot be written, Refusal when it
     is stopped; nothing is left then."""
-    store = Store.open(where)
-    try:
+    with closing(Store.open(where)) as store:
         return _write(store, scope, path, notes, sheet, by, now, progress)
-    finally:
-        store.close()
 
 
 def _write(

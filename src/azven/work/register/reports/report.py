@@ -1,12 +1,10 @@
 """A report of the register: rows under headings, one style for the screen, for paper and for a table."""
 
-import csv
-import io
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 
-from azven.book.formats.rows import harmless
+from azven.book.formats.rows import as_csv
 from azven.book.store import Store
 from azven.work import ground
 from azven.work.register.astray import Astray
@@ -79,9 +77,5 @@ def shortened(report: Report, most: int) -> Report:
 
 def csv_text(report: Report) -> str:
     """The report as CSV (RFC 4180), the heading of its section before each row."""
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(["Section", *report.columns])
-    for section in report.sections:
-        writer.writerows([harmless(cell) for cell in (section.heading, *row)] for row in section.rows)
-    return out.getvalue()
+    rows = ((section.heading, *row) for section in report.sections for row in section.rows)
+    return as_csv(("Section", *report.columns), rows)

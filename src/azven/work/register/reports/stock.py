@@ -28,16 +28,20 @@ def exceptions(asked: Asking) -> Report:
     """What is heard otherwise than written, missing, late, and booked so that it cannot be."""
     store, now = asked.store, asked.now
     clock = ground.here(store, asked.scope).clock
+
+    def day(moment: datetime | None) -> str:
+        return clock.day_said(moment) or "nobody knows when"
+
     sections = [Section("Heard otherwise than written", tuple(
         (x.name, x.serial, f"{x.words} {x.evidence}", "take it in, or have it switched off") for x in asked.astray
     ))]  # fmt: skip
     missing = stock.found(store, Filter(now=now, state="missing"), "since", count=_MOST)
     sections.append(Section("Missing", tuple(
-        (u.name, u.serial, f"since {_day(u.since, clock.tz)}, last at {where_said(store, u) or 'a place nobody said'}",
+        (u.name, u.serial, f"since {day(u.since)}, last at {where_said(store, u) or 'a place nobody said'}",
          _last_with(store, u)) for u in missing
     )))  # fmt: skip
     sections.append(Section("Late", tuple(
-        (x.words, "", f"by {_day(x.by, clock.tz)}", x.code.partition("-")[0]) for x in dues.dues(store, now) if x.late
+        (x.words, "", f"by {day(x.by)}", x.code.partition("-")[0]) for x in dues.dues(store, now) if x.late
     )))  # fmt: skip
     sections.append(Section("Bookings that collide", tuple(_colliding(store))))
     found = tuple(s for s in sections if s.rows)
@@ -143,7 +147,3 @@ def _short(need: booked.Need, sites: dict[int, str]) -> str:
     could += [f"{len(x.units)} at {sites.get(int(x.site), 'a place nobody said')}" for x in need.supply.others]
     short = [f"{need.short} nobody has free"] if need.short > 0 else []
     return f"{open_} × {need.model.name}, {need.band}, not booked: {', '.join([*could, *short])}."
-
-
-def _day(moment: datetime | None, tz: object) -> str:
-    return f"{moment.astimezone(tz):%Y-%m-%d}" if moment is not None else "nobody knows when"  # type: ignore[arg-type]
