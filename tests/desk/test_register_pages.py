@@ -7,15 +7,11 @@ from PyQt6.QtCore import Qt
 
 from azven.book.records import Booking, Distance, Show, Unit
 from azven.book.stock import Held
-from azven.desk.points import of_register
 from azven.desk.register.board_view import longest
 from azven.work import demo, ids, kit, plan, register, shows
-from azven.work.kit import persons
 from azven.work.register import Asked, times
 from azven.work.register.board import Campus
 from azven.work.scope import of_show
-from azven.work.watch import watched
-from azven.work.watch.night import Seen
 
 BOARD, LIST, DUE, BOOKINGS, ACROSS = range(5)
 pytestmark = pytest.mark.quiet
@@ -208,28 +204,6 @@ def test_what_is_due_stands_on_the_line_and_goes_out_as_a_calendar(stage, tmp_pa
     assert "Wrote the calendar" in stage.window().said()
     page.write(tmp_path / "nowhere" / "register.ics")
     assert "nowhere" in stage.window().said()
-
-
-def test_a_unit_that_is_heard_is_told_and_taken_in(stage, monkeypatch):
-    session = stage.session
-    store, scope = session.store, session.scope
-    item = next(w for w in persons.worn(store, scope) if w.unit_id is not None)
-    of_book = watched.of_show(store, scope, {}, session.now())
-    status = tuple({"tx": "on"} if x.id == item.link_id else {} for x in of_book.links)
-    seen = Seen(t=1.0, watched=of_book, status=status)
-    assert stage.board.wrong.isHidden()
-    monkeypatch.setattr(type(session), "live", property(lambda _: seen))
-    stage.board._look()
-    assert not stage.board.wrong.isHidden()
-    assert [x.unit.id for x in rows(stage.board.astray)] == [item.unit_id]
-    assert of_register(session)[0][0] == "1 astray"
-    assert stage.board.heading.text().endswith(": 1")
-    stage.board.take.click()
-    assert store.get(Unit, item.unit_id).state == "assigned"
-    assert stage.board.wrong.isHidden()
-    session.step_back()
-    stage.refresh()
-    assert not stage.board.wrong.isHidden()
 
 
 def test_all_campuses_are_planned_together_shown_moved_and_taken_back(open_window, tmp_path, settle):

@@ -7,11 +7,11 @@ from datetime import UTC, datetime, timedelta
 import pytest
 
 from azven.book.edits import Edit, remove, replace_record
-from azven.book.records import Assignment, Distance, Show
+from azven.book.records import Act, Assignment, Distance, Show
 from azven.refusal import Refusal
 from azven.work import plan
-from azven.work.register import across, all_campuses
-from azven.work.register.times import set_span
+from azven.work.register import across, all_campuses, cases
+from azven.work.register.times import at_one_time, set_span, times
 from azven.work.scope import of_show, opening
 
 
@@ -27,6 +27,11 @@ def found(store, scope, way="mend", progress=lambda done, total: True):
 
 def mattering(store, shows):
     return [p for s in shows for p in across.pairs(store, of_show(s))[0]]
+
+
+def without_times(store, show):
+    acts = [replace_record(a, replace(a, starts_at=None, ends_at=None)) for a in store.all(Act, show_id=show.id)]
+    store.apply(Edit("No times", tuple(c for change in acts for c in change)))
 
 
 @pytest.mark.parametrize("way", ["mend", "anew"])
@@ -69,6 +74,8 @@ def test_shows_at_other_times_and_sites_of_unknown_distance_are_left_out(store, 
     kiln = next(s for s in store.all(Show) if s.name == "Kiln Lights")
     later = datetime.now(UTC) + timedelta(days=30)
     store.apply(set_span(kiln, later, later + timedelta(days=1)))
+    assert kiln.name in {s.name for s in found(store, scope).shows}, "its acts are still when they were"
+    without_times(store, kiln)
     assert {s.name for s in found(store, scope).shows} == {"Marrowby Lantern Regatta", "Orchard Cider Night"}
     store.apply(Edit("Unknown", remove(store.all(Distance))))
     with pytest.raises(Refusal, match="No other campus"):
@@ -92,3 +99,20 @@ def test_a_plan_that_was_overtaken_or_stopped_is_not_adopted(store, scope):
     with pytest.raises(Refusal, match="was moved meanwhile"):
         all_campuses.adopt(store, told)
     assert found(store, scope, progress=lambda done, total: False).stopped
+
+
+def test_pairs_of_all_links_are_one_case_and_those_of_shows_at_other_times_are_none(store, scope):
+    pairs, _ = across.pairs(store, scope)
+    (case,) = cases.far(pairs, scope)
+    assert case.count == len(pairs)
+    assert {s.site for s in case.spots} == {p.site.id for p in pairs}
+    assert (case.mark == "broken") == (pairs[0].worst_db >= 0)
+    assert cases.far([], scope) == []
+    assert across.pairs(store, scope, lambda done, total: False)[0] == []
+    there = pairs[0].show
+    for show in {p.show.id: p.show for p in pairs}.values():
+        ends = times(store, show)[1] + timedelta(days=40)
+        store.apply(set_span(show, ends - timedelta(days=1), ends))
+        without_times(store, show)
+    assert not at_one_time(store, store.get(Show, scope.show), store.get(Show, there.id))
+    assert across.pairs(store, scope)[0] == []

@@ -116,4 +116,4 @@ def test_both_sides_say_by_whom(store, scope, worn):
     status = tuple({"tx": "on", "a": -71.0, "b": -61.0} if x.id == link.id else {} for x in of_book.links)
     (found,) = astray(store, scope, Seen(t=1.0, watched=of_book, status=status), NOW)
     day = f"{NOW - timedelta(minutes=5):%Y-%m-%d}"
-    assert found.evidence == f"Heard by r-0417 · 3, −61 dBm. Written by Merle, lost, {day}"
+    assert found.evidence == f"Heard by r-0417 · 3 at −61 dBm. Written by Merle, lost, {day}"

@@ -7,6 +7,7 @@ from azven.rf.sweep import Line as UnclaimedLine
 
 if TYPE_CHECKING:
     from azven.rf.rehearse.foretold import Trouble
+    from azven.work.register import cases
     from azven.work.rehearse.helping import Tried
 
 
@@ -88,6 +89,13 @@ class Case:
 
 
 @dataclass(frozen=True)
+class BoardCase:
+    """A case of the board of the register."""
+
+    case: "cases.Case"
+
+
+@dataclass(frozen=True)
 class Unit:
     """A unit of the register."""
 
@@ -103,4 +111,7 @@ class Foretold:
     tried: "tuple[Tried, ...]" = ()
 
 
-Chosen = Link | Sweep | Line | Channel | Rule | Neighbour | Joint | Antenna | Person | Wideband | Case | Foretold | Unit
+Chosen = (
+    Link | Sweep | Line | Channel | Rule | Neighbour | Joint | Antenna | Person | Wideband | Case | Foretold | BoardCase
+    | Unit
+)  # fmt: skip

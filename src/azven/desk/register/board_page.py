@@ -1,21 +1,38 @@
-"""Board: what is astray, and all campuses at a glance; a duty that is pointed at becomes the list."""
+"""Board: what is astray as cases, and all campuses at a glance; a duty that is pointed at becomes the list."""
 
 from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QShowEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from azven.book.records import Show, Site
+from azven.desk.actions import Action
 from azven.desk.register.board_view import BoardView
+from azven.desk.register.case_rows import CaseRows
+from azven.desk.register.due_page import DueLine
 from azven.desk.register.page import RegisterPage
 from azven.desk.session import Session
-from azven.desk.stage import FittedLabel, button, label, row, scrolled
-from azven.desk.tables import Column, RecordTable
-from azven.work import chosen, register
-from azven.work.register import Asked, board
-from azven.work.register.astray import Astray, astray
+from azven.desk.stage import FittedLabel, scrolled
+from azven.work import chosen
+from azven.work.reasons import board_case
+from azven.work.register import across, board, cases, dues
+from azven.work.register.across import Pair, Progress
+from azven.work.register.astray import astray
+from azven.work.register.board import Campus
+from azven.work.register.cases import Case
 
-_LOOK_MS, _ROWS = 2_000, 3
-_ROW_PX, _HEADING_PX = 24, 34
+_LOOK_MS = 2_000
+_ELSEWHERE = {
+    "missing": ("Show them", "", "The list of what is missing"),
+    "far": ("See the pairs", "Across campuses", "Every pair with its levels, and a plan of all campuses together"),
+    "unknown": ("Name them in Kit", "kit", "Say in Kit, Persons, who wears which unit"),
+    "frequency": ("Send the plan, in Prove", "prove", "Packs and receivers get the frequencies of the plan again"),
+    "over": ("Look at the times", "Bookings", "When the gear of the show goes"),
+    "state": (
+        "Look at the times",
+        "Bookings",
+        "It is taken in until its show loads out: that is over, or not said",
+    ),
+}
+"""By its cause: what is offered where no edit makes a case right, where that is, and why."""
 
 
 class BoardPage(RegisterPage):
@@ -23,34 +40,39 @@ class BoardPage(RegisterPage):
 
     title = "Board"
     asked = pyqtSignal(object, str)
+    went = pyqtSignal(str)
+    """To another page, by its title, or to another stage, by its name."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.words = FittedLabel("dim")
-        self.astray = RecordTable(_columns(), "Units that are astray")
-        self.astray.theme = lambda: session.theme
-        self.astray.setFixedHeight(_HEADING_PX + _ROWS * _ROW_PX)
-        self.take = button("Take it in", self.take_in, "It is here and at work: assign it to this show, at this site")
-        self.view = BoardView(session)
-        self.view.asked.connect(self.asked)
-        self.wrong = QWidget()
-        above = QVBoxLayout(self.wrong)
-        above.setContentsMargins(0, 0, 0, 2)
-        above.setSpacing(2)
-        self.heading = label("", "section")
-        above.addLayout(row(self.heading, 1, self.take))
-        above.addWidget(self.astray)
-        self.wrong.hide()
+        self.cases = CaseRows(session, self._step_of)
+        self.view, self.due = BoardView(session), DueLine(session)
+        self._written: list[Case] = []
+        self._far: list[Case] = []
         self._timer = QTimer(self)
         self._timer.setInterval(_LOOK_MS)
         self._timer.timeout.connect(self._look)
-        self.astray.picked.connect(lambda x: session.select(chosen.Unit(x.unit.id)) if x.unit is not None else None)
+        self.view.asked.connect(self.asked)
+        self.cases.picked.connect(lambda case: session.select(chosen.BoardCase(case)))
+        self.cases.stepped.connect(self.take_step)
+        session.selected.connect(self._show_selected)
+        self._lay_out()
+
+    def _lay_out(self) -> None:
+        below = QWidget()
+        inner = QVBoxLayout(below)
+        inner.setContentsMargins(0, 0, 0, 0)
+        inner.setSpacing(2)
+        inner.addWidget(self.view)
+        inner.addWidget(self.due)
+        inner.addStretch(1)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 4, 0, 0)
         box.setSpacing(4)
-        box.addWidget(self.wrong)
         box.addWidget(self.words)
-        box.addWidget(scrolled(self.view), 1)
+        box.addWidget(self.cases)
+        box.addWidget(scrolled(below), 1)
 
     def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)
@@ -61,54 +83,91 @@ class BoardPage(RegisterPage):
         self._timer.stop()
 
     def show_now(self) -> None:
-        now = self.session.now()
-        rows = board.campuses(self.session.store, now)
+        session, now = self.session, self.session.now()
+        rows = board.campuses(session.store, now)
         self.view.show_campuses(rows, now)
-        units, missing = sum(c.total for c in rows), sum(c.of("missing").count for c in rows)
-        late = sum(c.of("on loan").late for c in rows)
-        named = (("missing", missing), ("late", late))
-        wrong = ", ".join(f"{n} {what}" for what, n in named if n) or "nothing is missing or late"
-        sites = sum(c.site is not None for c in rows)
-        self.words.setText(f"{units:,}".replace(",", " ") + f" units at {sites} campuses; {wrong}.")
+        self.due.show_items(dues.dues(session.store, now), now)
+        self.words.setText(_in_words(rows))
+        self._written = cases.missing(session.store, session.clock, now)
+        self._look(anew=True)
+        self._look_across()
+
+    def _look_across(self) -> None:
+        """Links that other campuses hear, beside the window: many shows at many campuses take a while."""
+        session = self.session
+        held, scope = session.store.snapshot(), session.scope
+
+        def work(go_on: Progress) -> tuple[list[Pair], list[str]]:
+            return across.pairs(held, scope, go_on)
+
+        session.jobs.quiet("links of other campuses", work, self._looked_across)
+
+    def _looked_across(self, found: tuple[list[Pair], list[str]]) -> None:
+        self._far = cases.far(found[0], self.session.scope)
         self._look()
 
-    def _look(self) -> None:
+    def _look(self, anew: bool = False) -> None:
         session = self.session
         self.view.show_people(board.with_people(session.store, self.view.campuses))
         found = astray(session.store, session.scope, session.live, session.now())
-        self.wrong.setVisible(bool(found))
-        known, strange = {x.unit.id for x in found if x.unit is not None}, sum(x.unit is None for x in found)
-        more = f"{strange} on the air whose unit is not said" if strange else ""
-        wrong = f"Heard otherwise than written: {len(known)}" if known else ""
-        self.heading.setText("; ".join(part for part in (wrong, more) if part))
-        self.astray.show_live(found)
+        shown = cases.in_order([*cases.heard(found, session.scope, session.clock), *self._far, *self._written])
+        self.cases.show_cases(shown, anew)
+        self.view.show_cases(shown)
+        self._follow(shown)
 
-    def take_in(self) -> None:
-        """The chosen units are at work here: that is written now."""
-        session, rows = self.session, self.astray.chosen() or self.astray.records.records[:1]
-        store = session.store
-        show, site = store.get(Show, session.scope.show), store.get(Site, session.scope.site)
-        known = {x.unit.id: x for x in rows if x.unit is not None}
-        if not known:
-            session.say("Say in Kit who wears which unit for this link; then it can be taken in.", trouble=True)
-        for item in known.values():
-            told = Asked(deed="assign", at=session.now(), by=store.author.who, site=site, show=show,
-                         link=item.link.name, why="heard at work")  # fmt: skip
-            session.do(lambda unit=item.unit, told=told: register.do(store, [unit], told))  # type: ignore[misc]
-        self.refresh()
+    def _follow(self, shown: list[Case]) -> None:
+        """The case that is looked at as it is now; nothing where it is over."""
+        looked_at = self.session.selection
+        if isinstance(looked_at, chosen.BoardCase):
+            now = next((c for c in shown if c.key == looked_at.case.key), None)
+            if now != looked_at.case:
+                self.session.select(chosen.BoardCase(now) if now is not None else None)
+        self._show_selected()
+
+    def _show_selected(self) -> None:
+        looked_at = self.session.selection
+        self.cases.show_selected(looked_at.case.key if isinstance(looked_at, chosen.BoardCase) else "")
+
+    # what is done
+
+    def _step_of(self, case: Case) -> tuple[str, str]:
+        """The title of the next step of a case, and what it does."""
+        options = board_case.options(self.session, case)
+        if options:
+            return options[0].title, options[0].effect
+        title, _, why = _ELSEWHERE[case.cause]
+        return title if case.count > 1 or case.cause != "missing" else "Show it", why
+
+    def take_step(self, case: Case) -> None:
+        """The likeliest edit that makes a case right; where there is none, to where something can be done."""
+        options = board_case.options(self.session, case)
+        if options:
+            self.session.do(options[0].edit)
+            self.refresh()
+        elif case.cause == "missing":
+            self.asked.emit(None, "missing")
+        else:
+            self.went.emit(_ELSEWHERE[case.cause][1])
+
+    def actions_offered(self) -> list[Action]:
+        """The next step of every case by name."""
+        return [
+            Action(f"board-case-{k}", f"Register: case {k + 1}, next step", lambda k=k: self._step_at(k),  # type: ignore[misc]
+                   enabled=lambda k=k: k < len(self.cases.cases))  # type: ignore[misc]
+            for k in range(3)
+        ]  # fmt: skip
+
+    def _step_at(self, k: int) -> None:
+        self.take_step(self.cases.cases[k])
 
     def take_focus(self) -> None:
-        self.view.setFocus()
+        (self.cases.rows[0] if self.cases.rows else self.view).setFocus()
 
 
-def _columns() -> list[Column]:
-    return [
-        Column(title="Unit", width=90, show=lambda x: x.name, mark=_mark),
-        Column(title="What", width=380, show=lambda x: x.words, prose=True),
-        Column(title="Evidence", width=300, show=lambda x: x.evidence, prose=True),
-        Column(title="Serial", width=76, show=lambda x: x.serial),
-    ]
-
-
-def _mark(x: Astray) -> str:
-    return "tight" if x.code in ("campus", "unknown") else "broken"
+def _in_words(rows: list[Campus]) -> str:
+    units, missing = sum(c.total for c in rows), sum(c.of("missing").count for c in rows)
+    late = sum(c.of("on loan").late for c in rows)
+    named = (("missing", missing), ("late", late))
+    wrong = ", ".join(f"{n} {what}" for what, n in named if n) or "nothing is missing or late"
+    sites = sum(c.site is not None for c in rows)
+    return f"{units:,}".replace(",", " ") + f" units at {sites} campuses; {wrong}."

@@ -10,9 +10,11 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from azven.desk import theme as look
 from azven.desk.axis import Axis
 from azven.desk.marks import paint_pennant, service_color
+from azven.desk.register.spots import paint_spots
 from azven.desk.session import Session
 from azven.desk.theme import Theme
 from azven.work.register.board import DUTIES, Campus
+from azven.work.register.cases import Case
 
 _HEAD, _FOOT, _ROW, _QUIET_ROW, _EMPTY_ROW = 22, 20, 96, 80, 48
 _NAME_W, _PILE = 132, 11.0
@@ -35,6 +37,7 @@ class BoardView(QWidget):
         super().__init__()
         self._session, self._axis = session, Axis(session)
         self._rows: Sequence[Campus] = ()
+        self._cases: Sequence[Case] = ()
         self._now: datetime | None = None
         self._at = (0, 0)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -71,6 +74,12 @@ class BoardView(QWidget):
             self._rows = rows
             self.update()
 
+    def show_cases(self, cases: Sequence[Case]) -> None:
+        """What is ringed in the bands, by the numbers of its rows."""
+        if list(cases) != list(self._cases):
+            self._cases = list(cases)
+            self.update()
+
     @property
     def block(self) -> int:
         """How many units a block stands for: as few as let the largest pile fit."""
@@ -102,6 +111,8 @@ class BoardView(QWidget):
         tops = self._tops()
         for k, campus in enumerate(self._rows):
             self._paint_row(painter, theme, k, campus, columns, tops[k : k + 2])
+        bases = {c.site.id: (tops[k], tops[k + 1] - 8) for k, c in enumerate(self._rows) if c.site is not None}
+        paint_spots(painter, theme, self._axis, self._cases, bases)
         self._paint_foot(painter, theme)
 
     def _paint_row(

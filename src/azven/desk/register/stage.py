@@ -44,6 +44,7 @@ class RegisterStage(Stage):
         box.addWidget(self.pages, 1)
         self.pages.tabs.chosen.connect(self.primary_changed)
         self.board.asked.connect(self._list)
+        self.board.went.connect(self._go)
         for page in self.all:
             page.primary_changed.connect(self.primary_changed)
 
@@ -51,6 +52,14 @@ class RegisterStage(Stage):
         """The units of a campus in a state, as a list."""
         self.list.ask(site, state)
         self.pages.show_page(self.all.index(self.list))
+
+    def _go(self, where: str) -> None:
+        """Another page of the register by its title, or another stage by its name."""
+        page = next((k for k, p in enumerate(self.all) if p.title == where), None)
+        if page is not None:
+            self.pages.show_page(page)
+        else:
+            self.window().show_stage(where)  # type: ignore[union-attr]
 
     @property
     def page(self) -> RegisterPage:

@@ -2,12 +2,11 @@
 
 from functools import partial
 
-from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from azven.desk import theme as look
-from azven.desk.marks import paint_state
+from azven.desk.case_mark import CaseMark
 from azven.desk.session import Session
 from azven.desk.stage import FittedLabel, button, label, put, put_title, row
 from azven.desk.watch.desk import WatchDesk
@@ -16,30 +15,7 @@ from azven.work.watch import said
 from azven.work.watch.cases import Case
 from azven.work.watch.deeds import Deed
 
-_MARK_W, _BUTTONS_W, _NARROW_BUTTONS_W, _NARROW_PICTURE = 48, 218, 180, 96
-
-
-class _Mark(QWidget):
-    """A bar in the colour of the case, its mark and its number."""
-
-    def __init__(self, session: Session) -> None:
-        super().__init__()
-        self._session = session
-        self.case: Case | None = None
-        self.setFixedWidth(_MARK_W)
-        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        if self.case is None:
-            return
-        painter, theme = QPainter(self), self._session.theme
-        painter.fillRect(
-            QRectF(0, 0, 5, self.height()), theme.color("brick" if self.case.mark == "broken" else "ochre")
-        )
-        paint_state(painter, QRectF(10, 6, 13, 13), self.case.mark, theme)
-        painter.setFont(look.font(15, bold=True))
-        painter.setPen(theme.color("ink"))
-        painter.drawText(QRectF(25, 2, 22, 20), int(Qt.AlignmentFlag.AlignCenter), str(self.case.number))
+_BUTTONS_W, _NARROW_BUTTONS_W, _NARROW_PICTURE = 218, 180, 96
 
 
 class CaseRow(QFrame):
@@ -52,7 +28,7 @@ class CaseRow(QFrame):
         self._session, self._watch, self.large = session, watch, large
         self.case: Case | None = None
         self.deed: Deed | None = None
-        self.mark = _Mark(session)
+        self.mark = CaseMark(session)
         self.who, self.what = FittedLabel("title" if large else "strong"), FittedLabel()
         self.evidence = label("", "dim", wrap=True) if large else FittedLabel("dim")
         self.lasts = QLabel()
@@ -132,8 +108,8 @@ class CaseRow(QFrame):
 
     def show_case(self, case: Case, deed: Deed | None, t: float) -> None:
         """Show how a case stands; figures change with it, words only when they do."""
-        self.case, self.deed, self.mark.case = case, deed, case
-        self.mark.update()
+        self.case, self.deed = case, deed
+        self.mark.show_case(case.mark, case.number)
         sure = said.sure(case)
         put(self.who, said.who(case))
         put(self.what, f"{said.what(case)}{f' ({sure})' if sure else ''}")
@@ -161,7 +137,7 @@ class TakenRow(QWidget):
         super().__init__()
         self._watch = watch
         self.case: Case | None = None
-        self.mark = _Mark(session)
+        self.mark = CaseMark(session)
         self.mark.setFixedHeight(24)
         self.words = FittedLabel("dim")
         self.open: QPushButton = button("Open again", lambda: self.asked.emit("open", self.case), name="flat")
@@ -174,8 +150,8 @@ class TakenRow(QWidget):
         self.setFixedHeight(26)
 
     def show_case(self, case: Case) -> None:
-        self.case, self.mark.case = case, case
-        self.mark.update()
+        self.case = case
+        self.mark.show_case(case.mark, case.number)
         until = f"{self._watch.moment(case.until_s):%H:%M}"
         since = f"{self._watch.moment(case.taken_s):%H:%M}"
         put(self.words, f"{said.who(case)}  {said.what(case)}  {said.has_it(case, since, until)}")

@@ -127,6 +127,12 @@ def _unit(known: Known, what: chosen.Unit) -> Reasons | None:
     return reasons_unit.for_unit(known.store, clock, found[0], known.now()) if found else None
 
 
+def _board_case(known: Known, what: chosen.BoardCase) -> Reasons | None:
+    from azven.work.reasons import board_case
+
+    return board_case.for_case(known, what.case)
+
+
 def _case(known: Known, what: chosen.Case) -> Reasons | None:
     from azven.work.reasons import case as reasons_case
 
@@ -149,5 +155,6 @@ _BY_KIND: dict[type[Chosen], Callable[[Known, Any], Reasons | None]] = {
     chosen.Wideband: _wideband,
     chosen.Case: _case,
     chosen.Foretold: _foretold,
+    chosen.BoardCase: _board_case,
     chosen.Unit: _unit,
 }

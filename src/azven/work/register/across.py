@@ -1,6 +1,6 @@
 """Campuses that hear one another: pairs of links of two sites that matter, and who could move."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import get_args
 
@@ -12,9 +12,10 @@ from azven.rf.levels import dbm
 from azven.rf.register import far
 from azven.rf.register.far import FarLink, Reaching
 from azven.work import ids, kit, plan
-from azven.work.register.times import span
+from azven.work.register.times import at_one_time, span
 from azven.work.scope import Scope, of_show
 
+Progress = Callable[[int, int], bool]
 CLUTTERS: tuple[Clutter, ...] = get_args(Clutter)
 _DIPOLE_DBI, _WHIP_DBI, _MAST_M = 2.15, 2.15, 3.0
 
@@ -83,14 +84,18 @@ def far_link(store: Reading, link: Link, model: Model, placed: Assignment) -> Fa
     )  # fmt: skip
 
 
-def pairs(store: Reading, scope: Scope) -> tuple[list[Pair], list[str]]:
+def pairs(store: Reading, scope: Scope, progress: Progress = lambda done, total: True) -> tuple[list[Pair], list[str]]:
     """Pairs of links of a show and of shows at other sites that matter, the strongest first; and sites of which no
-    distance is known."""
+    distance is known. What is stopped answers with what was found."""
+    show = store.get(Show, scope.show)
     home, mine, out = store.get(Site, scope.site), links_of(store, scope), list[Pair]()
     apart = {frozenset({d.site_a_id, d.site_b_id}): d for d in store.all(Distance)}
     unknown = []
-    for site in (s for s in store.all(Site) if s.id != home.id and not s.archived):
-        shows = [s for s in store.all(Show, site_id=site.id) if not s.archived]
+    others = [s for s in store.all(Site) if s.id != home.id and not s.archived]
+    for k, site in enumerate(others):
+        if not progress(k, len(others)):
+            break
+        shows = [s for s in store.all(Show, site_id=site.id) if not s.archived and at_one_time(store, show, s)]
         between = apart.get(frozenset({home.id, site.id}))
         if between is None:
             unknown += [site.name] if shows else []

@@ -21,7 +21,7 @@ from azven.work import ids, kit, plan
 from azven.work.plan import Board, elsewhere, search
 from azven.work.plan.shared import is_shared
 from azven.work.register import across
-from azven.work.register.times import span
+from azven.work.register.times import at_one_time
 from azven.work.scope import Scope, of_show
 from azven.work.wording import listed, one_line
 
@@ -64,17 +64,13 @@ def shows_together(store: Store, scope: Scope) -> tuple[list[Show], list[str]]:
     """The show, and shows in use at sites of which a distance is known that share time with it; and sites with shows of
     which none is known."""
     mine = store.get(Show, scope.show)
-    when = span(store, mine)
     known = {
         n for d in store.all(Distance) for n in (d.site_a_id, d.site_b_id) if scope.site in (d.site_a_id, d.site_b_id)
     }
     out, missing = [mine], list[str]()
     for site in store.all(Site, archived=False):
-        others = []
-        for show in (s for s in store.all(Show, site_id=site.id, archived=False) if s.id != mine.id):
-            there = span(store, show)
-            if when is None or there is None or (when.load_in < there.load_out and there.load_in < when.load_out):
-                others.append(show)
+        shows = (s for s in store.all(Show, site_id=site.id, archived=False) if s.id != mine.id)
+        others = [s for s in shows if at_one_time(store, mine, s)]
         if site.id in known:
             out += others
         elif others:

@@ -2,7 +2,7 @@
 frequency."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import TYPE_CHECKING, Literal
 
@@ -35,7 +35,24 @@ class Astray:
     code: Sort
     written: str
     heard: str
-    evidence: str = ""
+    heard_by: str = ""
+    freq_hz: int | None = None
+    """Where in the band it sends, as far as that is known."""
+    last: Deed | None = None
+    """What was done with it last."""
+
+    @property
+    def evidence(self) -> str:
+        """Who hears it, and who wrote what is written."""
+        return ". ".join(filter(None, (self.heard_by, self.written_by)))
+
+    @property
+    def written_by(self) -> str:
+        if self.unit is None:
+            return ""
+        if self.last is None:
+            return "Nothing was done with it yet"
+        return f"Written by {one_line(self.last.made_by) or 'somebody'}, {self.last.deed}, {self.last.at:%Y-%m-%d}"
 
     @property
     def name(self) -> str:
@@ -69,42 +86,42 @@ def astray(store: Store, scope: Scope, seen: "Seen | None", now: datetime) -> li
     when = span(store, show)
     over = one_line(show.name) if when is not None and when.load_out <= now else ""
     sites = {s.id: s.name for s in store.all(Site)}
-    found: list[tuple[Unit | None, Link, Sort, str, str, str]] = []
+    found: list[Astray] = []
     for i, link in enumerate(seen.watched.links):
         told = seen.told(i)
         if link is None or told.get("tx") != "on":
             continue
         unit = store.get(Unit, worn[link.id]) if link.id in worn else None
+        planned = placed[link.id].freq_hz if link.id in placed else None
+        sends = told.get("txf") if isinstance(told.get("txf"), int) else planned
         if unit is None:
             code: Sort = "over" if over else "unknown"
-            found.append((None, link, code, over, one_line(str(told.get("txn") or "")), _heard_by(seen, i)))
+            heard = one_line(str(told.get("txn") or ""))
+            found.append(Astray(0, None, link, code, over, heard, _heard_by(seen, i), sends))
             continue
-        evidence = ". ".join(filter(None, (_heard_by(seen, i), _written_by(store, unit))))
-        planned = placed[link.id].freq_hz if link.id in placed else None
-        for side, (written, is_so) in _sides(store, scope, unit, planned, told.get("txf"), now).items():
+        sides = _sides(store, scope, unit, planned, told.get("txf"), now)
+        last = _last(store, unit) if sides else None
+        for side, (written, is_so) in sides.items():
             sort: Sort = "over" if over and side == "state" and written == "in case" else side
-            found.append((unit, link, sort, over if sort == "over" else _said(written, side, sites),
-                          _said(is_so, side, sites), evidence))  # fmt: skip
-    found.sort(key=lambda x: x[0] is None)
-    return [Astray(k, *x) for k, x in enumerate(found, start=1)]
+            found.append(Astray(0, unit, link, sort, over if sort == "over" else _said(written, side, sites),
+                                _said(is_so, side, sites), _heard_by(seen, i), sends, last))  # fmt: skip
+    found.sort(key=lambda x: x.unit is None)
+    return [replace(x, id=k) for k, x in enumerate(found, start=1)]
 
 
 def _heard_by(seen: "Seen", i: int) -> str:
     """Which rack hears a link, on which channel, how loud."""
     key, told = seen.watched.keys[i], seen.told(i)
     levels = [float(v) for v in (told.get("a"), told.get("b")) if isinstance(v, int | float)]
-    parts = [f"{one_line(key[0])} · {one_line(key[1])}"] if key is not None else []
-    parts += [decibel(max(levels))] if levels else []
-    return f"Heard by {', '.join(parts)}" if parts else ""
+    rack = f" by {one_line(key[0])} · {one_line(key[1])}" if key is not None else ""
+    level = f" at {decibel(max(levels))}" if levels else ""
+    return f"Heard{rack}{level}" if rack or level else ""
 
 
-def _written_by(store: Store, unit: Unit) -> str:
-    """Who wrote last where it is."""
-    deeds = [d for d in store.all(Deed, unit_id=unit.id) if not d.refused]
-    if not deeds:
-        return "Nothing was done with it yet"
-    last = max(deeds, key=lambda d: (d.at, d.id))
-    return f"Written by {one_line(last.made_by) or 'somebody'}, {last.deed}, {last.at:%Y-%m-%d}"
+def _last(store: Store, unit: Unit) -> Deed | None:
+    """What was done with it last."""
+    deeds = (d for d in store.all(Deed, unit_id=unit.id) if not d.refused)
+    return max(deeds, key=lambda d: (d.at, d.id), default=None)
 
 
 def _sides(

@@ -33,6 +33,22 @@ def span_of(show: Show, acts: Sequence[Act]) -> Span | None:
     return Span(begins, ends) if begins is not None and ends is not None and begins <= ends else None
 
 
+def at_one_time(store: Reading, a: Show, b: Show) -> bool:
+    """Whether two shows may share a moment: gear or acts; yes where it is not known when one of them is."""
+    first, second = _edges(store, a), _edges(store, b)
+    return first is None or second is None or (first[0] < second[1] and second[0] < first[1])
+
+
+def _edges(store: Reading, show: Show) -> tuple[datetime, datetime] | None:
+    """From the first to the last that is known of a show; None where one of its edges is not."""
+    acts = store.all(Act, show_id=show.id)
+    begins, ends = _times(show, acts)
+    if begins is None or ends is None:
+        return None
+    return (min([begins, *(a.starts_at for a in acts if a.starts_at)]),
+            max([ends, *(a.ends_at for a in acts if a.ends_at)]))  # fmt: skip
+
+
 def set_span(show: Show, load_in: datetime | None, load_out: datetime | None) -> Edit:
     """Refusal for gear that leaves before it comes."""
     if load_in is not None and load_out is not None and load_out < load_in:

@@ -14,6 +14,7 @@ from azven.rf.register.deeds import State
 from azven.rf.register.utilisation import Turn, shares
 from azven.work import ground
 from azven.work.register import booked, dues
+from azven.work.register.cases import last_with
 from azven.work.register.doing import where_said
 from azven.work.register.finding import site_of
 from azven.work.register.reports.report import Asking, Report, Row, Section
@@ -38,7 +39,7 @@ def exceptions(asked: Asking) -> Report:
     missing = stock.found(store, Filter(now=now, state="missing"), "since", count=_MOST)
     sections.append(Section("Missing", tuple(
         (u.name, u.serial, f"since {day(u.since)}, last at {where_said(store, u) or 'a place nobody said'}",
-         _last_with(store, u)) for u in missing
+         last_with(store, u)) for u in missing
     )))  # fmt: skip
     sections.append(Section("Late", tuple(
         (x.words, "", f"by {day(x.by)}", x.code.partition("-")[0]) for x in dues.dues(store, now) if x.late
@@ -46,16 +47,6 @@ def exceptions(asked: Asking) -> Report:
     sections.append(Section("Bookings that collide", tuple(_colliding(store))))
     found = tuple(s for s in sections if s.rows)
     return Report("Exceptions", ("Unit", "Serial", "What", "About"), found)
-
-
-def _last_with(store: Store, unit: Unit) -> str:
-    """Who had it last, by its deeds."""
-    for deed in sorted(store.all(Deed, unit_id=unit.id), key=lambda d: (d.at, d.id), reverse=True):
-        if deed.holder:
-            return f"last with {deed.holder}"
-        if deed.show_id is not None and (show := next(iter(store.all(Show, id=deed.show_id)), None)) is not None:
-            return f"last in {show.name}"
-    return ""
 
 
 def _colliding(store: Store) -> Iterator[Row]:

@@ -1,0 +1,172 @@
+"""Reasons for a case of the register's board: both sides, who says so, and what could be done about it."""
+
+from collections.abc import Iterator
+from datetime import datetime
+from typing import TYPE_CHECKING
+
+from azven.book.edits import Edit
+from azven.book.records import Deed, Link, Show, Site, Unit
+from azven.book.store import Store
+from azven.refusal import Refusal
+from azven.rf.register.deeds import DeedKind
+from azven.work import ground, ids, kit, plan, register
+from azven.work.reasons.told import Option, Reasons, Row
+from azven.work.register import Asked
+from azven.work.register.across import Pair
+from azven.work.register.astray import Astray
+from azven.work.register.cases import Case
+from azven.work.register.doing import about, do_all, load_out, named
+from azven.work.scope import Scope
+from azven.work.wording import decibel, listed, mhz, one_line
+
+if TYPE_CHECKING:
+    from azven.work.reasons.finding import Known
+
+_SHOWN, _TRAIL = 12, 5
+
+
+def for_case(known: "Known", case: Case) -> Reasons:
+    """What the panel says of a case of the board."""
+    clock = ground.here(known.store, known.scope).clock
+    found, rows = tuple(options(known, case)), tuple[Row, ...]()
+    if len(case.units) == 1:
+        rows = tuple((clock.said(d.at), words) for d, words in _trail(known.store, case.units[0]))
+    return Reasons(
+        title=case.who, figure=_figure(case), state="astray" if case.found else case.cause,
+        verdict=f"{case.who} {case.what}. {case.evidence}", arithmetic=tuple(_sides(known.store, case))[:_SHOWN],
+        heading=_HEADINGS.get(case.cause, "Both sides"), origins=rows,
+        options=found, steps=tuple(_steps(case, bool(found))),
+    )  # fmt: skip
+
+
+_HEADINGS = {"far": "Each way, over the noise", "missing": "Where they were last"}
+
+
+def _figure(case: Case) -> str:
+    if case.count > 1:
+        return f"{case.count} {'pairs' if case.pairs else 'units'}"
+    freq = next((s.freq_hz for s in case.spots), None)
+    return f"{mhz(freq)} MHz" if freq is not None else "1 unit"
+
+
+def _trail(store: Store, unit: Unit) -> list[tuple[Deed, str]]:
+    shows, sites = {s.id: s.name for s in store.all(Show)}, {s.id: s.name for s in store.all(Site)}
+    deeds = sorted(store.all(Deed, unit_id=unit.id), key=lambda d: (d.at, d.id), reverse=True)
+    out = []
+    for deed in deeds[:_TRAIL]:
+        told = about(deed, shows, sites)
+        out.append((deed, ", ".join(filter(None, (deed.deed, told, one_line(deed.made_by))))))
+    return out
+
+
+def _sides(store: Store, case: Case) -> Iterator[Row]:
+    """What is written and what is heard, one after another."""
+    for x in case.found:
+        heard = "on the air" if x.code in ("state", "over") else x.heard or "no name told"
+        written = {"over": "its show is over", "unknown": "nobody has said whose"}.get(x.code, x.written)
+        yield x.name, f"{heard}; written: {written}"
+    for pair in case.pairs:
+        yield f"{one_line(pair.mine.name)} — {one_line(pair.theirs.name)}", _each_way(pair)
+    if case.cause == "missing":
+        for unit in case.units:
+            yield one_line(unit.name), register.where_said(store, unit) or "nobody said"
+
+
+def _each_way(pair: Pair) -> str:
+    ways = (("here", pair.at_mine), ("there", pair.at_theirs))
+    return ", ".join(f"{decibel(x.over_noise_db, 'dB')} {where}" for where, x in ways if x.matters)
+
+
+# what could be done
+
+
+def options(known: "Known", case: Case) -> list[Option]:
+    """Edits that make it right, each with its effect, the likeliest first."""
+    now, here = known.now(), known.store.get(Site, known.scope.site)
+    found = [x for x in case.found if x.unit is not None]
+    units = [x.unit for x in found if x.unit is not None]
+    out = []
+    if case.cause == "state" and (ends := _load_out(known.store, known.scope)) is not None and ends > now:
+        until = ground.here(known.store, known.scope).clock.said(ends)
+        title = "Take it in where it is" if len(units) == 1 else "Take them in where they are"
+        out.append(Option(title, f"assigned to this show until {until}; the trail says that it was heard",
+                          lambda: take_in(known.store, known.scope, found, now)))  # fmt: skip
+    if case.cause == "campus":
+        asked = Asked(deed="move", at=now, by=known.store.author.who, site=here, why="heard here")
+        title = "It is here now" if len(units) == 1 else "They are here now"
+        out.append(Option(title, f"the register has {named(units)} at {here.name}; home stays as it is",
+                          lambda: register.do(known.store, units, asked)))  # fmt: skip
+    if case.cause == "frequency" and len(found) == 1:
+        out += _planned_as_heard(known, found[0])
+    if case.cause == "missing" and len(case.units) == 1:
+        asked = Asked(deed="found", at=now, by=known.store.author.who, site=here)
+        out.append(Option("It is found, here", f"in its case at {here.name}",
+                          lambda: register.do(known.store, case.units, asked)))  # fmt: skip
+    return out
+
+
+def _load_out(store: Store, scope: Scope) -> datetime | None:
+    try:
+        return load_out(store, store.get(Show, scope.show))
+    except Refusal:
+        return None
+
+
+def take_in(store: Store, scope: Scope, found: list[Astray], now: datetime) -> Edit:
+    """Units that are heard are at work here: assigned to the show, each for its link; who is retired comes back first.
+    Refusal where nobody has said which units they are."""
+    show, site = store.get(Show, scope.show), store.get(Site, scope.site)
+    orders: list[tuple[Unit, Asked]] = []
+    for x in found:
+        if x.unit is None:
+            continue
+        deeds: list[DeedKind] = ["reinstate", "assign"] if x.unit.state == "retired" else ["assign"]
+        orders += [
+            (x.unit, Asked(deed=deed, at=now, by=store.author.who, site=site, show=show if deed == "assign" else None,
+                           link=x.link.name, why="heard at work"))
+            for deed in deeds
+        ]  # fmt: skip
+    if not orders:
+        raise Refusal("Say in Kit who wears which unit for this link; then it can be taken in.")
+    return do_all(store, orders, f"Take in {named([u for u, asked in orders if asked.deed == 'assign'])}")
+
+
+def _planned_as_heard(known: "Known", x: Astray) -> list[Option]:
+    """Planning a link where its pack sends, tried out, where that breaks nothing."""
+    link: Link | None = next((k for k in kit.links(known.store, known.scope) if k.id == x.link.id), None)
+    if link is None or x.freq_hz is None:
+        return []
+    freq, number = x.freq_hz, ids.of(link)
+    trial = plan.try_at(known.board, number, freq)
+    if not trial.clean:
+        return []
+    title, deed = f"Plan it on {mhz(freq)}, where it sends", f"Move {one_line(link.name)}"
+    effect = f"{trial.sentence()}, no other link moves"
+    return [Option(title, effect, lambda: plan.set_frequencies(known.store, known.scope, {number: freq}, deed))]
+
+
+def _steps(case: Case, or_else: bool) -> Iterator[str]:
+    """What people can do about it, in place of an edit where there is one."""
+    they, first = "them" if case.count > 1 else "it", "Or " if or_else else ""
+    if case.cause == "state":
+        holders = sorted({one_line(u.holder) for u in case.units if u.state == "on loan" and u.holder})
+        ask = f"Ask {listed(holders, 3)} to switch {they} off" if holders else f"Have {they} switched off"
+        yield _sentence(first, f"{ask}, if nobody needs {they} here: what is on the air is in nobody's plan.")
+    elif case.cause == "campus":
+        yield _sentence(
+            first, f"Ask {case.found[0].written} who took {they} along: there somebody may look for {they}."
+        )
+    elif case.cause == "frequency":
+        yield _sentence(first, f"Send the plan to {they} again, in Prove.")
+    elif case.cause == "over":
+        yield f"Have {they} switched off, or say in Bookings that the show is not over yet."
+    elif case.cause == "unknown":
+        yield "Say in Kit, Persons, who wears which unit; then the register knows which ones are on the air."
+    elif case.cause == "far":
+        yield "Plan all campuses together, in Across campuses: as few as possible move, and it is shown before."
+    elif case.cause == "missing":
+        yield f"Whoever finds {they} scans the label: that says where {'they are' if case.count > 1 else 'it is'}."
+
+
+def _sentence(first: str, words: str) -> str:
+    return first + words[0].lower() + words[1:] if first else words
