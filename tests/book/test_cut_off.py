@@ -369,3 +369,26 @@ def test_what_waits_stands_over_what_is_in_the_book_until_it_is_written(mine, pl
     theirs = Store.open(place)
     assert [(u.note, u.condition) for u in theirs.all(Unit)] == [("Waits", "faulty"), ("", "good")]
     theirs.close()
+
+
+def test_a_desk_that_has_read_nothing_of_many_links_has_them_when_the_server_is_away(place, tmp_path, server):
+    made = Store.open(place)
+    site, first = made.all(Site)[0].id, made.reserve(250)
+    made.apply(Edit("Many rooms", add(*(Zone(id=first + k, site_id=site, name=f"Room {k}") for k in range(250)))))
+    made.close()
+    mine = Store.open(place, ME, tmp_path / "waiting")
+    mine.others_wrote()
+    server.stop()
+    try:
+        until(lambda: mine.away_since is not None)
+        last = mine.all(Zone)[-1]
+        assert last.name == "Room 249"
+        write(mine, last, name="Attic")
+        assert (mine.get(Zone, last.id).name, mine.waiting) == ("Attic", 1)
+    finally:
+        server.start()
+        until(lambda: mine.away_since is None)
+    until(mine.others_wrote)
+    mine.catch_up()
+    assert mine.waiting == 0
+    mine.close()

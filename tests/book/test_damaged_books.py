@@ -1,12 +1,13 @@
 """Books with damaged rows: what can be read is read, what cannot is told by record, and nothing is written."""
 
 import sqlite3
+from dataclasses import replace
 
 import pytest
 
 from azven.book import copying, records
 from azven.book.columns import kind_of
-from azven.book.edits import BookError
+from azven.book.edits import BookError, Edit, add, remove, replace_record
 from azven.book.place import File
 from azven.book.store import Store
 from azven.work import demo, ground, kit, listen, plan
@@ -145,3 +146,75 @@ def test_a_sound_book_is_sound_at_a_closer_look_and_a_damaged_one_is_not_copied(
     with pytest.raises(BookError, match="Nothing was copied"):
         copying.copy(store, File(tmp_path / "copy.azven"))
     store.close()
+
+
+MANY = 250
+
+
+@pytest.fixture
+def large(path):
+    """The demonstration with more acts than are read as a book is opened."""
+    store = Store.open(path)
+    show, first = here(store).show, store.reserve(MANY)
+    acts = [records.Act(id=first + k, show_id=show, name=f"Act {k}") for k in range(MANY)]
+    store.apply(Edit("Many acts", add(*acts)))
+    store.close()
+    return path
+
+
+def test_a_kind_of_which_there_are_many_is_read_when_it_is_asked_for(large):
+    store = Store.open(large)
+    assert records.Act not in store._read
+    assert len(store.all(records.Act)) > MANY
+    assert records.Act in store._read
+    assert store.damaged == ()
+    store.close()
+
+
+def test_damage_of_many_is_told_as_they_are_read_with_what_hangs_on_it(large):
+    damage(large, "UPDATE act SET starts_at = 'teatime' WHERE id = (SELECT max(id) FROM act)")
+    damage(large, "UPDATE staging SET act_id = (SELECT max(id) FROM act) WHERE id = (SELECT max(id) FROM staging)")
+    store = Store.open(large)
+    assert store.damaged == ()
+    acts = {a.id for a in store.all(records.Act)}
+    assert len(acts) == store.count(records.Act) - 1
+    assert store.damaged[0].kind is records.Act
+    assert all(s.act_id is None or s.act_id in acts for s in store.all(records.Staging))
+    store.close()
+
+
+def test_nothing_is_written_before_damage_of_many_is_known(large):
+    damage(large, "UPDATE act SET starts_at = 'teatime' WHERE id = (SELECT max(id) FROM act)")
+    before = large.read_bytes()
+    store = Store.open(large)
+    site = store.all(records.Site)[0]
+    with pytest.raises(BookError, match="for reading only"):
+        store.apply(Edit("Rename", replace_record(site, replace(site, name="Elsewhere"))))
+    store.close()
+    assert large.read_bytes() == before
+
+
+def test_many_shows_that_all_are_damaged_are_refused_in_a_sentence(path):
+    store = Store.open(path)
+    site, first = store.all(records.Site)[0].id, store.reserve(MANY)
+    store.apply(
+        Edit("Many shows", add(*(records.Show(id=first + k, site_id=site, name=f"S {k}") for k in range(MANY))))
+    )
+    store.close()
+    damage(path, "UPDATE show SET name = x'00ff'")
+    store = Store.open(path)
+    with pytest.raises(BookError, match="is damaged and was left as it is: show "):
+        store.all(records.Show)
+    store.close()
+
+
+def test_what_another_desk_changes_before_many_are_read_is_there_once(large):
+    store, theirs = Store.open(large), Store.open(large)
+    act = theirs.all(records.Act)[-1]
+    theirs.apply(Edit("Rename", replace_record(act, replace(act, name="Encore"))))
+    theirs.apply(Edit("Gone", remove([theirs.all(records.Act)[-2]])))
+    assert store.others_wrote()
+    store.catch_up()
+    assert [(a.id, a.name) for a in store.all(records.Act)] == [(a.id, a.name) for a in theirs.all(records.Act)]
+    store.close()
+    theirs.close()

@@ -135,8 +135,11 @@ class SharedStore(Store):
 
     def others_wrote(self) -> bool:
         news = super().others_wrote()
-        if news and self.away_since is None:
-            self._reserve_ahead()
+        if self.away_since is None:
+            with suppress(BookError):
+                self.read_the_rest()  # before the server is away, when nothing more can be read
+            if news:
+                self._reserve_ahead()
         return news
 
     def catch_up(self) -> list[Edit]:

@@ -14,6 +14,8 @@ R = TypeVar("R", bound=Record)
 UNREADABLE = (LookupError, ValueError, TypeError, OverflowError)
 """What the columns of a damaged row raise: wrong words, text that is no JSON or no moment, values of another type."""
 Everything = dict[type[Record], list[Any]]
+_MANY = 200
+"""Of a kind that has more records than so many, none is read as the book is opened."""
 
 
 @dataclass(frozen=True)
@@ -28,15 +30,18 @@ class Damage:
         return f"{self.kind.__name__.lower()} {self.number}: {self.wrong}"
 
 
-def look_through(engine: Engine, thorough: bool = False) -> tuple[Everything, list[Damage]]:
+def look_through(engine: Engine, whole: bool = False, thorough: bool = False) -> tuple[Everything, list[Damage]]:
     """All sound records of the kinds that are held, and the damage; what hangs on a damaged record is damaged too.
+    Without `whole` a kind of which there are many is left out, as long as nothing is damaged: it is read when it is
+    asked for.
 
     Kinds that are not held, which may be many, are looked at where there is other damage; else only with `thorough`,
     which takes as long as the book is large: types of their values, and whether what they belong to is there.
     """
     found: list[Damage] = []
     held = [kind for kind in KINDS if kind not in LARGE]
-    read = {kind: sound(kind, rows(engine, kind, {}), found) for kind in held}
+    most = None if whole or thorough else _MANY
+    read = {kind: sound(kind, few, found) for kind in held if (few := _no_more_than(engine, kind, most)) is not None}
     doubtful = thorough and engine.ill_typed()
     if not (found or doubtful or engine.dangling([table_name(k) for k in (KINDS if thorough else held)])):
         return read, []
@@ -45,8 +50,16 @@ def look_through(engine: Engine, thorough: bool = False) -> tuple[Everything, li
         for kind in KINDS
         if kind is not Trace
     }
-    whole = without_dangling(everything, found)
-    return {kind: records for kind, records in whole.items() if kind not in LARGE}, found
+    standing = without_dangling(everything, found)
+    return {kind: records for kind, records in standing.items() if kind not in LARGE}, found
+
+
+def _no_more_than(engine: Engine, kind: type[Record], most: int | None) -> list[Any] | None:
+    """The rows of a kind; None where there are more."""
+    if most is None:
+        return rows(engine, kind, {})
+    few = rows(engine, kind, {}, 0, most + 1)
+    return few if len(few) <= most else None
 
 
 def sound(kind: type[R], found: Iterable[Any], damaged: list[Damage]) -> list[R]:

@@ -12,7 +12,7 @@ from azven.book.edits import BookError, Change, Edit
 from azven.book.engines import Away, Engine
 from azven.book.engines.rights import Rights
 from azven.book.place import Place
-from azven.book.reading import Held, Snapshot, by_id, patched, the_one, those
+from azven.book.reading import Held, KindsHeld, Snapshot, by_id, patched, the_one, those
 from azven.book.records import Record, Show, Site, Trace, Unit
 from azven.book.rows import how_many, rows, rows_where
 
@@ -88,6 +88,12 @@ class Holding:
         held = {kind: self._every(kind) for kind in KINDS if kind not in LARGE}
         return Snapshot({**held, Unit: by_id(units)})
 
+    def read_the_rest(self) -> None:
+        """Read what was left for later as the book was opened; BookError when it cannot be read."""
+        for kind in KINDS:
+            if kind not in LARGE:
+                self._every(kind)
+
     def _every(self, kind: type[R]) -> dict[int, R]:
         self._mine()
         return self._read[kind]
@@ -111,11 +117,22 @@ class Holding:
         with self._engine.reading():
             self._seen = history.latest(self._engine)
             self.rights = self._engine.rights()
-            read, found = damage.look_through(self._engine, thorough)
-        self._read = {kind: by_id(records) for kind, records in read.items()}
+            self._hold(*damage.look_through(self._engine, thorough=thorough))
+
+    def _hold(self, read: damage.Everything, found: Sequence[Damage]) -> None:
+        self._read = KindsHeld({kind: by_id(records) for kind, records in read.items()}, self._read_later)
         self.damaged = tuple(found)
         if self.damaged and not (self._read[Site] and self._read[Show]):
             raise BookError(f"{self.place} is damaged and was left as it is: {self.damage_in_words()}.")
+
+    def _read_later(self, kind: type[Record]) -> dict[int, Any]:
+        """A kind that was left for later. Where something in it is damaged everything is read, as it hangs together."""
+        told: list[Damage] = []
+        with self.told():
+            read = damage.sound(kind, rows(self._engine, kind, {}), told)
+            if told:
+                self._hold(*damage.look_through(self._engine, whole=True))
+        return self._read[kind] if told else by_id(read)
 
     def damage_in_words(self) -> str:
         """The damaged records, the first of them by name."""
@@ -126,8 +143,7 @@ class Holding:
     def _read_anew(self) -> Edit:
         """Everything is read again, where the history does not reach back to what was seen last."""
         before = self._read
-        read, found = damage.look_through(self._engine)
-        self._read, self.damaged = {kind: by_id(records) for kind, records in read.items()}, tuple(found)
+        self._hold(*damage.look_through(self._engine, whole=True))
         self._answers.clear()
         return Edit("Changed elsewhere", others.difference(before, self._read), by="other desks", also=LARGE)
 

@@ -48,10 +48,10 @@ def together(edits: Sequence[Edit]) -> Edit:
 
 
 def difference(before: Held, after: Held) -> tuple[Change, ...]:
-    """The changes that lead from one state of what is held to another."""
+    """The changes that lead from one state of what is held to another, of kinds that both have read."""
     out: list[Change] = []
-    for kind, now in after.items():
-        then = before.get(kind, {})
+    for kind in after.keys() & before.keys():
+        then, now = before[kind], after[kind]
         numbers = sorted(then.keys() | now.keys())
         pairs = [(then.get(n), now.get(n)) for n in numbers]
         out += [Change(a, b) for a, b in pairs if a != b]

@@ -1,6 +1,6 @@
 """Reading records: from the store, or from a snapshot of it, which never changes and may go to any thread."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any, Protocol, TypeVar
 
 from azven.book.edits import BookError, Change, Edit
@@ -9,6 +9,18 @@ from azven.book.records import Record
 R = TypeVar("R", bound=Record)
 Held = dict[type[Record], dict[int, Any]]
 """Records by their kind and id, in the order of their ids. What is held of a kind is never changed, only replaced."""
+
+
+class KindsHeld(Held):
+    """What is held; a kind that was left for later is read when it is first asked for."""
+
+    def __init__(self, read: Held, later: Callable[[type[Record]], dict[int, Any]]) -> None:
+        super().__init__(read)
+        self._later = later
+
+    def __missing__(self, kind: type[Record]) -> dict[int, Any]:
+        self[kind] = found = self._later(kind)
+        return found
 
 
 class Reading(Protocol):

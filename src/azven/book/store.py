@@ -174,6 +174,8 @@ class Store(Holding):
 
     def _only_reading(self) -> None:
         self._mine()
+        with suppress(Away):
+            self.read_the_rest()  # damage is known before anything is written
         if self.damaged:
             raise BookError(
                 f"Nothing was changed: the book is open for reading only, for {self.damage_in_words()}. "

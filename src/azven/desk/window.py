@@ -102,6 +102,7 @@ class Window(QMainWindow):
         from azven.book.records import Site
 
         store = self.session.store
+        self._damage_said = store.damaged
         if store.damaged:
             self.header.keep_saying(f"Reading only: {len(store.damaged)} damaged", store.damage_in_words())
         elif store.rights.right == "read":
@@ -117,14 +118,22 @@ class Window(QMainWindow):
 
         session = self.session
         where = session.store.place
-        if isinstance(where, File) and not session.store.damaged and not session.jobs.closed:
+        if session.store.damaged:
+            self._tell_damage()
+        elif isinstance(where, File) and not session.jobs.closed:
             session.jobs.quiet("looking through the book", lambda _: books.is_damaged(where), self._looked_closer)
 
     def _looked_closer(self, damaged: bool) -> None:
+        if damaged:
+            self.session.store.look_closer()
+            self._tell_damage()
+
+    def _tell_damage(self) -> None:
+        """Say of damage what was found since it was last said."""
         from azven.desk.books import damage_note
 
         session = self.session
-        if damaged and session.store.look_closer():
+        if session.store.damaged != self._damage_said:
             self._say_lasting()
             session.say(damage_note(session.store), trouble=True)
 
