@@ -1,4 +1,5 @@
-"""The demonstration without its stock and its history: each unit in its case, nothing booked, one show at each site."""
+"""The demonstration without its stock and its history: each unit in its case, nothing booked or asked, one show at each
+site."""
 
 import sqlite3
 from contextlib import closing
@@ -18,7 +19,7 @@ def build(folder):
     serials = " OR ".join(f"serial LIKE '{f['serial']}-%'" for f in story["stock"])
     of_shows = f"(SELECT id FROM show WHERE name IN ({shows}))"
     with closing(sqlite3.connect(made.place.path)) as book, book:
-        for table in ("deed", "booking", "distance"):
+        for table in ("deed", "booking", "distance", "inquiry"):
             book.execute(f"DELETE FROM {table}")
         book.execute(f"DELETE FROM assignment WHERE plan_id IN (SELECT id FROM plan WHERE show_id IN {of_shows})")
         for table in ("plan", "kept_plan", "link", "act"):

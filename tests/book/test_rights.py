@@ -11,7 +11,7 @@ from azven.book.edits import BookError, Edit, ForbiddenError, add, remove, repla
 from azven.book.engines import rights
 from azven.book.engines.rights import Rights
 from azven.book.place import File, Server
-from azven.book.records import KeptQuestion, Link, Model, Show, Site, Unit, Zone
+from azven.book.records import Inquiry, KeptQuestion, Link, Model, Show, Site, Unit, Zone
 from azven.book.store import Store
 from azven.cli import main
 from azven.refusal import Refusal
@@ -103,6 +103,22 @@ def test_who_writes_for_a_campus_writes_its_units_and_shows_and_no_others(as_rol
     with pytest.raises(ForbiddenError):
         store.apply(Edit("Remove", remove([store.all(Link, show_id=theirs.id)[0]])))
     store.apply(Edit("Question", add(KeptQuestion(id=store.reserve(), name="Mine", asked={"state": "missing"}))))
+
+
+def test_a_campus_asks_others_and_answers_what_it_is_asked_and_nothing_else(as_role):
+    owner, store = as_role("azven"), as_role("orchardist")
+    names = {s.name: s.id for s in store.all(Site)}
+    mine, other, third = names["Orchard Ground"], names["Marrowby Harbour"], names["Kiln Yard"]
+    store.apply(Edit("Ask", add(Inquiry(id=store.reserve(), site_id=other, site_from_id=mine, words="Can it move?"))))
+    told = Inquiry(id=owner.reserve(2), site_id=mine, site_from_id=other, words="Is it there?")
+    strange = Inquiry(id=told.id + 1, site_id=third, site_from_id=other, words="Hello?")
+    owner.apply(Edit("Ask", add(told, strange)))
+    until(store.others_wrote)
+    store.catch_up()
+    told, strange = store.get(Inquiry, told.id), store.get(Inquiry, strange.id)
+    store.apply(Edit("Answer", replace_record(told, replace(told, answer="Yes"))))
+    with pytest.raises(ForbiddenError):
+        store.apply(Edit("Answer", replace_record(strange, replace(strange, answer="Yes"))))
 
 
 def test_the_database_itself_keeps_a_campus_role_from_the_rows_of_others(as_role):

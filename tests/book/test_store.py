@@ -24,6 +24,7 @@ from azven.book.records import (
     EPOCH,
     Act,
     Deed,
+    Inquiry,
     KeptPlan,
     Link,
     Model,
@@ -231,7 +232,7 @@ def test_the_demo_that_ships_is_what_its_story_makes(tmp_path):
         undated = {
             Sweep: {"taken_at": EPOCH}, Act: {"starts_at": None, "ends_at": None},
             Show: {"load_in": None, "load_out": None}, Deed: {"at": EPOCH, "ends_at": None, "until": None},
-            Unit: {"since": None, "until": None, "seen": None, "cells_since": None},
+            Unit: {"since": None, "until": None, "seen": None, "cells_since": None}, Inquiry: {"asked_at": EPOCH},
         }.get(kind, {})  # fmt: skip
         mine = [replace(r, **undated) for r in shipped.all(kind)]
         assert len(mine) == len(made.all(kind))
@@ -261,7 +262,8 @@ OLD_CODES = {"2a-b": "2T3O", "a+b-c": "3T3O", "3a-2b": "2T5O"}
 NEWER_TABLES = ("reception", "pair", "worn", "person", "route", "port", "wide_pack", "wideband", "occupant",
                 "radar_event", "intercom", "talk_group", "listed_rack", "rack_network", "mapped", "wanted", "proof",
                 "sign_off", "walk_test", "staging", "deed", "booking",
-                "distance", "kept_question", "book_key", "origin", "hour", "unit_words", "deed_words")  # fmt: skip
+                "distance", "kept_question", "book_key", "origin", "hour", "inquiry",
+                "unit_words", "deed_words")  # fmt: skip
 NEWER_COLUMNS = {
     "show": ("load_in", "load_out"),
     "act": ("house_percent", "touches_next"),

@@ -5,13 +5,15 @@ from datetime import timedelta
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QInputDialog
 
-from azven.book.records import Unit
+from azven.book.records import Site, Unit
 from azven.desk.points import of_register
 from azven.work import chosen, demo, kit, register
 from azven.work.kit import persons
-from azven.work.register import Asked
+from azven.work.register import Asked, asking
 from azven.work.register.astray import worn_units
+from azven.work.scope import Scope
 from azven.work.watch import watched
 from azven.work.watch.night import Seen
 
@@ -106,3 +108,58 @@ def test_links_that_another_campus_hears_are_a_case_with_rings_in_both_bands(ope
     row.step.click()
     assert stage.page is stage.across
     assert len(rows(stage.across.pairs)) == case.count
+
+
+def other_site(session):
+    return next(s for s in session.store.all(Site) if s.id != session.scope.site)
+
+
+def test_a_campus_is_asked_once_from_the_reasons_and_its_answer_is_seen(stage, settle, monkeypatch):
+    session, board = stage.session, stage.board
+    item = next(w for w in persons.worn(session.store, session.scope) if w.unit_id is not None)
+    unit, other = session.store.get(Unit, item.unit_id), other_site(session)
+    deed(stage, [unit], "hand out", to="Kiln choir", site=other)
+    heard_live(monkeypatch, session, item.link_id)
+    board._look()
+    row = next(r for r in board.cases.rows if r.case.cause == "campus")
+    board.cases.picked.emit(row.case)
+    offered = [o.title for o in stage.window().panel.shown.options]
+    assert offered == ["It is here now", f"Ask {other.name}"]
+    session.do(stage.window().panel.shown.options[1].edit)
+    stage.refresh()
+    assert "waiting" in causes(stage)
+    assert [o.title for o in stage.window().panel.shown.options] == ["It is here now"]
+    (question,) = asking.asked_of(session.store, other.id)
+    session.do(lambda: asking.answer(question, "Ibo took it along", session.now(), "Merle"))
+    stage.refresh()
+    row = next(r for r in board.cases.rows if r.case.cause == "answered")
+    assert row.case.what == "answers: Ibo took it along"
+    row.step.click()
+    assert asking.asked_by(session.store, session.scope.site) == []
+    assert "answered" not in causes(stage)
+
+
+def test_what_this_campus_is_asked_is_answered_on_its_row(stage, monkeypatch):
+    session, board = stage.session, stage.board
+    for known in asking.asked_of(session.store, session.scope.site):
+        session.do(lambda known=known: asking.answer(known, "no", session.now(), "Wenna"))
+    there = Scope(other_site(session).id, session.scope.show)
+    here = session.store.get(Site, session.scope.site)
+    ask = asking.ask(session.store, there, here, "far:1", "Can Lead 1 move?", session.now(), "Merle")
+    session.do(lambda: ask)
+    stage.refresh()
+    row = next(r for r in board.cases.rows if r.case.cause == "asked")
+    assert of_register(session)[0][0] == "1 asked"
+    assert row.case.sentence.endswith("asks: Can Lead 1 move?")
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_: ("  ", True))
+    row.step.click()
+    assert "asked" in causes(stage), "nothing said is no answer"
+    assert "An answer says something" in stage.window().said()
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_: ("after the show", True))
+    row.step.click()
+    assert "asked" not in causes(stage)
+    (told,) = [q for q in asking.asked_by(session.store, there.site) if q.about == "far:1"]
+    assert (told.answer, told.answered_at is not None) == ("after the show", True)
+    session.step_back()
+    stage.refresh()
+    assert "asked" in causes(stage)

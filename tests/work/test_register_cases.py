@@ -7,14 +7,15 @@ from functools import cached_property
 import pytest
 
 from azven.book.records import Deed, Show, Site, Unit
+from azven.refusal import Refusal
 from azven.work import kit, listen, plan, register
 from azven.work.ground.hours import Clock
 from azven.work.kit import persons
 from azven.work.reasons import board_case
-from azven.work.register import Asked, cases
+from azven.work.register import Asked, asking, cases
 from azven.work.register.astray import astray
 from azven.work.register.times import set_span
-from azven.work.scope import opening
+from azven.work.scope import Scope, opening
 from azven.work.watch import watched
 from azven.work.watch.night import Seen
 
@@ -184,3 +185,24 @@ def test_what_is_missing_is_one_case_with_the_last_places(store, desk):
     store.apply(found.edit())
     assert store.get(Unit, units[0].id).state == "in case"
     assert cases.missing(store, UTC_CLOCK, NOW)[0].count == 8
+
+
+def test_a_campus_is_asked_about_one_thing_once_and_never_itself(store, desk):
+    here, there = store.get(Site, desk.scope.site), next(s for s in store.all(Site) if s.id != desk.scope.site)
+    store.apply(asking.ask(store, desk.scope, there, "far:1", "Can it move?", NOW, "Wenna"))
+    with pytest.raises(Refusal, match="asked that already"):
+        asking.ask(store, desk.scope, there, "far:1", "Again?", NOW, "Wenna")
+    with pytest.raises(Refusal, match="nobody to ask"):
+        asking.ask(store, desk.scope, here, "far:2", "Hello?", NOW, "Wenna")
+    (question,) = asking.asked_of(store, there.id)
+    waits = next(c for c in cases.asked(store, desk.scope, UTC_CLOCK) if c.cause == "waiting")
+    assert waits.who == there.name
+    assert "Can it move?" in waits.evidence
+    asked = cases.asked(store, Scope(there.id, desk.scope.show), UTC_CLOCK)
+    assert [c.what for c in asked if c.question == question] == ["asks: Can it move?"]
+    store.apply(asking.answer(question, "Not before ten", NOW, "Merle"))
+    answered = next(c for c in cases.asked(store, desk.scope, UTC_CLOCK) if c.question.about == "far:1")
+    assert answered.sentence == f"Merle at {there.name} answers: Not before ten."
+    (seen,) = board_case.options(desk, answered)
+    store.apply(seen.edit())
+    assert asking.open_about(store, there.id, "far:1") is None

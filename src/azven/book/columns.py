@@ -31,6 +31,7 @@ KINDS: tuple[type[r.Record], ...] = (
     r.Retention, r.Reception, r.Pair, r.Person, r.Worn, r.Route, r.Port, r.Wideband, r.WidePack,
     r.Occupant, r.RadarEvent, r.Intercom, r.TalkGroup, r.ListedRack, r.RackNetwork, r.Mapped, r.Wanted, r.Proof,
     r.SignOff, r.WalkTest, r.Staging, r.Deed, r.Booking, r.Distance, r.KeptQuestion, r.BookKey, r.Origin, r.Hour,
+    r.Inquiry,
 )  # fmt: skip
 """Every kind of record, parents before children."""
 LARGE: tuple[type[r.Record], ...] = (r.Trace, r.Unit, r.Deed, r.Booking, r.Origin, r.Hour)

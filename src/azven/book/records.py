@@ -795,6 +795,22 @@ class Distance(Record):
 
 
 @record
+class Inquiry(Record):
+    """What a site is asked from another one: about what (the key of a case of the board), in which words, by whom and
+    when; and what it answers."""
+
+    site_id: int
+    site_from_id: int
+    about: str = ""
+    words: str = ""
+    asked_at: datetime = EPOCH
+    asked_by: str = ""
+    answer: str = ""
+    answered_by: str = ""
+    answered_at: datetime | None = None
+
+
+@record
 class Hour(Record):
     """An hour of a link as racks told it: the numbers of its show, site and link, and of the unit that somebody wore
     for it (0: nobody has said); how long it was heard and muted [s], the worst level [dBm] of the better antenna, how

@@ -7,7 +7,7 @@ from azven.work import ground, kit, listen, register
 from azven.work.kit import views, wideband
 from azven.work.prove import signing
 from azven.work.prove.proofs import lanes
-from azven.work.register import Question
+from azven.work.register import Question, asking
 from azven.work.register.astray import astray
 
 Points = tuple[tuple[str, str], ...]
@@ -100,7 +100,9 @@ def _astray(session: Session) -> Points:
     missing = register.how_many(session.store, Question(state="missing"), now)
     late = register.how_many(session.store, Question(state="on loan", late=True), now)
     wrong = len({x.unit.id for x in astray(session.store, session.scope, session.live, now) if x.unit is not None})
-    named = (wrong, "astray", "brick_text"), (missing, "missing", "brick_text"), (late, "late", "ochre_text")
+    asked = len(asking.asked_of(session.store, session.scope.site))
+    named = ((wrong, "astray", "brick_text"), (asked, "asked", "ochre_text"), (missing, "missing", "brick_text"),
+             (late, "late", "ochre_text"))  # fmt: skip
     return tuple((f"{count} {what}", role) for count, what, role in named if count)
 
 

@@ -5,7 +5,7 @@ from dataclasses import replace
 from typing import Any
 
 from azven.book.edits import Edit, add, replace_record
-from azven.book.records import Model, Show, Site, Unit, Zone
+from azven.book.records import Inquiry, Model, Show, Site, Unit, Zone
 from azven.book.store import Store
 from azven.work import demo_records, ids, plan
 from azven.work.scope import of_show
@@ -43,3 +43,12 @@ def add_show(store: Store, site: Site, story: Mapping[str, Any], units: Mapping[
     if story["archived"]:
         over = store.get(Show, show.id)
         store.apply(Edit(f"Archive {show.name}", replace_record(over, replace(over, archived=True))))
+
+
+def questions(store: Store, story: Sequence[Mapping[str, str]]) -> None:
+    """What campuses ask one another."""
+    sites = {s.name: s.id for s in store.all(Site)}
+    first = store.reserve(len(story))
+    asked = [Inquiry(id=first + k, site_id=sites[q["of"]], site_from_id=sites[q["from"]], words=q["words"],
+                     asked_by=q["by"]) for k, q in enumerate(story)]  # fmt: skip
+    store.apply(Edit("Questions", add(*asked)))

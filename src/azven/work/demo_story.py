@@ -62,6 +62,7 @@ def prepare(path: Path) -> Store:
     demo_elsewhere.shows(store, story["shows"])
     demo_stock.prepare(store, story)
     demo_stock.bookings(store, story)
+    demo_elsewhere.questions(store, story["asked"])
     return store
 
 

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Literal
 
 from azven.book.columns import KINDS, columns, kind_of, of_each_kind, table_name
 from azven.book.edits import Change
-from azven.book.records import Booking, Deed, Distance, Record, Site, Unit
+from azven.book.records import Booking, Deed, Distance, Inquiry, Record, Site, Unit
 
 if TYPE_CHECKING:
     import sqlalchemy as sa
@@ -122,6 +122,8 @@ def _own(kind: type[Record]) -> str:
         return f"({_UNIT})"
     if kind is Distance:
         return f"(site_a_id IN {_MINE} OR site_b_id IN {_MINE})"
+    if kind is Inquiry:
+        return f"(site_id IN {_MINE} OR site_from_id IN {_MINE})"
     if kind is Deed:
         return f"unit_id IN (SELECT id FROM unit WHERE {_UNIT})"
     if kind is Booking:

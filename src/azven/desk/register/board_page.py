@@ -2,8 +2,9 @@
 
 from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QShowEvent
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QInputDialog, QVBoxLayout, QWidget
 
+from azven.book.records import Inquiry
 from azven.desk.actions import Action
 from azven.desk.register.board_view import BoardView
 from azven.desk.register.case_rows import CaseRows
@@ -13,7 +14,7 @@ from azven.desk.session import Session
 from azven.desk.stage import FittedLabel, scrolled
 from azven.work import chosen
 from azven.work.reasons import board_case
-from azven.work.register import across, board, cases, dues
+from azven.work.register import across, asking, board, cases, dues
 from azven.work.register.across import Pair, Progress
 from azven.work.register.astray import astray
 from azven.work.register.board import Campus
@@ -26,6 +27,8 @@ _ELSEWHERE = {
     "unknown": ("Name them in Kit", "kit", "Say in Kit, Persons, who wears which unit"),
     "frequency": ("Send the plan, in Prove", "prove", "Packs and receivers get the frequencies of the plan again"),
     "over": ("Look at the times", "Bookings", "When the gear of the show goes"),
+    "asked": ("Answer …", "", "Whoever asked sees the answer within a second or two"),
+    "waiting": ("Ask no more", "", "The question is taken back"),
     "state": (
         "Look at the times",
         "Bookings",
@@ -88,7 +91,8 @@ class BoardPage(RegisterPage):
         self.view.show_campuses(rows, now)
         self.due.show_items(dues.dues(session.store, now), now)
         self.words.setText(_in_words(rows))
-        self._written = cases.missing(session.store, session.clock, now)
+        self._written = [*cases.asked(session.store, session.scope, session.clock),
+                         *cases.missing(session.store, session.clock, now)]  # fmt: skip
         self._look(anew=True)
         self._look_across()
 
@@ -132,7 +136,7 @@ class BoardPage(RegisterPage):
 
     def _step_of(self, case: Case) -> tuple[str, str]:
         """The title of the next step of a case, and what it does."""
-        options = board_case.options(self.session, case)
+        options = board_case.mending(self.session, case)
         if options:
             return options[0].title, options[0].effect
         title, _, why = _ELSEWHERE[case.cause]
@@ -140,14 +144,26 @@ class BoardPage(RegisterPage):
 
     def take_step(self, case: Case) -> None:
         """The likeliest edit that makes a case right; where there is none, to where something can be done."""
-        options = board_case.options(self.session, case)
+        options, question = board_case.mending(self.session, case), case.question
         if options:
             self.session.do(options[0].edit)
             self.refresh()
+        elif question is not None and case.cause == "waiting":
+            self.session.do(lambda: asking.close(question))
+            self.refresh()
+        elif question is not None:
+            self._answer(question)
         elif case.cause == "missing":
             self.asked.emit(None, "missing")
         else:
             self.went.emit(_ELSEWHERE[case.cause][1])
+
+    def _answer(self, question: Inquiry) -> None:
+        """Ask for the answer, and give it."""
+        session = self.session
+        words, given = QInputDialog.getText(self, "Answer", question.words)
+        if given and session.do(lambda: asking.answer(question, words, session.now(), session.store.author.who)):
+            self.refresh()
 
     def actions_offered(self) -> list[Action]:
         """The next step of every case by name."""

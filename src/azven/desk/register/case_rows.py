@@ -10,7 +10,7 @@ from azven.desk import theme as look
 from azven.desk.case_mark import CaseMark
 from azven.desk.session import Session
 from azven.desk.stage import button, put_title, scrolled, tip
-from azven.work.register.cases import Case
+from azven.work.register.cases import Case, ended
 
 _H, _STEP_W, _SHOWN = 44, 190, 3
 _LEFT = int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
@@ -28,14 +28,14 @@ class _Words(QWidget):
 
     def show_case(self, case: Case) -> None:
         self.case = case
-        self.setToolTip(tip(f"{case.who} {case.what}. {case.evidence}"))
+        self.setToolTip(tip(f"{case.sentence} {case.evidence}"))
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         if self.case is None:
             return
         painter, theme, x = QPainter(self), self._session.theme, 0.0
-        lines = ((self.case.who, look.BODY_PX, True, "ink"), (f"{self.case.what}.", look.BODY_PX, False, "ink"))
+        lines = ((self.case.who, look.BODY_PX, True, "ink"), (ended(self.case.what), look.BODY_PX, False, "ink"))
         for text, size, bold, role in lines:
             painter.setFont(look.font(size, bold=bold))
             x += self._put(painter, text, x, 3, theme.color(role)) + 5

@@ -2,27 +2,29 @@
 
 from collections.abc import Iterator
 from datetime import datetime
+from functools import partial
 from typing import TYPE_CHECKING
 
 from azven.book.edits import Edit
-from azven.book.records import Deed, Link, Show, Site, Unit
+from azven.book.records import Deed, Inquiry, Link, Show, Site, Unit
 from azven.book.store import Store
 from azven.refusal import Refusal
 from azven.rf.register.deeds import DeedKind
 from azven.work import ground, ids, kit, plan, register
 from azven.work.reasons.told import Option, Reasons, Row
-from azven.work.register import Asked
+from azven.work.register import Asked, asking
 from azven.work.register.across import Pair
 from azven.work.register.astray import Astray
 from azven.work.register.cases import Case
 from azven.work.register.doing import about, do_all, load_out, named
+from azven.work.register.finding import site_of
 from azven.work.scope import Scope
 from azven.work.wording import decibel, listed, mhz, one_line
 
 if TYPE_CHECKING:
     from azven.work.reasons.finding import Known
 
-_SHOWN, _TRAIL = 12, 5
+_SHOWN, _TRAIL, _NAMED, _ASKED = 12, 5, 3, 3
 
 
 def for_case(known: "Known", case: Case) -> Reasons:
@@ -32,20 +34,23 @@ def for_case(known: "Known", case: Case) -> Reasons:
     if len(case.units) == 1:
         rows = tuple((clock.said(d.at), words) for d, words in _trail(known.store, case.units[0]))
     return Reasons(
-        title=case.who, figure=_figure(case), state="astray" if case.found else case.cause,
-        verdict=f"{case.who} {case.what}. {case.evidence}", arithmetic=tuple(_sides(known.store, case))[:_SHOWN],
+        title=case.who, figure=_figure(case), state="astray" if case.found else _STATES.get(case.cause, ""),
+        verdict=f"{case.sentence} {case.evidence}", arithmetic=tuple(_sides(known.store, case))[:_SHOWN],
         heading=_HEADINGS.get(case.cause, "Both sides"), origins=rows,
         options=found, steps=tuple(_steps(case, bool(found))),
     )  # fmt: skip
 
 
 _HEADINGS = {"far": "Each way, over the noise", "missing": "Where they were last"}
+_STATES = {"far": "hear one another", "missing": "missing"}
 
 
 def _figure(case: Case) -> str:
     if case.count > 1:
         return f"{case.count} {'pairs' if case.pairs else 'units'}"
     freq = next((s.freq_hz for s in case.spots), None)
+    if case.question is not None:
+        return "asked"
     return f"{mhz(freq)} MHz" if freq is not None else "1 unit"
 
 
@@ -81,7 +86,45 @@ def _each_way(pair: Pair) -> str:
 
 
 def options(known: "Known", case: Case) -> list[Option]:
-    """Edits that make it right, each with its effect, the likeliest first."""
+    """What can be done from here, each with its effect, the likeliest first."""
+    return [*mending(known, case), *_asking(known, case)]
+
+
+def _asking(known: "Known", case: Case) -> list[Option]:
+    """Asking the campuses that could do something about it, each once."""
+    store, scope, out = known.store, known.scope, []
+    for site, words in _whom(known, case):
+        if asking.open_about(store, site.id, case.key) is not None:
+            continue
+        edit = partial(asking.ask, store, scope, site, case.key, words, known.now(), store.author.who)
+        out.append(Option(f"Ask {one_line(site.name)}", f"its board shows: “{words}”", edit))
+    return out[:_ASKED]
+
+
+def _whom(known: "Known", case: Case) -> Iterator[tuple[Site, str]]:
+    """Whom to ask, and in which words: who has the other link, who should have the unit, whose it is."""
+    store, here = known.store, known.store.get(Site, known.scope.site)
+    for site in {p.site.id: p.site for p in case.pairs}.values():
+        pairs = [p for p in case.pairs if p.site.id == site.id]
+        theirs = listed([f"{one_line(p.theirs.name)} {mhz(round(p.theirs.freq_hz))}" for p in pairs], _NAMED)
+        can = "Can it move?" if len(pairs) == 1 else "Can they move?"
+        yield site, f"{theirs} and links of {one_line(here.name)} hear one another. {can}"
+    if case.cause not in ("campus", "state"):
+        return
+    units: dict[int, list[Unit]] = {}
+    for unit in case.units:
+        there = site_of(store, unit) if case.cause == "campus" else unit.site_home_id
+        if there is not None and there != here.id:
+            units.setdefault(there, []).append(unit)
+    for number, those in units.items():
+        are = "is" if len(those) == 1 else "are"
+        yield store.get(Site, number), f"{named(those)} {are} on the air at {one_line(here.name)}. Do you know of it?"
+
+
+def mending(known: "Known", case: Case) -> list[Option]:
+    """Edits that make it right, the likeliest first."""
+    if case.question is not None:
+        return _over(case.question)
     now, here = known.now(), known.store.get(Site, known.scope.site)
     found = [x for x in case.found if x.unit is not None]
     units = [x.unit for x in found if x.unit is not None]
@@ -103,6 +146,13 @@ def options(known: "Known", case: Case) -> list[Option]:
         out.append(Option("It is found, here", f"in its case at {here.name}",
                           lambda: register.do(known.store, case.units, asked)))  # fmt: skip
     return out
+
+
+def _over(question: Inquiry) -> list[Option]:
+    """A question of ours is over when its answer was seen, or when nobody waits for one."""
+    if question.answered_at is not None:
+        return [Option("Seen", "the question is over; it stays in the history", partial(asking.close, question))]
+    return []
 
 
 def _load_out(store: Store, scope: Scope) -> datetime | None:
@@ -164,6 +214,8 @@ def _steps(case: Case, or_else: bool) -> Iterator[str]:
         yield "Say in Kit, Persons, who wears which unit; then the register knows which ones are on the air."
     elif case.cause == "far":
         yield "Plan all campuses together, in Across campuses: as few as possible move, and it is shown before."
+    elif case.cause == "asked":
+        yield "Answer it on its row; whoever asked sees the answer within a second or two."
     elif case.cause == "missing":
         yield f"Whoever finds {they} scans the label: that says where {'they are' if case.count > 1 else 'it is'}."
 

@@ -8,10 +8,11 @@ from datetime import datetime, timedelta
 from typing import Literal
 
 from azven.book import stock
-from azven.book.records import Deed, Show, Unit
+from azven.book.records import Deed, Inquiry, Show, Site, Unit
 from azven.book.stock import Filter
 from azven.book.store import Store
 from azven.work.ground.hours import Clock
+from azven.work.register import asking
 from azven.work.register.across import Pair
 from azven.work.register.astray import Astray, Sort
 from azven.work.register.doing import where_said
@@ -19,8 +20,10 @@ from azven.work.register.finding import Question, how_many
 from azven.work.scope import Scope
 from azven.work.wording import decibel, listed, mhz, one_line
 
-Cause = Sort | Literal["far", "missing"]
-_ORDER: tuple[Cause, ...] = ("state", "frequency", "campus", "over", "far", "unknown", "missing")
+Cause = Sort | Literal["far", "missing", "asked", "answered", "waiting"]
+_ORDER: tuple[Cause, ...] = (
+    "state", "frequency", "campus", "over", "far", "asked", "answered", "unknown", "missing", "waiting",
+)  # fmt: skip
 _GRAVE: tuple[Cause, ...] = ("state", "frequency", "over")
 _NAMED, _LOOKED_AT, _WEEK = 3, 200, timedelta(days=7)
 
@@ -52,6 +55,17 @@ class Case:
     found: tuple[Astray, ...] = ()
     pairs: tuple[Pair, ...] = ()
     spots: tuple[Spot, ...] = ()
+    question: Inquiry | None = None
+
+    @property
+    def sentence(self) -> str:
+        """Who and what, as one sentence."""
+        return f"{self.who} {ended(self.what)}"
+
+
+def ended(words: str) -> str:
+    """Words with the sign that ends them."""
+    return words if words.endswith((".", "?", "!")) else f"{words}."
 
 
 def in_order(cases: Iterable[Case]) -> list[Case]:
@@ -162,6 +176,29 @@ def _pair_words(p: Pair) -> str:
     could = f" {one_line(p.move.name)} could move at the least cost." if p.move is not None else " Neither can move."
     return (f"{one_line(p.mine.name)} and {one_line(p.theirs.name)} of {one_line(p.site.name)}, "
             f"{mhz(round(p.mine.freq_hz))} MHz, {p.km:g} km: {levels}.{could}")  # fmt: skip
+
+
+# what campuses ask one another
+
+
+def asked(store: Store, scope: Scope, clock: Clock) -> list[Case]:
+    """What this campus is asked, what others have answered it, and what it waits for."""
+    names = {s.id: one_line(s.name) for s in store.all(Site)}
+    out = []
+    for q in asking.asked_of(store, scope.site):
+        who = f"{one_line(q.asked_by) or 'Somebody'} at {names[q.site_from_id]}"
+        out.append(Case(key=f"asked:{q.id}", cause="asked", mark="tight", who=who, what=f"asks: {one_line(q.words)}",
+                        evidence=f"Asked {clock.said(q.asked_at)}.", question=q))  # fmt: skip
+    for q in asking.asked_by(store, scope.site):
+        when = f"{one_line(q.asked_by) or 'Somebody'} asked {clock.said(q.asked_at)}: {ended(one_line(q.words))}"
+        if q.answered_at is not None:
+            who = f"{one_line(q.answered_by) or 'Somebody'} at {names[q.site_id]}"
+            out.append(Case(key=f"answered:{q.id}", cause="answered", mark="tight", who=who,
+                            what=f"answers: {one_line(q.answer)}", evidence=when, question=q))  # fmt: skip
+        else:
+            out.append(Case(key=f"waiting:{q.id}", cause="waiting", mark="tight", who=names[q.site_id],
+                            what="was asked and has not answered yet", evidence=when, question=q))  # fmt: skip
+    return out
 
 
 # what nobody finds
