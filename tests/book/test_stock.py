@@ -1,12 +1,13 @@
 """Units asked for in the database, on either engine."""
 
+import random
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
 import pytest
 
 from azven.book import stock
-from azven.book.edits import Edit, add, replace_record
+from azven.book.edits import Edit, add, remove, replace_record
 from azven.book.records import Deed, Model, Site, Unit
 from azven.book.stock import Filter
 from azven.work import books, register
@@ -104,6 +105,22 @@ def test_deeds_of_a_person_by_the_beginning_of_the_name(store):
     assert stock.deeds_of(store, "_", 9) == []
 
 
+@pytest.mark.parametrize("most", [2_000, 3])
+def test_the_newest_deeds_of_many_people_however_old_each_once(store, monkeypatch, most):
+    monkeypatch.setattr(stock, "_MOST_NAMES", most)
+    unit, rng, now = stock.found(store, Filter(now=NOW))[0], random.Random(4), datetime.now(UTC)
+    first, days = store.reserve(60), (0.1, 20, 29, 31, 200, 364, 366, 900, 4_000, -2)
+    deeds = [Deed(id=first + k, unit_id=unit.id, at=now - timedelta(days=rng.choice(days), seconds=k),
+                  holder=rng.choice(("", "Tarn 1", "tarn 12", "TARN 2", "Oda")),
+                  made_by=rng.choice(("Tarn 3", "Oda 1", ""))) for k in range(60)]  # fmt: skip
+    store.apply(Edit("Told", add(*deeds)))
+    for text in ("tarn", "Tarn 1", "oda", "o", "nobody"):
+        mine = [d for d in deeds if any(n.casefold().startswith(text.casefold()) for n in (d.holder, d.made_by))]
+        newest = [d.id for d in sorted(mine, key=lambda d: (d.at, d.id), reverse=True)]
+        for count in (1, 7, 60):
+            assert [d.id for d in stock.deeds_of(store, text, count)] == newest[:count]
+
+
 def test_pages_follow_one_another_in_order(store):
     asked = Filter(now=NOW)
     pages = [stock.found(store, asked, "name", k, 15) for k in (0, 15, 30, 45)]
@@ -138,6 +155,15 @@ def test_words_in_notes_and_in_why_something_was_done_are_found_by_their_beginni
     changed = store.get(Unit, one.id)
     store.apply(Edit("Mended", replace_record(changed, replace(changed, note="as new"))))
     assert names(store, text="bent") == [two.name]
+    (deed,) = [d for d in store.all(Deed, unit_id=two.id) if d.why]
+    store.apply(Edit("Said", replace_record(deed, replace(deed, why="the clip is lost"))))
+    assert names(store, text="bent") == []
+    assert names(store, text="clip lost") == [two.name]
+    moved = store.get(Deed, deed.id)
+    store.apply(Edit("It was another one", replace_record(moved, replace(moved, unit_id=three.id))))
+    assert names(store, text="clip lost") == [three.name]
+    store.apply(Edit("Nothing", remove([store.get(Deed, deed.id)])))
+    assert names(store, text="clip") == []
     assert names(store, text="as new") == [one.name]
     store.apply(register.do(store, [three], Asked(deed="lost", at=NOW, why="' OR \" * ) ( : ^ - +")))
     assert names(store, text='" OR *') == [three.name]

@@ -2,18 +2,20 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from azven.book.columns import READ
 from azven.book.engines import Engine
-from azven.book.engines.searching import BEGINNINGS, WORDS, words_of
+from azven.book.engines.searching import BEGINNINGS, PEOPLE, WORDS, words_of
 from azven.book.records import Deed, Unit, Zone
 from azven.book.store import Store
 
 _PLACE = ("site_at_id", "zone_id", "site_home_id")
 _SITE = 'coalesce("site_at_id", (SELECT "site_id" FROM "zone" WHERE "zone"."id" = "zone_id"), "site_home_id")'
 """Where a unit is: as its deeds say, else where its room is, else at home."""
+_MOST_NAMES = 2_000
+_BACK = (timedelta(days=30), timedelta(days=365), None)
 ORDERS = {"name": '"name", id', "since": '"since", id', "where": '"site_at_id", "place", "name", id'}
 
 
@@ -73,8 +75,51 @@ def _condition(engine: Engine, asked: Filter) -> tuple[str, list[Any]]:
 
 def deeds_of(store: Store, name: str, count: int) -> list[Deed]:
     """Deeds with or by somebody whose name begins so, the newest first. BookError when the book cannot be read."""
-    condition, values = _begins(store.engine, BEGINNINGS["deed"], name)
-    return store.where(Deed, condition, values, f'ORDER BY "at" DESC, id DESC LIMIT {int(count)}')
+    found: dict[int, Any] = {}
+    with store.told():
+        for column in PEOPLE:
+            found.update(_newest(store.engine, column, name, count))
+    numbers = sorted(found, key=lambda n: (found[n], n), reverse=True)[:count]
+    marks = ", ".join(store.engine.mark for _ in numbers)
+    deeds = store.where(Deed, f"id IN ({marks})", numbers, "") if numbers else []
+    return sorted(deeds, key=lambda d: (d.at, d.id), reverse=True)
+
+
+def _newest(engine: Engine, column: str, name: str, count: int) -> list[tuple[int, Any]]:
+    """Number and moment of the newest deeds with a name that begins so: looked for in a month, then farther back, as a
+    name may stand in hundreds of thousands of them."""
+    key, names = engine.letters(column), _names(engine, column, name)
+    if len(names) < _MOST_NAMES:
+        condition, values = f"{key} IN ({', '.join(engine.mark for _ in names)})", list(names)
+    else:
+        condition, values = _begins(engine, (column,), name)
+    found: list[tuple[int, Any]] = []
+    for back in _BACK if names else ():
+        since = [engine.moment(datetime.now(UTC) - back)] if back is not None else []
+        late = f' AND "at" >= {engine.mark}' if since else ""
+        page = f'ORDER BY "at" DESC, id DESC LIMIT {int(count)}'
+        found = [(n, at) for n, at in engine.rows(f'SELECT id, "at" FROM "deed" WHERE ({condition}){late} {page}',
+                                                  [*values, *since])]  # fmt: skip
+        if len(found) >= count:
+            break
+    return found
+
+
+def _names(engine: Engine, column: str, name: str) -> list[str]:
+    """The names that begin so, each found from the one before it in the index: as many steps as there are names."""
+    key, out = engine.letters(column), list[str]()
+    for spelling in _spellings(name):
+        begins, values = engine.begins(column, spelling)
+        goes_on, same = engine.begins("x", spelling)
+        first = f'SELECT {key} AS x FROM "deed" WHERE {begins} ORDER BY {key} LIMIT 1'
+        after = f'SELECT {key} FROM "deed" WHERE {key} > n.x ORDER BY {key} LIMIT 1'
+        found = engine.rows(
+            f"WITH RECURSIVE n(x) AS (SELECT x FROM ({first}) AS f UNION ALL SELECT ({after}) FROM n WHERE {goes_on}) "
+            f"SELECT x FROM n WHERE {goes_on} LIMIT {_MOST_NAMES}",
+            [*values, *same, *same],
+        )
+        out += [str(x) for (x,) in found if str(x) not in out]
+    return out
 
 
 def _begins(engine: Engine, names: Sequence[str], text: str) -> tuple[str, list[Any]]:
@@ -88,9 +133,9 @@ def _said(engine: Engine, text: str) -> tuple[str, list[Any]]:
     begins, values = _begins(engine, BEGINNINGS["unit"], text)
     found = [f'SELECT id FROM "unit" WHERE {begins}']
     if words_of(text):
-        for table, key in (("unit", "id"), ("deed", "unit_id")):
-            has, given = engine.has_words(table, WORDS[table], text)
-            found.append(f'SELECT "{key}" FROM "{table}" WHERE {has}')
+        for table in WORDS:
+            has, given = engine.with_words(table, text)
+            found.append(has)
             values += given
     return f"id IN ({' UNION '.join(found)})", values
 

@@ -40,8 +40,12 @@ class Engine(Protocol):
         alone."""
         ...
 
-    def has_words(self, table: str, column: str, text: str) -> tuple[str, list[Any]]:
-        """The condition that a row of a table has these words in its column, and its values; `text` has some."""
+    def letters(self, column: str) -> str:
+        """A column as it is compared where capitals are looked past."""
+        ...
+
+    def with_words(self, table: str, text: str) -> tuple[str, list[Any]]:
+        """The question for the units of which a table of theirs has these words, and its values; `text` has some."""
         ...
 
     def make_searchable(self, connection: "sa.Connection", anew: bool = False) -> None:

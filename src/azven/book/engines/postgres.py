@@ -9,7 +9,7 @@ from azven.book import desks
 from azven.book.edits import BookError, PasswordError
 from azven.book.engines import Away, searching
 from azven.book.engines.rights import Rights, of_me
-from azven.book.engines.searching import escaped, words_of
+from azven.book.engines.searching import WORDS, escaped, words_of
 from azven.book.engines.watcher import Watcher
 from azven.book.place import Server
 
@@ -109,12 +109,17 @@ class PostgresServer:
     def moment(self, value: datetime) -> datetime:
         return value.astimezone(UTC).replace(tzinfo=None)
 
-    def begins(self, column: str, text: str) -> tuple[str, list[Any]]:
-        return f"lower(\"{column}\") LIKE lower(%s) ESCAPE '!'", [escaped(text) + "%"]
+    def letters(self, column: str) -> str:
+        return f'lower("{column}") COLLATE "C"'
 
-    def has_words(self, table: str, column: str, text: str) -> tuple[str, list[Any]]:
+    def begins(self, column: str, text: str) -> tuple[str, list[Any]]:
+        return f"{self.letters(column)} LIKE lower(%s) ESCAPE '!'", [escaped(text) + "%"]
+
+    def with_words(self, table: str, text: str) -> tuple[str, list[Any]]:
+        column, unit = WORDS[table], "unit_id" if table == "deed" else "id"
         condition = f"\"{column}\" <> '' AND to_tsvector('simple', \"{column}\") @@ to_tsquery('simple', %s)"
-        return condition, [" & ".join(f"'{word}':*" for word in words_of(text))]
+        found = " & ".join(f"'{word}':*" for word in words_of(text))
+        return f'SELECT {unit} FROM "{table}" WHERE {condition}', [found]
 
     def make_searchable(self, connection: "sa.Connection", anew: bool = False) -> None:
         for statement in searching.for_postgres():

@@ -6,10 +6,15 @@ builds anew loses what hung on it.
 
 import re
 
-BEGINNINGS = {"unit": ("name", "serial", "holder", "place"), "deed": ("holder", "made_by"), "link": ("name",)}
+BEGINNINGS = {"unit": ("name", "serial", "holder", "place"), "link": ("name",)}
 """Columns of which beginnings are asked for, by table."""
+PEOPLE = ("holder", "made_by")
+"""Columns of deeds with names of people, asked for by their beginnings, the newest first."""
 WORDS = {"unit": "note", "deed": "why"}
 """The column with words of people, by table."""
+UNIT_BITS = 32
+"""In the words of SQLite a deed goes by the number of its unit, so many bits up, and its own: so that whoever asks for
+units need not look up deeds."""
 _WORD = re.compile(r"\w+")
 _PLAIN = (
     'CREATE INDEX IF NOT EXISTS ix_deed_unit_at ON deed (unit_id, "at", id)',
@@ -37,6 +42,7 @@ def for_sqlite() -> list[str]:
     made = list(_PLAIN)
     for table, names in BEGINNINGS.items():
         made += [f"CREATE INDEX IF NOT EXISTS ix_{table}_{n}_begins ON {table} ({n} COLLATE NOCASE)" for n in names]
+    made += [f'CREATE INDEX IF NOT EXISTS ix_deed_{n}_at ON deed ({n} COLLATE NOCASE, "at", id)' for n in PEOPLE]
     for table, column in WORDS.items():
         made += _words_for_sqlite(table, column)
     return made
@@ -44,31 +50,41 @@ def for_sqlite() -> list[str]:
 
 def _words_for_sqlite(table: str, column: str) -> list[str]:
     """The words of a column, and what keeps them as the rows come, change and go; empty ones are left out."""
-    index, differs = f"{table}_words", f"old.{column} <> new.{column}"
-    gone = f"BEGIN INSERT INTO {index}({index}, rowid, {column}) VALUES ('delete', old.id, old.{column}); END"
-    come = f"BEGIN INSERT INTO {index}(rowid, {column}) VALUES (new.id, new.{column}); END"
+    index = f"{table}_words"
+    old, new = (f"INSERT INTO {index}({index}, rowid, {column}) VALUES ('delete', {_row(table, 'old')}, old.{column})",
+                f"INSERT INTO {index}(rowid, {column}) VALUES ({_row(table, 'new')}, new.{column})")  # fmt: skip
+    differs = f"(old.{column} <> new.{column} OR {_row(table, 'old')} <> {_row(table, 'new')})"
     when = f"CREATE TRIGGER IF NOT EXISTS {index}"
     return [
-        f"CREATE VIRTUAL TABLE IF NOT EXISTS {index} USING fts5({column}, content='{table}', content_rowid='id')",
-        f"{when}_come AFTER INSERT ON {table} WHEN new.{column} <> '' {come}",
-        f"{when}_gone AFTER DELETE ON {table} WHEN old.{column} <> '' {gone}",
-        f"{when}_left AFTER UPDATE ON {table} WHEN old.{column} <> '' AND {differs} {gone}",
-        f"{when}_said AFTER UPDATE ON {table} WHEN new.{column} <> '' AND {differs} {come}",
+        f"CREATE VIRTUAL TABLE IF NOT EXISTS {index} USING fts5({column}, content='')",
+        f"{when}_come AFTER INSERT ON {table} WHEN new.{column} <> '' BEGIN {new}; END",
+        f"{when}_gone AFTER DELETE ON {table} WHEN old.{column} <> '' BEGIN {old}; END",
+        f"{when}_left AFTER UPDATE ON {table} WHEN old.{column} <> '' AND {differs} BEGIN {old}; END",
+        f"{when}_said AFTER UPDATE ON {table} WHEN new.{column} <> '' AND {differs} BEGIN {new}; END",
     ]
+
+
+def _row(table: str, which: str) -> str:
+    """The number of a row among the words."""
+    return f"(({which}.unit_id << {UNIT_BITS}) + {which}.id)" if table == "deed" else f"{which}.id"
 
 
 def anew_for_sqlite() -> list[str]:
     """Statements that read all words again, after tables were built anew."""
-    return [f"INSERT INTO {table}_words({table}_words) VALUES ('rebuild')" for table in WORDS]
+    made = []
+    for table, column in WORDS.items():
+        words = f"SELECT {_row(table, 'r')}, r.{column} FROM {table} r WHERE r.{column} <> ''"
+        made += [f"INSERT INTO {table}_words({table}_words) VALUES ('delete-all')",
+                 f"INSERT INTO {table}_words(rowid, {column}) {words}"]  # fmt: skip
+    return made
 
 
 def for_postgres() -> list[str]:
-    """Statements for PostgreSQL: patterns of small letters, and its own index of words."""
+    """Statements for PostgreSQL: small letters in the order of their codes, and its own index of words."""
     made = list(_PLAIN)
     for table, names in BEGINNINGS.items():
-        made += [
-            f"CREATE INDEX IF NOT EXISTS ix_{table}_{n}_begins ON {table} (lower({n}) text_pattern_ops)" for n in names
-        ]
+        made += [f'CREATE INDEX IF NOT EXISTS ix_{table}_{n}_begins ON {table} (lower({n}) COLLATE "C")' for n in names]
+    made += [f'CREATE INDEX IF NOT EXISTS ix_deed_{n}_at ON deed (lower({n}) COLLATE "C", "at", id)' for n in PEOPLE]
     return made + [
         f"CREATE INDEX IF NOT EXISTS ix_{table}_words ON {table} USING gin (to_tsvector('simple', {column})) "
         f"WHERE {column} <> ''"

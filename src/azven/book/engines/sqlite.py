@@ -14,7 +14,7 @@ from azven.book.columns import LARGE, Sort, columns, table_name
 from azven.book.edits import BookError
 from azven.book.engines import searching
 from azven.book.engines.rights import Rights
-from azven.book.engines.searching import words_of
+from azven.book.engines.searching import UNIT_BITS, words_of
 from azven.book.formats.whole import written_whole
 from azven.book.place import File
 from azven.book.records import Deed, Hour, Record, Trace
@@ -93,12 +93,17 @@ class SqliteFile:
     def moment(self, value: datetime) -> str:
         return value.astimezone(UTC).strftime("%Y-%m-%d %H:%M:%S.%f")
 
-    def begins(self, column: str, text: str) -> tuple[str, list[Any]]:
-        return f'("{column}" COLLATE NOCASE >= ? AND "{column}" COLLATE NOCASE < ?)', [text, text + _LAST_LETTER]
+    def letters(self, column: str) -> str:
+        return f'"{column}" COLLATE NOCASE'
 
-    def has_words(self, table: str, column: str, text: str) -> tuple[str, list[Any]]:
+    def begins(self, column: str, text: str) -> tuple[str, list[Any]]:
+        key = self.letters(column)
+        return f"({key} >= ? AND {key} < ?)", [text, text + _LAST_LETTER]
+
+    def with_words(self, table: str, text: str) -> tuple[str, list[Any]]:
         quoted = " ".join(f'"{word}"*' for word in words_of(text))
-        return f"id IN (SELECT rowid FROM {table}_words WHERE {table}_words MATCH ?)", [quoted]
+        unit = f"rowid >> {UNIT_BITS}" if table == "deed" else "rowid"
+        return f"SELECT {unit} FROM {table}_words WHERE {table}_words MATCH ?", [quoted]
 
     def make_searchable(self, connection: "sa.Connection", anew: bool = False) -> None:
         for statement in searching.for_sqlite() + (searching.anew_for_sqlite() if anew else []):

@@ -11,7 +11,7 @@ from azven.desk.register.case_rows import CaseRows
 from azven.desk.register.due_page import DueLine
 from azven.desk.register.page import RegisterPage
 from azven.desk.session import Session
-from azven.desk.stage import FittedLabel, scrolled
+from azven.desk.stage import FittedLabel, put, scrolled
 from azven.work import chosen
 from azven.work.reasons import board_case
 from azven.work.register import across, asking, board, cases, dues
@@ -51,6 +51,7 @@ class BoardPage(RegisterPage):
         self.words = FittedLabel("dim")
         self.cases = CaseRows(session, self._step_of)
         self.view, self.due = BoardView(session), DueLine(session)
+        self._counted = ""
         self._written: list[Case] = []
         self._far: list[Case] = []
         self._timer = QTimer(self)
@@ -90,7 +91,7 @@ class BoardPage(RegisterPage):
         rows = board.campuses(session.store, now)
         self.view.show_campuses(rows, now)
         self.due.show_items(dues.dues(session.store, now), now)
-        self.words.setText(_in_words(rows))
+        self._counted = _in_words(rows)
         self._written = [*cases.asked(session.store, session.scope, session.clock),
                          *cases.missing(session.store, session.clock, now)]  # fmt: skip
         self._look(anew=True)
@@ -117,6 +118,8 @@ class BoardPage(RegisterPage):
         shown = cases.in_order([*cases.heard(found, session.scope, session.clock), *self._far, *self._written])
         self.cases.show_cases(shown, anew)
         self.view.show_cases(shown)
+        cases_said = f"{len(shown)} case{'' if len(shown) == 1 else 's'}. " if shown else "Nothing is astray. "
+        put(self.words, cases_said + self._counted)
         self._follow(shown)
 
     def _follow(self, shown: list[Case]) -> None:

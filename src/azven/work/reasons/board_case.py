@@ -106,8 +106,9 @@ def _whom(known: "Known", case: Case) -> Iterator[tuple[Site, str]]:
     store, here = known.store, known.store.get(Site, known.scope.site)
     for site in {p.site.id: p.site for p in case.pairs}.values():
         pairs = [p for p in case.pairs if p.site.id == site.id]
-        theirs = listed([f"{one_line(p.theirs.name)} {mhz(round(p.theirs.freq_hz))}" for p in pairs], _NAMED)
-        can = "Can it move?" if len(pairs) == 1 else "Can they move?"
+        names = dict.fromkeys(f"{one_line(p.theirs.name)} on {mhz(round(p.theirs.freq_hz))} MHz" for p in pairs)
+        theirs = listed(list(names), _NAMED)
+        can = "Can it move?" if len(names) == 1 else "Can they move?"
         yield site, f"{theirs} and links of {one_line(here.name)} hear one another. {can}"
     if case.cause not in ("campus", "state"):
         return
