@@ -13,6 +13,7 @@ from azven.book.engines.rights import Rights
 from azven.book.place import File, Server
 from azven.book.records import Inquiry, KeptQuestion, Link, Model, Show, Site, Unit, Zone
 from azven.book.store import Store
+from azven.book.tables import revision
 from azven.cli import main
 from azven.refusal import Refusal
 from azven.work import demo, register
@@ -204,3 +205,34 @@ def test_an_odd_name_of_a_role_is_a_name(book, server):
     assert len(store.all(Site)) == 4
     assert rights.of_me(store.engine) == Rights("all")
     store.close()
+
+
+def test_roles_keep_their_rights_when_a_book_gets_new_tables(server, tmp_path):
+    from azven.book import copying
+
+    made, source = server.database(), demo.build(tmp_path)
+    copying.copy(source, made)
+    source.close()
+    with server.connect() as connection:
+        for role in ("looker", "kilner", "anyone"):
+            connection.execute(f"DROP ROLE IF EXISTS {role}")
+            connection.execute(f"CREATE ROLE {role} LOGIN")
+    giving.rights(made, "looker", "read")
+    giving.rights(made, "kilner", "campus", ["Kiln Yard"])
+    giving.rights(made, "anyone", "all")
+    owner = Store.open(made)
+    with owner.engine.writing() as connection:
+        connection.exec_driver_sql("DROP TABLE inquiry")
+        connection.exec_driver_sql(f"UPDATE {revision.name} SET version_num = '0015'")
+    owner.close()
+    Store.open(made).close()
+    for role, right in (("looker", "read"), ("kilner", "campus"), ("anyone", "all")):
+        store = Store.open(Server(made.url.replace("azven@", f"{role}@")))
+        assert store.rights.right == right
+        before = len(store.all(Inquiry))
+        if right != "read":
+            names = {s.name: s.id for s in store.all(Site)}
+            ask = Inquiry(id=store.reserve(), site_id=names["Orchard Ground"], site_from_id=names["Kiln Yard"])
+            store.apply(Edit("Ask", add(ask)))
+            assert len(store.all(Inquiry)) == before + 1
+        store.close()

@@ -32,3 +32,4 @@ def upgrade(engine: Engine, to: str = "head") -> None:
         command.upgrade(configuration(connection), to)
         if to == "head":
             engine.make_searchable(connection, anew=True)
+            engine.give_rights_again(connection)

@@ -90,6 +90,10 @@ class Engine(Protocol):
         """What whoever has opened the book may do with it."""
         ...
 
+    def give_rights_again(self, connection: "sa.Connection") -> None:
+        """Give roles the same rights on tables that have come since these were given."""
+        ...
+
     def make(self) -> None:
         """Make the tables of a new book. Raises BookError when there is something else at the place."""
         ...

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 from azven.book import desks
 from azven.book.edits import BookError, PasswordError
 from azven.book.engines import Away, searching
-from azven.book.engines.rights import Rights, of_me
+from azven.book.engines.rights import Rights, give_again, of_me
 from azven.book.engines.searching import WORDS, escaped, words_of
 from azven.book.engines.watcher import Watcher
 from azven.book.place import Server
@@ -165,6 +165,9 @@ class PostgresServer:
 
     def rights(self) -> Rights:
         return of_me(self)
+
+    def give_rights_again(self, connection: sa.Connection) -> None:
+        give_again(connection)
 
     def make(self) -> None:
         from azven.book.migrate import make_tables

@@ -76,6 +76,26 @@ def give(connection: "sa.Connection", role: str, right: Right, sites: Sequence[i
         connection.exec_driver_sql(f"INSERT INTO {_TABLE} VALUES (%s, %s)", (role, site))
 
 
+def give_again(connection: "sa.Connection") -> None:
+    """Give every role that has rights on a book the same again, so that they cover tables that are new."""
+    ask = connection.exec_driver_sql
+    roles = ask(
+        "SELECT DISTINCT g.grantee, has_table_privilege(g.grantee::text, 'counter', 'UPDATE') "
+        "FROM information_schema.role_table_grants g JOIN pg_tables t ON t.tablename = g.table_name "
+        "AND t.schemaname = g.table_schema WHERE g.table_name = 'counter' AND g.table_schema = current_schema() "
+        "AND g.grantee NOT IN (t.tableowner, 'PUBLIC')"
+    ).fetchall()
+    if not roles:
+        return
+    sites: dict[str, list[int]] = {}
+    if ask(f"SELECT to_regclass('{_TABLE}')").scalar() is not None:
+        for role, site in ask(f"SELECT role, site_id FROM {_TABLE}").fetchall():
+            sites.setdefault(role, []).append(int(site))
+    for role, may_write in roles:
+        mine = sites.get(role, [])
+        give(connection, role, "campus" if mine and may_write else "all" if may_write else "read", mine)
+
+
 def _quoted(role: str) -> str:
     return '"' + role.replace('"', '""') + '"'
 

@@ -152,6 +152,9 @@ class SqliteFile:
     def rights(self) -> Rights:
         return Rights()
 
+    def give_rights_again(self, connection: "sa.Connection") -> None:
+        """A file knows no roles."""
+
     def make(self) -> None:
         """The mark of a book goes into the file's head at once, which is where `found` looks for it."""
         from azven.book.migrate import make_tables
