@@ -6,9 +6,10 @@ from functools import cached_property
 
 import pytest
 
-from azven.book.records import Deed, Show, Site, Unit
+from azven.book.edits import Edit, remove
+from azven.book.records import Deed, Inquiry, Show, Site, Unit
 from azven.refusal import Refusal
-from azven.work import kit, listen, plan, register
+from azven.work import kit, listen, plan, register, sites
 from azven.work.ground.hours import Clock
 from azven.work.kit import persons
 from azven.work.reasons import board_case
@@ -206,3 +207,15 @@ def test_a_campus_is_asked_about_one_thing_once_and_never_itself(store, desk):
     (seen,) = board_case.options(desk, answered)
     store.apply(seen.edit())
     assert asking.open_about(store, there.id, "far:1") is None
+
+
+def test_questions_of_a_site_go_with_it(store, desk):
+    store.apply(sites.add_site(store, "Ferry Slip"))
+    slip = next(s for s in store.all(Site) if s.name == "Ferry Slip")
+    others = [s for s in store.all(Site) if s.id not in (slip.id, desk.scope.site)]
+    store.apply(asking.ask(store, desk.scope, slip, "far:1", "Can it move?", NOW, "Wenna"))
+    store.apply(asking.ask(store, Scope(slip.id, desk.scope.show), others[0], "far:2", "And this?", NOW, "Merle"))
+    store.apply(asking.ask(store, desk.scope, others[0], "far:3", "That one?", NOW, "Wenna"))
+    store.apply(Edit("No show", remove(store.all(Show, site_id=slip.id))))
+    store.apply(sites.remove_site(store, slip))
+    assert [q.about for q in store.all(Inquiry)] == ["far:3"]

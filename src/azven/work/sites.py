@@ -10,6 +10,7 @@ from azven.book.records import (
     Deed,
     Design,
     Distance,
+    Inquiry,
     ListedRack,
     Mount,
     Neighbour,
@@ -87,6 +88,7 @@ def remove_site(store: Store, site: Site) -> Edit:
     of_site: tuple[type[Record], ...] = (*_OF_SITE, ListedRack)
     gone += [r for kind in of_site for r in store.all(kind, site_id=site.id)]
     gone += [d for d in store.all(Distance) if site.id in (d.site_a_id, d.site_b_id)]
+    gone += [q for q in store.all(Inquiry) if site.id in (q.site_id, q.site_from_id)]
     at_home = store.all(Unit, site_home_id=site.id)
     homeless = tuple(c for u in at_home for c in replace_record(u, replace(u, site_home_id=None)))
     return Edit(f"Remove {site.name}", homeless + _in_words(store, site) + remove([*gone, *rooms, site]))
