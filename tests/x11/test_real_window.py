@@ -479,3 +479,26 @@ def test_a_question_is_kept_and_asked_again_and_campuses_are_planned_together_by
     desk.until(f"len({across}.pairs.records.records)", 0)
     desk.key("ctrl+z")
     desk.until(f"len({across}.pairs.records.records)", before)
+
+
+def test_a_case_of_the_board_is_looked_at_and_a_question_answered_by_keys(start):
+    desk = start(stage="register")
+    board = "window.stage.board"
+    causes = f"[c.cause for c in {board}.cases.cases]"
+    desk.until(f"{causes}[:2]", ["far", "asked"])
+    open_palette(desk)
+    desk.type("register: board")
+    desk.until(f"{PALETTE}._shown[0].title", "Register: board")
+    desk.key("Return")
+    desk.until(f"{board}.cases.rows[0].hasFocus()")
+    desk.key("Return")
+    desk.until("window.panel.shown.figure", "3 pairs")
+    desk.key("Tab", "Tab", "Return")
+    desk.until("window.panel.shown.figure", "asked")
+    desk.click(*desk.ask(f"at({board}.cases.rows[1].step)"))
+    desk.until("QApplication.activeModalWidget() is not None")
+    desk.type("They are in the red case")
+    desk.key("Return")
+    desk.until(f"'asked' in {causes}", False)
+    desk.key("ctrl+z")
+    desk.until(f"'asked' in {causes}", True)
