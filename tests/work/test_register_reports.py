@@ -10,12 +10,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from azven.book.edits import Edit, replace_record
-from azven.book.records import Act, Booking, Show, Unit
+from azven.book.records import Act, Booking, Deed, Show, Unit
 from azven.refusal import Refusal
 from azven.rf.register.utilisation import Turn, shares
 from azven.work import kit, plan
 from azven.work.register import reports
-from azven.work.register.reports import REPORTS, Asking
+from azven.work.register.reports import REPORTS, Asking, stock
 from azven.work.scope import opening
 from azven.work.wording import mhz
 
@@ -116,6 +116,17 @@ def test_utilisation_counts_units_once_and_can_be_stopped(store):
     assert units == sum(u.state != "retired" for u in store.all(Unit))
     with pytest.raises(Refusal, match="was stopped"):
         made(store, "use", progress=lambda done, total: False)
+
+
+@pytest.mark.parametrize("days", [20, 365, 2_000])
+def test_shares_follow_from_the_deeds_since_then_as_from_all_of_them(store, days):
+    begins, units = NOW - timedelta(days=days), store.all(Unit)
+    short = {u.id: shares(turns, begins, NOW) for u, turns in stock._turns(store, units, begins)}
+    assert any("assigned" in found for found in short.values())
+    for unit in units:
+        told = sorted((d for d in store.all(Deed, unit_id=unit.id) if not d.refused), key=lambda d: (d.at, d.id))
+        turns = [Turn(d.at, d.after, d.ends_at if d.after == "assigned" else None) for d in told]
+        assert short[unit.id] == pytest.approx(shares(turns, begins, NOW)), unit.name
 
 
 def test_what_is_long_is_shortened_for_the_screen_alone(store):

@@ -68,7 +68,7 @@ def utilisation(asked: Asking) -> Report:
         if not asked.progress(start, count):
             raise Refusal("The report was stopped.")
         units = [u for u in store.page(Unit, start, _AT_A_TIME) if u.state != "retired"]
-        for unit, turns in _turns(store, units):
+        for unit, turns in _turns(store, units, begins):
             home = sites.get(unit.site_home_id or site_of(store, unit) or 0, "no campus said")
             counted = told.setdefault((home, models[unit.model_id], unit.band), defaultdict(float))
             found = shares(turns, begins, now)
@@ -89,14 +89,28 @@ def utilisation(asked: Asking) -> Report:
                   frozenset(columns[1:]), (note,))  # fmt: skip
 
 
-def _turns(store: Store, units: Sequence[Unit]) -> Iterator[tuple[Unit, list[Turn]]]:
-    by_unit: dict[int, list[Deed]] = {u.id: [] for u in units}
-    for deed in store.page(Deed, 0, _MOST, unit_id=list(by_unit)):
-        if not deed.refused:
-            by_unit[deed.unit_id].append(deed)
+def _turns(store: Store, units: Sequence[Unit], begins: datetime) -> Iterator[tuple[Unit, list[Turn]]]:
+    """Units with their turns since a moment. How they stood before it is in the first deed after it; where they were
+    assigned then, all of their deeds are asked, since the end of the show is in one before."""
+    deeds = _by_unit(store, units, begins)
+    stood = {u.id: deeds[u.id][0].before if deeds[u.id] else u.state for u in units}
+    known = [u for u in units if stood[u.id] == "assigned"]
+    deeds |= _by_unit(store, known, None) if known else {}
     for unit in units:
-        deeds = sorted(by_unit[unit.id], key=lambda d: (d.at, d.id))
-        yield unit, [Turn(d.at, d.after, d.ends_at if d.after == "assigned" else None) for d in deeds]
+        turns = [Turn(d.at, d.after, d.ends_at if d.after == "assigned" else None) for d in deeds[unit.id]]
+        yield unit, turns if stood[unit.id] == "assigned" else [Turn(begins, stood[unit.id]), *turns]
+
+
+def _by_unit(store: Store, units: Sequence[Unit], since: datetime | None) -> dict[int, list[Deed]]:
+    """Deeds of units in their order, those that were refused left out."""
+    out: dict[int, list[Deed]] = {u.id: [] for u in units}
+    marks = ", ".join(store.engine.mark for _ in units)
+    late = f' AND "at" >= {store.engine.mark}' if since is not None else ""
+    values = [*out, *([store.engine.moment(since)] if since is not None else [])]
+    for deed in store.where(Deed, f"unit_id IN ({marks}){late}", values, 'ORDER BY unit_id, "at", id') if units else ():
+        if not deed.refused:
+            out[deed.unit_id].append(deed)
+    return out
 
 
 def _percent(share: float) -> str:
