@@ -24,22 +24,27 @@ from patience import until
 NOW = datetime.now(UTC)
 
 
-@pytest.fixture(scope="module")
-def book(server, tmp_path_factory):
+def with_roles(server, folder, reads, site, writes_it, writes_all):
     """The demonstration on a server, with a role of each sort."""
     from azven.book import copying
 
-    made, source = server.database(), demo.build(tmp_path_factory.mktemp("demo"))
+    made, source = server.database(), demo.build(folder)
     copying.copy(source, made)
     source.close()
     with server.connect() as connection:
-        for role in ("reader", "orchardist", "everyone"):
+        for role in (reads, writes_it, writes_all):
             connection.execute(f"DROP ROLE IF EXISTS {role}")
             connection.execute(f"CREATE ROLE {role} LOGIN")
-    giving.rights(made, "reader", "read")
-    giving.rights(made, "orchardist", "campus", ["Orchard Ground"])
-    giving.rights(made, "everyone", "all")
+    giving.rights(made, reads, "read")
+    giving.rights(made, writes_it, "campus", [site])
+    giving.rights(made, writes_all, "all")
     return made
+
+
+@pytest.fixture(scope="module")
+def book(server, tmp_path_factory):
+    folder = tmp_path_factory.mktemp("demo")
+    return with_roles(server, folder, "reader", "Orchard Ground", "orchardist", "everyone")
 
 
 @pytest.fixture
@@ -208,18 +213,7 @@ def test_an_odd_name_of_a_role_is_a_name(book, server):
 
 
 def test_roles_keep_their_rights_when_a_book_gets_new_tables(server, tmp_path):
-    from azven.book import copying
-
-    made, source = server.database(), demo.build(tmp_path)
-    copying.copy(source, made)
-    source.close()
-    with server.connect() as connection:
-        for role in ("looker", "kilner", "anyone"):
-            connection.execute(f"DROP ROLE IF EXISTS {role}")
-            connection.execute(f"CREATE ROLE {role} LOGIN")
-    giving.rights(made, "looker", "read")
-    giving.rights(made, "kilner", "campus", ["Kiln Yard"])
-    giving.rights(made, "anyone", "all")
+    made = with_roles(server, tmp_path, "looker", "Kiln Yard", "kilner", "anyone")
     owner = Store.open(made)
     with owner.engine.writing() as connection:
         connection.exec_driver_sql("DROP TABLE inquiry")
