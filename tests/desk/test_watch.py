@@ -96,6 +96,18 @@ def test_a_log_played_again_shows_its_cases_the_important_first(played):
     assert next(e for e in entries if e.name == "watch").points == ()  # what is live counts, not what is played
 
 
+def test_a_row_that_comes_says_what_it_is_at_once(played):
+    page = played.now
+    number = next(iter(page.rows))
+    page._drop(page.rows.pop(number))
+    page._order, page._ticks = ((), ()), 0
+    page.tick()
+    row = page.rows[number]
+    assert row.case.number == number
+    assert row.who.text()
+    assert row.step.text() or row.step.isHidden()
+
+
 def test_taken_it_shrinks_to_a_line_and_can_be_opened_and_closed(played, qtbot):
     played.run_primary()
     (line,) = played.now.taken.values()

@@ -85,13 +85,16 @@ class NowPage(Page):
             self._arrange(order)
         for case in seen.open:
             if case.number in self.rows:
-                offered = self.doing.offers(case)
-                self.rows[case.number].show_case(case, offered[0] if offered else None, self._watch.night.t)
+                self._fill(case)
         for case in seen.in_hand:
             if case.number in self.taken:
                 self.taken[case.number].show_case(case)
         self._say_nothing_wrong()
         self._fit()
+
+    def _fill(self, case: Case) -> None:
+        offered = self.doing.offers(case)
+        self.rows[case.number].show_case(case, offered[0] if offered else None, self._watch.night.t)
 
     def _say_nothing_wrong(self) -> None:
         seen = self._watch.seen
@@ -117,13 +120,15 @@ class NowPage(Page):
             self._drop(self.taken.pop(number))
         while self._list.count():
             self._list.takeAt(0)
-        missing = [n for n in shown if n not in self.rows]
+        missing, known = [n for n in shown if n not in self.rows], self._watch.seen
         for number in missing[:_AT_ONCE]:
             made = self.rows[number] = CaseRow(self._session, self._watch, number in large)
             made.asked.connect(self._asked)
+            self._fill(next(c for c in known.open if c.number == number))
         for number in [n for n in order[1] if n not in self.taken]:
             line = self.taken[number] = TakenRow(self._session, self._watch)
             line.asked.connect(self._asked)
+            line.show_case(next(c for c in known.in_hand if c.number == number))
         for part in (*(self.rows[n] for n in shown if n in self.rows), self.more, *(self.taken[n] for n in order[1])):
             self._list.addWidget(part)
         self._list.addStretch(1)
