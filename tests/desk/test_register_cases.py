@@ -62,7 +62,7 @@ def test_a_unit_that_is_heard_is_a_case_looked_at_and_taken_in(stage, monkeypatc
     QTest.mouseClick(row, Qt.MouseButton.LeftButton)
     assert session.selection == chosen.BoardCase(row.case)
     assert row.is_selected
-    assert stage.window().panel.shown.options[0].title == row.step.text() == "Take it in where it is"
+    assert stage.window().panel.shown.options[0].title == row.step.text() == "Take it in"
     row.step.click()
     assert store.get(Unit, item.unit_id).state == "assigned"
     assert "state" not in causes(stage)

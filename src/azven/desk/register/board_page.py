@@ -90,7 +90,9 @@ class BoardPage(RegisterPage):
         session, now = self.session, self.session.now()
         rows = board.campuses(session.store, now)
         self.view.show_campuses(rows, now)
-        self.due.show_items(dues.dues(session.store, now), now)
+        items = dues.dues(session.store, now)
+        self.due.show_items(items, now)
+        self.due.setVisible(bool(items))
         self._counted = _in_words(rows)
         self._written = [*cases.asked(session.store, session.scope, session.clock),
                          *cases.missing(session.store, session.clock, now)]  # fmt: skip
@@ -118,8 +120,10 @@ class BoardPage(RegisterPage):
         shown = cases.in_order([*cases.heard(found, session.scope, session.clock), *self._far, *self._written])
         self.cases.show_cases(shown, anew)
         self.view.show_cases(shown)
-        cases_said = f"{len(shown)} case{'' if len(shown) == 1 else 's'}. " if shown else "Nothing is astray. "
-        put(self.words, cases_said + self._counted)
+        count = f"{len(shown)} case{'' if len(shown) == 1 else 's'}. " if shown else ""
+        deaf = "No rack is heard, so nobody knows what is on the air. "
+        heard = session.live is not None and any(session.live.status)
+        put(self.words, count + (deaf if not heard else "" if shown else "Nothing is astray. ") + self._counted)
         self._follow(shown)
 
     def _follow(self, shown: list[Case]) -> None:
@@ -189,4 +193,7 @@ def _in_words(rows: list[Campus]) -> str:
     named = (("missing", missing), ("late", late))
     wrong = ", ".join(f"{n} {what}" for what, n in named if n) or "nothing is missing or late"
     sites = sum(c.site is not None for c in rows)
-    return f"{units:,}".replace(",", " ") + f" units at {sites} campuses; {wrong}."
+    return (
+        f"{units:,}".replace(",", " ")
+        + f" unit{'' if units == 1 else 's'} at {sites} campus{'' if sites == 1 else 'es'}; {wrong}."
+    )

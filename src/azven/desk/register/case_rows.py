@@ -3,7 +3,7 @@
 from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QFocusEvent, QFont, QFontMetrics, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from azven.desk import theme as look
@@ -12,7 +12,8 @@ from azven.desk.session import Session
 from azven.desk.stage import button, put_title, scrolled, tip
 from azven.work.register.cases import Case, ended
 
-_H, _STEP_W, _SHOWN = 44, 190, 3
+_H, _STEP_W, _SHOWN, _WHO_SHARE = 44, 190, 3, 0.45
+"""`_WHO_SHARE`: of a row that is too long, who takes no more than this, so that what is said of them is seen."""
 _LEFT = int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
 
 
@@ -34,19 +35,20 @@ class _Words(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         if self.case is None:
             return
-        painter, theme, x = QPainter(self), self._session.theme, 0.0
-        lines = ((self.case.who, look.BODY_PX, True, "ink"), (ended(self.case.what), look.BODY_PX, False, "ink"))
-        for text, size, bold, role in lines:
-            painter.setFont(look.font(size, bold=bold))
-            x += self._put(painter, text, x, 3, theme.color(role)) + 5
-        painter.setFont(look.font(look.SMALL_PX))
-        self._put(painter, self.case.evidence, 0.0, 22, theme.color("dim"))
+        painter, theme, what = QPainter(self), self._session.theme, ended(self.case.what)
+        plain, bold = look.font(look.BODY_PX), look.font(look.BODY_PX, bold=True)
+        left = max(self.width() - QFontMetrics(plain).horizontalAdvance(what), round(_WHO_SHARE * self.width()))
+        painter.setPen(theme.color("ink"))
+        x = self._put(painter, bold, self.case.who, QRectF(0, 3, left - 8, 18)) + 5
+        self._put(painter, plain, what, QRectF(x, 3, self.width() - x - 6, 18))
+        painter.setPen(theme.color("dim"))
+        self._put(painter, look.font(look.SMALL_PX), self.case.evidence, QRectF(0, 22, self.width() - 6, 18))
 
-    def _put(self, painter: QPainter, text: str, x: float, y: float, color: object) -> float:
-        room = max(self.width() - x - 6, 0.0)
-        said = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(room))
-        painter.setPen(color)  # type: ignore[call-overload]
-        painter.drawText(QRectF(x, y, room, 18), _LEFT, said)
+    def _put(self, painter: QPainter, font: QFont, text: str, box: QRectF) -> float:
+        """Draw what fits into a box; how wide that is."""
+        painter.setFont(font)
+        said = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(box.width()))
+        painter.drawText(box, _LEFT, said)
         return float(painter.fontMetrics().horizontalAdvance(said))
 
 

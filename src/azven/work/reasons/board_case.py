@@ -132,8 +132,8 @@ def mending(known: "Known", case: Case) -> list[Option]:
     out = []
     if case.cause == "state" and (ends := _load_out(known.store, known.scope)) is not None and ends > now:
         until = ground.here(known.store, known.scope).clock.said(ends)
-        title = "Take it in where it is" if len(units) == 1 else "Take them in where they are"
-        out.append(Option(title, f"assigned to this show until {until}; the trail says that it was heard",
+        title = "Take it in" if len(units) == 1 else "Take them in"
+        out.append(Option(title, f"assigned to this show, here, until {until}; the trail says that it was heard",
                           lambda: take_in(known.store, known.scope, found, now)))  # fmt: skip
     if case.cause == "campus":
         asked = Asked(deed="move", at=now, by=known.store.author.who, site=here, why="heard here")

@@ -143,7 +143,7 @@ def _many_evidence(those: Sequence[Astray], clock: Clock) -> str:
         return f"{first.heard_by}." if first.heard_by else ""
     to = f" to {one_line(last.holder)}" if last.holder else ""
     by = f" by {one_line(last.made_by)}" if last.made_by else ""
-    return f"One cause: {last.deed}{to}{by}, {clock.day_said(last.at)}. {first.name}: {first.heard_by.lower()}."
+    return f"One cause: {last.deed}{to}{by}, {clock.day_said(last.at)}. {first.name}: h{first.heard_by[1:]}."
 
 
 # links that other campuses hear
