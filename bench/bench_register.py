@@ -51,7 +51,7 @@ def measure(title: str, place: Place, empty: Place, deeds: int) -> None:
 
     def asked(**more: object) -> Callable[[], object]:
         question = Question(**more)  # type: ignore[arg-type]
-        return lambda: (register.found(store, question, NOW), register.how_many(store, question, NOW))
+        return lambda: register.page(store, question, NOW)
 
     for what, action in (
         ("list, all", asked()),

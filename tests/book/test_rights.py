@@ -7,6 +7,7 @@ from datetime import UTC, datetime
 import pytest
 from click.testing import CliRunner
 
+from azven.book import stock
 from azven.book.edits import BookError, Edit, ForbiddenError, add, remove, replace_record
 from azven.book.engines import rights
 from azven.book.engines.rights import Rights
@@ -97,8 +98,9 @@ def test_who_writes_for_a_campus_writes_its_units_and_shows_and_no_others(as_rol
     rename(store, mine)
     rename(store, store.all(Link, show_id=mine.id)[0])
     unit = store.all(Unit, name="P101")[0]
-    store.apply(register.do(store, [unit], Asked(deed="lost", at=NOW, by="Merle")))
+    store.apply(register.do(store, [unit], Asked(deed="lost", at=NOW, by="Merle", why="fell off the gangway")))
     assert store.all(Unit, name="P101")[0].state == "missing"
+    assert [u.id for u in stock.found(store, stock.Filter(now=NOW, text="gangway fell"))] == [unit.id]
     theirs = store.all(Show, site_id=harbour.id)[0]
     for record in (theirs, store.all(Link, show_id=theirs.id)[0], store.all(Unit, name="P50")[0], harbour,
                    store.all(Zone, site_id=harbour.id)[0], store.all(Model)[0]):  # fmt: skip

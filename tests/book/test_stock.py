@@ -34,7 +34,13 @@ def store(place):
 
 
 def names(store, **asked):
-    return [u.name for u in stock.found(store, Filter(now=NOW, **asked))]
+    """What is found, the same as a page with its count."""
+    question = Filter(now=NOW, **asked)
+    found = stock.found(store, question)
+    for order in stock.ORDERS:
+        page, count = stock.page(store, question, order, 7)
+        assert (page, count) == (stock.found(store, question, order, 0, 7), stock.how_many(store, question))
+    return [u.name for u in found]
 
 
 def test_by_the_beginning_of_a_name_a_serial_or_a_holder_in_any_letters(store):

@@ -10,6 +10,7 @@ from azven.book import history
 from azven.book.columns import KINDS, READ, table_name
 from azven.book.edits import BookError, same
 from azven.book.engines import Engine
+from azven.book.engines.searching import gone_for_postgres
 from azven.book.engines.sqlite import SqliteFile
 from azven.book.place import File, Place
 from azven.book.records import Record, Trace
@@ -113,7 +114,8 @@ def _discard(target: Place) -> None:
     with engine.writing() as connection:
         for table in (*reversed(TABLES.values()), history_change, history_table, counter):
             connection.exec_driver_sql(f'DROP TABLE IF EXISTS "{table.name}" CASCADE')
-        connection.exec_driver_sql("DROP TABLE IF EXISTS alembic_version")
+        for statement in ("DROP TABLE IF EXISTS alembic_version", *gone_for_postgres()):
+            connection.exec_driver_sql(statement)
     engine.close()
 
 

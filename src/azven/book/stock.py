@@ -137,7 +137,7 @@ def _said(engine: Engine, text: str) -> tuple[str, list[Any]]:
             has, given = engine.with_words(table, text)
             found.append(has)
             values += given
-    return f"id IN ({' UNION '.join(found)})", values
+    return engine.among(" UNION ALL ".join(found)), values
 
 
 def _spellings(text: str) -> list[str]:
@@ -150,6 +150,23 @@ def found(store: Store, asked: Filter, order: str = "name", start: int = 0, coun
     condition, values = _condition(store.engine, asked)
     page = f"ORDER BY {ORDERS[order]} LIMIT {int(count)} OFFSET {int(start)}"
     return store.where(Unit, condition, values, page)
+
+
+def page(store: Store, asked: Filter, order: str = "name", count: int = 500) -> tuple[list[Unit], int]:
+    """The first so many that are like that, and how many there are. What is said of units is looked for once for both:
+    it takes the most time. BookError when the book cannot be read."""
+    if not asked.text:
+        return found(store, asked, order, 0, count), how_many(store, asked)
+    condition, values = _condition(store.engine, asked)
+    with store.told():
+        rows = store.engine.rows(
+            f'WITH hit AS (SELECT id, "name", "since", "site_at_id", "place" FROM "unit" WHERE {condition}) '
+            f"SELECT id, (SELECT count(*) FROM hit) FROM hit ORDER BY {ORDERS[order]} LIMIT {int(count)}", values
+        )  # fmt: skip
+    numbers = [int(n) for n, _ in rows]
+    marks = ", ".join(store.engine.mark for _ in numbers)
+    units = store.where(Unit, f"id IN ({marks})", numbers, f"ORDER BY {ORDERS[order]}") if numbers else []
+    return units, int(rows[0][1]) if rows else 0
 
 
 def how_many(store: Store, asked: Filter) -> int:

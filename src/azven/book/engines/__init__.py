@@ -48,6 +48,10 @@ class Engine(Protocol):
         """The question for the units of which a table of theirs has these words, and its values; `text` has some."""
         ...
 
+    def among(self, select: str) -> str:
+        """The condition that a row's number is among those of a question, which may be many."""
+        ...
+
     def make_searchable(self, connection: "sa.Connection", anew: bool = False) -> None:
         """Make what lets beginnings and words be found quickly, where it is not there; `anew`, after tables were
         built anew."""

@@ -116,13 +116,16 @@ class PostgresServer:
         return f"{self.letters(column)} LIKE lower(%s) ESCAPE '!'", [escaped(text) + "%"]
 
     def with_words(self, table: str, text: str) -> tuple[str, list[Any]]:
-        column, unit = WORDS[table], "unit_id" if table == "deed" else "id"
-        condition = f"\"{column}\" <> '' AND to_tsvector('simple', \"{column}\") @@ to_tsquery('simple', %s)"
-        found = " & ".join(f"'{word}':*" for word in words_of(text))
-        return f'SELECT {unit} FROM "{table}" WHERE {condition}', [found]
+        where, unit = ("deed_words", "unit_id") if table == "deed" else (table, "id")
+        column, found = WORDS[table], " & ".join(f"'{word}':*" for word in words_of(text))
+        condition = f"{column} <> '' AND to_tsvector('simple', {column}) @@ to_tsquery('simple', %s)"
+        return f"SELECT {unit} FROM {where} WHERE {condition}", [found]
+
+    def among(self, select: str) -> str:
+        return f"CASE WHEN id IN ({select}) THEN true ELSE false END"  # else it expects few and looks up one by one
 
     def make_searchable(self, connection: "sa.Connection", anew: bool = False) -> None:
-        for statement in searching.for_postgres():
+        for statement in searching.for_postgres() + (searching.anew_for_postgres() if anew else []):
             connection.exec_driver_sql(statement)
 
     def rows(self, statement: str, values: Sequence[Any] = ()) -> list[Any]:

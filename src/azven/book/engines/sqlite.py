@@ -105,6 +105,9 @@ class SqliteFile:
         unit = f"rowid >> {UNIT_BITS}" if table == "deed" else "rowid"
         return f"SELECT {unit} FROM {table}_words WHERE {table}_words MATCH ?", [quoted]
 
+    def among(self, select: str) -> str:
+        return f"id IN ({select})"
+
     def make_searchable(self, connection: "sa.Connection", anew: bool = False) -> None:
         for statement in searching.for_sqlite() + (searching.anew_for_sqlite() if anew else []):
             connection.exec_driver_sql(statement)

@@ -97,7 +97,7 @@ class ListPage(RegisterPage):
     def _show(self) -> None:
         store, asked, now = self.session.store, self.asked.question(), self.session.now()
         try:
-            units, count = register.found(store, asked, now), register.how_many(store, asked, now)
+            units, count = register.page(store, asked, now)
         except BookError as error:
             self.session.say(str(error), trouble=True)
             return

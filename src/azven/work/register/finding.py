@@ -47,6 +47,11 @@ def found(store: Store, asked: Question, now: datetime, order: str = "name", sta
     return stock.found(store, _filter(asked, now), order, start, PAGE)
 
 
+def page(store: Store, asked: Question, now: datetime, order: str = "name") -> tuple[list[Unit], int]:
+    """The first page of the units that are like that, and how many there are."""
+    return stock.page(store, _filter(asked, now), order, PAGE)
+
+
 def how_many(store: Store, asked: Question, now: datetime) -> int:
     return stock.how_many(store, _filter(asked, now))
 

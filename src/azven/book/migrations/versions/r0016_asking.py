@@ -38,6 +38,7 @@ def upgrade() -> None:
         op.create_index(op.f(f"ix_inquiry_{of}_id"), "inquiry", [f"{of}_id"], unique=False)
     for name in _BEGINNINGS:
         op.execute(f"DROP INDEX IF EXISTS ix_{name}_begins")
+    op.execute("DROP INDEX IF EXISTS ix_deed_words")
     if op.get_bind().dialect.name == "sqlite":
         for table in ("unit", "deed"):
             for part in ("come", "gone", "left", "said"):
