@@ -72,6 +72,24 @@ def test_a_unit_that_is_heard_is_a_case_looked_at_and_taken_in(stage, monkeypatc
     assert causes(stage)[0] == "state"
 
 
+def test_rows_stay_in_their_places_while_the_pointer_is_on_them(stage, settle, monkeypatch):
+    session, board = stage.session, stage.board
+    worn = [w for w in persons.worn(session.store, session.scope) if w.unit_id is not None]
+    deed(stage, [session.store.get(Unit, worn[0].unit_id)], "hand out", to="Kiln choir", site=other_site(session))
+    heard_live(monkeypatch, session, worn[0].link_id)
+    stage.refresh()
+    settle(stage.window())
+    before = causes(stage)
+    assert before[0] == "campus"
+    board.cases.area.setAttribute(Qt.WidgetAttribute.WA_UnderMouse)
+    heard_live(monkeypatch, session, worn[1].link_id)
+    board._look()
+    assert causes(stage) == before
+    board.cases.area.setAttribute(Qt.WidgetAttribute.WA_UnderMouse, False)
+    board._look()
+    assert causes(stage)[0] == "state"
+
+
 def test_cases_lead_to_where_something_can_be_done(stage, settle, monkeypatch):
     session, board = stage.session, stage.board
     units = sorted(session.store.all(Unit, carried=True), key=lambda u: u.name)[:2]

@@ -29,11 +29,7 @@ _ELSEWHERE = {
     "over": ("Look at the times", "Bookings", "When the gear of the show goes"),
     "asked": ("Answer …", "", "Whoever asked sees the answer within a second or two"),
     "waiting": ("Ask no more", "", "The question is taken back"),
-    "state": (
-        "Look at the times",
-        "Bookings",
-        "It is taken in until its show loads out: that is over, or not said",
-    ),
+    "state": ("Look at the times", "Bookings", "It is taken in until its show loads out: that is over, or not said"),
 }
 """By its cause: what is offered where no edit makes a case right, where that is, and why."""
 
@@ -119,7 +115,7 @@ class BoardPage(RegisterPage):
         found = astray(session.store, session.scope, session.live, session.now())
         shown = cases.in_order([*cases.heard(found, session.scope, session.clock), *self._far, *self._written])
         self.cases.show_cases(shown, anew)
-        self.view.show_cases(shown)
+        self.view.show_cases(self.cases.cases)
         count = f"{len(shown)} case{'' if len(shown) == 1 else 's'}. " if shown else ""
         deaf = "No rack is heard, so nobody knows what is on the air. "
         heard = session.live is not None and any(session.live.status)
@@ -193,7 +189,5 @@ def _in_words(rows: list[Campus]) -> str:
     named = (("missing", missing), ("late", late))
     wrong = ", ".join(f"{n} {what}" for what, n in named if n) or "nothing is missing or late"
     sites = sum(c.site is not None for c in rows)
-    return (
-        f"{units:,}".replace(",", " ")
-        + f" unit{'' if units == 1 else 's'} at {sites} campus{'' if sites == 1 else 'es'}; {wrong}."
-    )
+    count = f"{units:,}".replace(",", " ")
+    return f"{count} unit{'' if units == 1 else 's'} at {sites} campus{'' if sites == 1 else 'es'}; {wrong}."

@@ -11,8 +11,6 @@ from azven.refusal import Refusal
 from azven.work.scope import Scope
 from azven.work.wording import one_line
 
-_LONGEST = 500
-
 
 def asked_of(store: Reading, site_id: int) -> list[Inquiry]:
     """What a campus is asked and has not answered yet, the oldest first."""
@@ -36,7 +34,7 @@ def ask(store: Making, scope: Scope, site: Site, about: str, words: str, now: da
     if open_about(store, site.id, about) is not None:
         raise Refusal(f"{one_line(site.name)} has been asked that already.")
     made = Inquiry(id=store.reserve(), site_id=site.id, site_from_id=scope.site, about=about,
-                   words=words.strip()[:_LONGEST], asked_at=now, asked_by=by)  # fmt: skip
+                   words=words.strip(), asked_at=now, asked_by=by)  # fmt: skip
     return Edit(f"Ask {one_line(site.name)}", add(made))
 
 
@@ -44,7 +42,7 @@ def answer(question: Inquiry, words: str, now: datetime, by: str) -> Edit:
     """Answer what was asked. Refusal for nothing said."""
     if not words.strip():
         raise Refusal("An answer says something.")
-    after = replace(question, answer=words.strip()[:_LONGEST], answered_by=by, answered_at=now)
+    after = replace(question, answer=words.strip(), answered_by=by, answered_at=now)
     return Edit("Answer a question", replace_record(question, after))
 
 
