@@ -82,7 +82,8 @@ def test_rows_stay_in_their_places_while_the_pointer_is_on_them(stage, settle, m
     before = causes(stage)
     assert before[0] == "campus"
     board.cases.area.setAttribute(Qt.WidgetAttribute.WA_UnderMouse)
-    heard_live(monkeypatch, session, worn[1].link_id)
+    other = next(w for w in worn if w.unit_id != worn[0].unit_id and w.link_id != worn[0].link_id)
+    heard_live(monkeypatch, session, other.link_id)
     board._look()
     assert causes(stage) == before
     board.cases.area.setAttribute(Qt.WidgetAttribute.WA_UnderMouse, False)

@@ -142,8 +142,8 @@ class CaseRows(QWidget):
         return [r.case for r in self.rows if r.case is not None]
 
     def show_cases(self, cases: Sequence[Case], anew: bool) -> None:
-        """Show cases in this order; `anew`: the book has changed, and with it what a step would do. Where the pointer is
-        on the rows they stay in their places: a step must not become that of another case under it."""
+        """Show cases in this order; `anew`: the book has changed, and with it what a step would do. Where the pointer
+        is on the rows they stay in their places: a step must not become that of another case under it."""
         if not anew and self.area.underMouse() and [c.key for c in cases] != [c.key for c in self.cases]:
             now = {c.key: c for c in cases}
             cases = [now.get(c.key, c) for c in self.cases]
