@@ -66,6 +66,8 @@ def test_an_assignment_that_is_over_counts_as_in_its_case(store):
     }  # fmt: skip
     by_state = {state: held for (_, state), held in counted.items()}
     assert by_state["missing"].oldest == NOW - timedelta(days=39)
+    assert by_state["missing"].newest == NOW - timedelta(days=3)
+    assert by_state["in case"].newest == NOW
     assert [held.late for held in by_state.values()] == [0] * 4
     (lent,) = stock.found(store, Filter(now=NOW, text="Pack 01"))
     store.apply(Edit("Due", replace_record(lent, replace(lent, until=NOW - timedelta(days=1)))))

@@ -7,7 +7,7 @@ from PyQt6.QtCore import Qt
 
 from azven.book.records import Booking, Distance, Show, Unit
 from azven.book.stock import Held
-from azven.desk.register.board_view import longest
+from azven.desk.register.board_view import longest, said_of
 from azven.work import demo, ids, kit, plan, register, shows
 from azven.work.register import Asked, times
 from azven.work.register.board import Campus
@@ -225,3 +225,14 @@ def test_all_campuses_are_planned_together_shown_moved_and_taken_back(open_windo
     assert page.moves.isHidden()
     session.step_back()
     assert len(rows(page.pairs)) == before
+
+
+@pytest.mark.parametrize(
+    ("ago", "words"),
+    [(timedelta(minutes=-5), "changed 0 min ago"), (timedelta(minutes=59), "changed 59 min ago"),
+     (timedelta(hours=47), "changed 47 h ago"), (timedelta(days=30), "changed 30 d ago")],
+)  # fmt: skip
+def test_how_old_the_news_of_a_campus_is(ago, words):
+    now = datetime.now(UTC)
+    assert said_of(now - ago, now) == words
+    assert said_of(None, now) == ""

@@ -178,16 +178,19 @@ def how_many(store: Store, asked: Filter) -> int:
 
 @dataclass(frozen=True)
 class Held:
-    """How many units, since when the longest of them is so (None: since nobody knows when), and how many are late."""
+    """How many units, since when the longest of them is so (None: since nobody knows when), how many are late, and
+    since when the last of them is so."""
 
     count: int
     oldest: datetime | None = None
     late: int = 0
+    newest: datetime | None = None
 
     def plus(self, other: "Held") -> "Held":
         """Both together."""
         known = [m for m in (self.oldest, other.oldest) if m is not None]
-        return Held(self.count + other.count, min(known, default=None), self.late + other.late)
+        last = [m for m in (self.newest, other.newest) if m is not None]
+        return Held(self.count + other.count, min(known, default=None), self.late + other.late, max(last, default=None))
 
 
 def by_site_and_state(store: Store, now: datetime) -> Mapping[tuple[int | None, str], Held]:
@@ -197,7 +200,7 @@ def by_site_and_state(store: Store, now: datetime) -> Mapping[tuple[int | None, 
     place = ", ".join(f'"{name}"' for name in _PLACE)
     statement = (
         f'SELECT {place}, "state", count(*), min("since"), sum(CASE WHEN {over} THEN 1 ELSE 0 END), '
-        f'min(CASE WHEN {over} THEN "since" END), min(CASE WHEN {over} THEN NULL ELSE "since" END) '
+        f'min(CASE WHEN {over} THEN "since" END), min(CASE WHEN {over} THEN NULL ELSE "since" END), max("since") '
         f'FROM "unit" GROUP BY {place}, "state"'
     )
     with store.told():
@@ -212,16 +215,16 @@ def by_site_and_state(store: Store, now: datetime) -> Mapping[tuple[int | None, 
 
 
 def _held(
-    state: str, count: int, oldest: Any, past: int, oldest_past: Any, oldest_left: Any
+    state: str, count: int, oldest: Any, past: int, oldest_past: Any, oldest_left: Any, newest: Any
 ) -> Iterator[tuple[str, Held]]:  # fmt: skip
     """Units of a state as they are now: an assignment that is past is none."""
     if state != "assigned":
-        yield state, Held(int(count), _read(oldest), int(past) if state == "on loan" else 0)
+        yield state, Held(int(count), _read(oldest), int(past) if state == "on loan" else 0, _read(newest))
         return
     if past:
-        yield "in case", Held(int(past), _read(oldest_past))
+        yield "in case", Held(int(past), _read(oldest_past), 0, _read(newest))
     if count > past:
-        yield state, Held(int(count - past), _read(oldest_left))
+        yield state, Held(int(count - past), _read(oldest_left), 0, _read(newest))
 
 
 def _read(value: Any) -> datetime | None:

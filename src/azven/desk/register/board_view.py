@@ -133,11 +133,11 @@ class BoardView(QWidget):
         said = painter.fontMetrics().elidedText(shows, Qt.TextElideMode.ElideMiddle, _NAME_W - 8)
         if end - top > _EMPTY_ROW:
             painter.drawText(QRectF(0, top + 42, _NAME_W, 18), int(_LEFT | _V), said)
-        if campus.people and end - top > _EMPTY_ROW:
-            painter.setPen(theme.color("accent"))
-            here = painter.fontMetrics().elidedText(f"{', '.join(campus.people)} at a desk",
-                                                    Qt.TextElideMode.ElideMiddle, _NAME_W - 8)  # fmt: skip
-            painter.drawText(QRectF(0, top + 60, _NAME_W, 18), int(_LEFT | _V), here)
+        here = f"{', '.join(campus.people)} at a desk" if campus.people else said_of(campus.news, self._now)
+        if here and end - top > _EMPTY_ROW:
+            painter.setPen(theme.color("accent" if campus.people else "dim"))
+            words = painter.fontMetrics().elidedText(here, Qt.TextElideMode.ElideMiddle, _NAME_W - 8)
+            painter.drawText(QRectF(0, top + 60, _NAME_W, 18), int(_LEFT | _V), words)
         self._paint_band(painter, theme, campus, top, end)
         for j, duty in enumerate(DUTIES):
             box = QRectF(columns[duty], top + 2, _WIDE[duty] - 2, end - top - 4)
@@ -268,6 +268,16 @@ class BoardView(QWidget):
 
 def _counted(count: int) -> str:
     return "1 unit" if count == 1 else f"{count:,} units".replace(",", " ")
+
+
+def said_of(news: datetime | None, now: datetime | None) -> str:
+    """How old the news of a campus is."""
+    if news is None or now is None:
+        return ""
+    minutes = max(int((now - news).total_seconds()) // 60, 0)
+    if minutes < 60:
+        return f"changed {minutes} min ago"
+    return f"changed {minutes // 60} h ago" if minutes < 48 * 60 else f"changed {minutes // (24 * 60)} d ago"
 
 
 def longest(since: datetime | None, now: datetime | None) -> str:

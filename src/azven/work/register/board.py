@@ -44,6 +44,11 @@ class Campus:
     def total(self) -> int:
         return sum(h.count for h in self.held.values())
 
+    @property
+    def news(self) -> datetime | None:
+        """When a unit of it last came to stand otherwise."""
+        return max((h.newest for h in self.held.values() if h.newest is not None), default=None)
+
     def of(self, duty: str) -> Held:
         return self.held.get(duty, _NOTHING)
 
