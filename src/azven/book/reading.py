@@ -67,8 +67,10 @@ def those(records: Mapping[int, R], where: Mapping[str, Any]) -> list[R]:
     if "id" in where:
         found = records.get(where["id"])
         records = {} if found is None else {found.id: found}
-    fields = list(where.items())
-    return [r for r in records.values() if all(getattr(r, name) == value for name, value in fields)]
+    left: Iterable[R] = records.values()
+    for name, value in where.items():
+        left = [r for r in left if getattr(r, name) == value]
+    return list(left)
 
 
 def the_one(records: Mapping[int, R], kind: type[R], record_id: int) -> R:
