@@ -2,7 +2,9 @@
 
 import sys
 from collections.abc import Callable, Sequence
+from datetime import timedelta
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QEventLoop, QRect, QTimer
 from PyQt6.QtGui import QPainter, QPixmap
@@ -15,7 +17,11 @@ from azven.desk.watch.far import FarView
 from azven.desk.window import Window
 from azven.work import ids, kit, plan
 from azven.work.chosen import Case, Channel, Link, Rule
-from azven.work.chosen import Unit as UnitChosen
+from azven.work.register import Asked, do
+from azven.work.register.astray import worn_units
+
+if TYPE_CHECKING:
+    from azven.desk.prove.racks import RackDesk
 
 FOLDER = Path(__file__).parent / "screenshots"
 VIEWS = (
@@ -113,17 +119,24 @@ def prepare(window: Window, name: str) -> None:
     window.tell("")
 
 
-def prove(window: Window, walk: bool) -> None:
-    """Racks heard, a few links brought up, and a short walk."""
-    session, stage = window.session, window.stage
+def hear(window: Window) -> "RackDesk":
+    """The stand-in racks are heard, and every link is on a channel."""
+    session, stage = window.session, window.open_stage("prove")
     wait(lambda: session.surroundings is not None)
     stage.racks.add_simulated()  # type: ignore[attr-defined]
     racks = session.racks
     wait(lambda: sum(x.state == "live" for x in racks.here.hub.links) == 16)
     stage.racks.map_all()  # type: ignore[attr-defined]
+    wait(lambda: all(x.settings for x in racks.here.hub.links if x.card and x.card.channels))
+    return racks
+
+
+def prove(window: Window, walk: bool) -> None:
+    """Racks heard, a few links brought up, and a short walk."""
+    session, stage = window.session, window.stage
+    racks = hear(window)
     there = session.surroundings.racks()  # type: ignore[union-attr]
     page = stage.bring_up  # type: ignore[attr-defined]
-    wait(lambda: all(x.settings for x in racks.here.hub.links if x.card and x.card.channels))
     racks.send(racks.here.differences(racks.now), lambda calls: None)
     wait(lambda: not racks.here.differences(racks.now))
     for link in (lane.link for lane in racks.now.lanes):
@@ -144,10 +157,20 @@ def prove(window: Window, walk: bool) -> None:
 
 
 def register(window: Window) -> None:
-    """The board with a unit that is late chosen."""
-    (late,) = window.session.store.all(Unit, name="P60")
-    window.session.select(UnitChosen(late.id))
-    window.stage.refresh()
+    """The board while a pack is on the air that is written to be in its case."""
+    session, store = window.session, window.session.store
+    racks = hear(window)
+    worn = worn_units(store, session.scope)
+    link = next(x for x in kit.links(store, session.scope) if x.id in worn and x.id in racks.now.keys)
+    unit = store.get(Unit, worn[link.id])
+    told = Asked(deed="take back", at=session.now() - timedelta(minutes=40), by="Ibo")
+    session.do(lambda: do(store, [unit], told))
+    pack = session.surroundings.racks().pack(link.id)  # type: ignore[union-attr]
+    assert pack is not None
+    pack.on, pack.name = True, link.name
+    board = window.stage.board  # type: ignore[attr-defined]
+    wait(lambda: any(c.cause == "state" for c in board.cases.cases))
+    board.cases.picked.emit(board.cases.cases[0])
 
 
 def rehearse(window: Window) -> None:

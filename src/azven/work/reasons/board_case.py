@@ -30,14 +30,14 @@ _SHOWN, _TRAIL, _NAMED, _ASKED = 12, 5, 3, 3
 def for_case(known: "Known", case: Case) -> Reasons:
     """What the panel says of a case of the board."""
     clock = ground.here(known.store, known.scope).clock
-    found, rows = tuple(options(known, case)), tuple[Row, ...]()
+    rows: tuple[Row, ...] = ()
     if len(case.units) == 1:
         rows = tuple((clock.said(d.at), words) for d, words in _trail(known.store, case.units[0]))
     return Reasons(
         title=case.who, figure=_figure(case), state="astray" if case.found else _STATES.get(case.cause, ""),
         verdict=f"{case.sentence} {case.evidence}", arithmetic=tuple(_sides(known.store, case))[:_SHOWN],
         heading=_HEADINGS.get(case.cause, "Both sides"), origins=rows,
-        options=found, steps=tuple(_steps(case, bool(found))),
+        options=tuple(options(known, case)), steps=tuple(_steps(case)),
     )  # fmt: skip
 
 
@@ -196,19 +196,15 @@ def _planned_as_heard(known: "Known", x: Astray) -> list[Option]:
     return [Option(title, effect, lambda: plan.set_frequencies(known.store, known.scope, {number: freq}, deed))]
 
 
-def _steps(case: Case, or_else: bool) -> Iterator[str]:
-    """What people can do about it, in place of an edit where there is one."""
-    they, first = "them" if case.count > 1 else "it", "Or " if or_else else ""
+def _steps(case: Case) -> Iterator[str]:
+    """What people can do about it by hand."""
+    they = "them" if case.count > 1 else "it"
     if case.cause == "state":
-        holders = sorted({one_line(u.holder) for u in case.units if u.state == "on loan" and u.holder})
-        ask = f"Ask {listed(holders, 3)} to switch {they} off" if holders else f"Have {they} switched off"
-        yield _sentence(first, f"{ask}, if nobody needs {they} here: what is on the air is in nobody's plan.")
+        yield f"Have {they} switched off, if nobody needs {they} here: what is on the air is in nobody's plan."
     elif case.cause == "campus":
-        yield _sentence(
-            first, f"Ask {case.found[0].written} who took {they} along: there somebody may look for {they}."
-        )
+        yield f"Ask {case.found[0].written} who took {they} along: there somebody may look for {they}."
     elif case.cause == "frequency":
-        yield _sentence(first, f"Send the plan to {they} again, in Prove.")
+        yield f"Send the plan to {they} again, in Prove."
     elif case.cause == "over":
         yield f"Have {they} switched off, or say in Bookings that the show is not over yet."
     elif case.cause == "unknown":
@@ -219,7 +215,3 @@ def _steps(case: Case, or_else: bool) -> Iterator[str]:
         yield "Answer it on its row; whoever asked sees the answer within a second or two."
     elif case.cause == "missing":
         yield f"Whoever finds {they} scans the label: that says where {'they are' if case.count > 1 else 'it is'}."
-
-
-def _sentence(first: str, words: str) -> str:
-    return first + words[0].lower() + words[1:] if first else words
