@@ -2,7 +2,7 @@
 
 import uuid
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager, suppress
+from contextlib import closing, contextmanager, suppress
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
@@ -296,6 +296,13 @@ def _closing_on_failure(engine: Engine) -> Iterator[None]:
 
 def _place(where: Place | Path) -> Place:
     return File(where) if isinstance(where, Path) else where
+
+
+def is_older(where: Place | Path) -> bool:
+    """Whether the book at a place has to be brought up to date as it is opened. BookError as for `Store.open`."""
+    engine = engine_at(_place(where))
+    with closing(engine):
+        return _revision(engine) != REVISION
 
 
 def _revision(engine: Engine) -> str:

@@ -100,7 +100,7 @@ def _fill(window: "Window", demonstrate: bool, book: "Place | Path | None", stag
     else:
         place = File(book) if isinstance(book, Path) else book or books.default_book()
         nobody = QApplication.platformName() == "offscreen"
-        store = books.open_book(place) if nobody else servers.opened(place, books.open_book, window)
+        store = books.open_book(place) if nobody else servers.book_at(place, books.open_book, window)
     note = f"Demonstration: a fresh copy in {store.place.folder}. Nothing you do here touches a book of yours."
     venue = demo.surroundings(store) if demonstrate and stage == "listen" else None
     said = note if demonstrate else damage_note(store)

@@ -58,7 +58,7 @@ class Books:
             known.activateWindow()
             return
         try:
-            store = servers.opened(place, make, beside)
+            store = servers.book_at(place, make, beside)
             window = self.show(store, "ground", beside.session.theme, damage_note(store))
         except Refusal as refusal:
             beside.session.say(faults.sentence(refusal), trouble=True)

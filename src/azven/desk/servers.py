@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QInputDialog, QLineEdit, QWidget
 
 from azven.book.place import Place, Server, is_url, place
 from azven.desk import faults
+from azven.desk.upgrading import up_to_date
 from azven.refusal import Refusal
 from azven.work import books
 
@@ -19,6 +20,16 @@ _ASKED = (
     "Where the book is, as postgresql://person@server/name.\n"
     "An empty database becomes a new book. A password is asked for and never kept."
 )
+
+
+def book_at(where: Place, make: Callable[[Place], T], window: "Window") -> T:
+    """The same for a book, which is brought up to date before where an older Azven wrote it."""
+
+    def made(place: Place) -> T:
+        up_to_date(place, window)
+        return make(place)
+
+    return opened(where, made, window)
 
 
 def opened(where: Place, make: Callable[[Place], T], parent: QWidget | None) -> T:

@@ -14,8 +14,14 @@ class Waiting(QWidget):
 
     def __init__(self, theme: look.Theme) -> None:
         super().__init__()
-        self._theme = theme
+        self._theme, self._words = theme, "Opening the book"
         self.setAccessibleName("The book is being opened")
+
+    def say(self, words: str) -> None:
+        """What is being done."""
+        if words != self._words:
+            self._words = words
+            self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter, theme, box = QPainter(self), self._theme, QRectF(self.rect())
@@ -36,4 +42,4 @@ class Waiting(QWidget):
         painter.setFont(look.font())
         painter.setPen(theme.color("dim"))
         centre = box.adjusted(RAIL_W, HEADER_H, 0, -SPINE_H)
-        painter.drawText(centre, Qt.AlignmentFlag.AlignCenter, "Opening the book")
+        painter.drawText(centre, Qt.AlignmentFlag.AlignCenter, self._words)

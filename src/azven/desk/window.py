@@ -62,6 +62,14 @@ class Window(QMainWindow):
         self.theme = theme
         self.setCentralWidget(Waiting(theme))
 
+    def tell_opening(self, words: str) -> None:
+        """What goes on while a book is opened: in the frame while it has none, else in the line of its own book."""
+        frame = self.centralWidget()
+        if isinstance(frame, Waiting):
+            frame.say(words)
+        else:
+            self.session.say(words)
+
     def fill(self, session: "Session", note: str = "", books: "Books | None" = None) -> None:
         """Show a book."""
         from azven.desk.books import Books

@@ -8,7 +8,7 @@ from typing import TypeVar
 
 from azven.book.edits import BookError, Edit, PasswordError, add
 from azven.book.place import SUFFIX, File, Place, Server
-from azven.book.store import Store
+from azven.book.store import Store, is_older
 from azven.work.kit.catalogue import generic_models
 from azven.work.sites import fresh
 
@@ -37,6 +37,17 @@ def open_book(where: Place | Path) -> Store:
 def open_there(where: Place | Path) -> Store:
     """Open a book that is there; edits of one on a server wait in the user's state folder while that is away."""
     return Store.open(where, keeping=_waiting_room() if isinstance(where, Server) else None)
+
+
+def bring_up_to_date(where: Place | Path) -> None:
+    """Bring an older book up to date; BookError in one sentence, and the book stays as it was. For a thread of its own:
+    of a large one that takes a minute."""
+    Store.open(where).close()
+
+
+def needs_bringing(where: Place | Path) -> bool:
+    """Whether a book is there that an older Azven wrote; BookError where it cannot be asked."""
+    return _is_there(where) and is_older(where)
 
 
 def let_in(where: Place, make: Callable[[Place], T], ask: Callable[[str], str | None]) -> T:
