@@ -71,6 +71,17 @@ def test_every_migration_runs_on_a_server(server):
     engine.close()
 
 
+def test_a_server_is_given_the_time_that_a_migration_takes(server):
+    from azven.book.engines.postgres import PostgresServer
+
+    engine = PostgresServer(server.database())
+    with engine.migrating() as connection:
+        assert connection.exec_driver_sql("SHOW statement_timeout").scalar() == "0"
+    with engine.writing() as connection:
+        assert connection.exec_driver_sql("SHOW statement_timeout").scalar() == "20s"
+    engine.close()
+
+
 def test_a_copy_is_the_same_book_record_by_record(place, tmp_path):
     source = demo.build(tmp_path)
     copying.copy(source, place)

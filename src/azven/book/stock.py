@@ -16,7 +16,8 @@ _SITE = 'coalesce("site_at_id", (SELECT "site_id" FROM "zone" WHERE "zone"."id" 
 """Where a unit is: as its deeds say, else where its room is, else at home."""
 _MOST_NAMES = 2_000
 _BACK = (timedelta(days=30), timedelta(days=365), None)
-ORDERS = {"name": '"name", id', "since": '"since", id', "where": '"site_at_id", "place", "name", id'}
+_SORTED_BY = {"name": '"name"', "since": '"since"', "where": '"site_at_id", "place", "name"'}
+ORDERS = {name: f"{columns}, id" for name, columns in _SORTED_BY.items()}
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -160,7 +161,7 @@ def page(store: Store, asked: Filter, order: str = "name", count: int = 500) -> 
     condition, values = _condition(store.engine, asked)
     with store.told():
         rows = store.engine.rows(
-            f'WITH hit AS (SELECT id, "name", "since", "site_at_id", "place" FROM "unit" WHERE {condition}) '
+            f'WITH hit AS (SELECT id, {_SORTED_BY[order]} FROM "unit" WHERE {condition}) '
             f"SELECT id, (SELECT count(*) FROM hit) FROM hit ORDER BY {ORDERS[order]} LIMIT {int(count)}", values
         )  # fmt: skip
     numbers = [int(n) for n, _ in rows]

@@ -27,8 +27,10 @@ CHANNEL = _NAMELESS = "azven"
 _ONE_WRITER = 0x417A7665
 """The key of the lock that whoever writes holds: the letters Azve."""
 _PATIENCE = (
-    "-c client_encoding=UTF8 -c lock_timeout=5s -c statement_timeout=20s -c idle_in_transaction_session_timeout=10s"
+    "-c client_encoding=UTF8 -c lock_timeout=5s -c statement_timeout=20s -c idle_in_transaction_session_timeout=10s "
+    "-c jit=off"
 )
+"""How long one waits; and no code is made for a question, which takes longer than the questions here."""
 _LINE = {
     "connect_timeout": 3, "keepalives_idle": 5, "keepalives_interval": 2, "keepalives_count": 3,
     "tcp_user_timeout": 5000,
@@ -116,10 +118,11 @@ class PostgresServer:
         return f"{self.letters(column)} LIKE lower(%s) ESCAPE '!'", [escaped(text) + "%"]
 
     def with_words(self, table: str, text: str) -> tuple[str, list[Any]]:
-        where, unit = ("deed_words", "unit_id") if table == "deed" else (table, "id")
         column, found = WORDS[table], " & ".join(f"'{word}':*" for word in words_of(text))
-        condition = f"{column} <> '' AND to_tsvector('simple', {column}) @@ to_tsquery('simple', %s)"
-        return f"SELECT {unit} FROM {where} WHERE {condition}", [found]
+        condition = f"to_tsvector('simple', {column}) @@ to_tsquery('simple', %s)"
+        if table == "deed":
+            return f"SELECT unit_id FROM deed_words WHERE {condition}", [found]
+        return f"SELECT id FROM {table} WHERE {column} <> '' AND {condition}", [found]
 
     def among(self, select: str) -> str:
         return f"CASE WHEN id IN ({select}) THEN true ELSE false END"  # else it expects few and looks up one by one
@@ -163,8 +166,12 @@ class PostgresServer:
                 self._held = None
             connection.exec_driver_sql(f"NOTIFY {CHANNEL}")
 
-    def migrating(self) -> Any:
-        return self.writing()
+    @contextmanager
+    def migrating(self) -> Iterator["sa.Connection"]:
+        """An index of millions of rows takes longer than one waits for an answer."""
+        with self.writing() as connection:
+            connection.exec_driver_sql("SET LOCAL statement_timeout = 0")
+            yield connection
 
     def rights(self) -> Rights:
         return of_me(self)
