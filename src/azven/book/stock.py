@@ -197,11 +197,11 @@ class Held:
 def by_site_and_state(store: Store, now: datetime) -> Mapping[tuple[int | None, str], Held]:
     """Units at each site in each state at a moment; None: nobody knows where."""
     mark, moment = store.engine.mark, store.engine.moment(now)
-    over = f'"until" <= {mark}'
+    over, left = f'"until" <= {mark}', f'"state" = \'assigned\' AND ("until" IS NULL OR "until" > {mark})'
     place = ", ".join(f'"{name}"' for name in _PLACE)
     statement = (
-        f'SELECT {place}, "state", count(*), min("since"), sum(CASE WHEN {over} THEN 1 ELSE 0 END), '
-        f'min(CASE WHEN {over} THEN "since" END), min(CASE WHEN {over} THEN NULL ELSE "since" END), max("since") '
+        f'SELECT {place}, "state", count(*), min("since"), count(*) FILTER (WHERE {over}), '
+        f'min("since") FILTER (WHERE {over}), min("since") FILTER (WHERE {left}), max("since") '
         f'FROM "unit" GROUP BY {place}, "state"'
     )
     with store.told():
