@@ -371,24 +371,36 @@ def test_what_waits_stands_over_what_is_in_the_book_until_it_is_written(mine, pl
     theirs.close()
 
 
-def test_a_desk_that_has_read_nothing_of_many_links_has_them_when_the_server_is_away(place, tmp_path, server):
+@pytest.fixture
+def many_rooms(place):
+    """A book with more rooms than are read as it is opened."""
     made = Store.open(place)
     site, first = made.all(Site)[0].id, made.reserve(250)
     made.apply(Edit("Many rooms", add(*(Zone(id=first + k, site_id=site, name=f"Room {k}") for k in range(250)))))
     made.close()
-    mine = Store.open(place, ME, tmp_path / "waiting")
-    mine.others_wrote()
+    return place
+
+
+@pytest.mark.parametrize("looked", [True, False])
+def test_a_desk_goes_on_without_what_it_has_not_read_of_many_rooms(many_rooms, tmp_path, server, looked):
+    mine = Store.open(many_rooms, ME, tmp_path / "waiting")
+    site = mine.all(Site)[0]
+    if looked:
+        mine.others_wrote()
     server.stop()
     try:
-        until(lambda: mine.away_since is not None)
-        last = mine.all(Zone)[-1]
-        assert last.name == "Room 249"
-        write(mine, last, name="Attic")
-        assert (mine.get(Zone, last.id).name, mine.waiting) == ("Attic", 1)
+        until(lambda: mine.away_since is not None or not looked)
+        write(mine, site, name="Harbour")
+        if looked:
+            write(mine, mine.all(Zone)[-1], name="Attic")
+        else:
+            with pytest.raises(BookError, match="cannot be reached"):
+                mine.all(Zone)
     finally:
         server.start()
         until(lambda: mine.away_since is None)
     until(mine.others_wrote)
     mine.catch_up()
-    assert mine.waiting == 0
+    assert (mine.waiting, mine.all(Site)[0].name) == (0, "Harbour")
+    assert mine.all(Zone)[-1].name == ("Attic" if looked else "Room 249")
     mine.close()

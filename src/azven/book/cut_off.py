@@ -64,7 +64,7 @@ class SharedStore(Store):
         """As ever, from ids that were reserved ahead where there are enough."""
         self._only_reading()
         if self._end_of_ids - self._next_id < n:
-            self._next_id = super().reserve(n + _IDS_AHEAD)
+            self._next_id = self._reserved(n + _IDS_AHEAD)
             self._end_of_ids = self._next_id + n + _IDS_AHEAD
         self._next_id += n
         return self._next_id - n
@@ -72,7 +72,8 @@ class SharedStore(Store):
     def _reserve_ahead(self) -> None:
         if self._end_of_ids - self._next_id < _FEWEST_AHEAD:
             with suppress(BookError):
-                self._next_id = super().reserve(_IDS_AHEAD)
+                self._may_write()
+                self._next_id = self._reserved(_IDS_AHEAD)
                 self._end_of_ids = self._next_id + _IDS_AHEAD
 
     def apply(self, edit: Edit) -> Edit:

@@ -174,8 +174,14 @@ class Store(Holding):
 
     def _only_reading(self) -> None:
         self._mine()
-        with suppress(Away):
+        try:
             self.read_the_rest()  # damage is known before anything is written
+        except BookError:
+            if not self.goes_on:
+                raise
+        self._may_write()
+
+    def _may_write(self) -> None:
         if self.damaged:
             raise BookError(
                 f"Nothing was changed: the book is open for reading only, for {self.damage_in_words()}. "
@@ -201,6 +207,9 @@ class Store(Holding):
     def reserve(self, n: int = 1) -> int:
         """Set aside `n` ids and return the first; ids are unique over all records of the book."""
         self._only_reading()
+        return self._reserved(n)
+
+    def _reserved(self, n: int) -> int:
         with self.told(), self._engine.writing() as connection:
             connection.exec_driver_sql(f"UPDATE counter SET next_id = next_id + {int(n)}")
             ((after,),) = self._engine.rows("SELECT next_id FROM counter")
