@@ -169,7 +169,7 @@ def test_a_case_keeps_its_key_while_it_is_about_the_same_and_its_words_follow(st
     assert other.key != quiet.key
 
 
-def test_what_is_missing_is_one_case_with_the_last_places(store, desk):
+def test_what_is_missing_is_one_case_with_the_last_places(store, desk, monkeypatch):
     assert cases.missing(store, UTC_CLOCK, NOW) == []
     units = sorted(store.all(Unit, carried=True), key=lambda u: u.id)
     do(store, units[:1], "hand out", ago=timedelta(days=9), to="Chapel choir", place="Stage left")
@@ -183,6 +183,10 @@ def test_what_is_missing_is_one_case_with_the_last_places(store, desk):
     (many,) = cases.missing(store, UTC_CLOCK, NOW)
     assert (many.count, many.what) == (9, "are missing, 8 of them for less than a week")
     assert many.who.endswith("and 7 other units")
+    monkeypatch.setattr(cases, "_LOOKED_AT", 5)
+    (looked,) = cases.missing(store, UTC_CLOCK, NOW)
+    assert (looked.who, looked.what) == ("9 units", many.what)
+    assert looked.evidence.startswith("The 5 that are missing longest were last at ")
     store.apply(found.edit())
     assert store.get(Unit, units[0].id).state == "in case"
     assert cases.missing(store, UTC_CLOCK, NOW)[0].count == 8

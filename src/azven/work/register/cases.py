@@ -210,30 +210,30 @@ def missing(store: Store, clock: Clock, now: datetime) -> list[Case]:
     if not count:
         return []
     units = stock.found(store, Filter(now=now, state="missing"), "since", count=_LOOKED_AT)
-    since = [u.since for u in units if u.since is not None]
     one = units[0]
     if count == 1:
         what = f"is missing since {clock.said(one.since)}" if one.since is not None else "is missing"
     else:
-        new = sum(now - at < _WEEK for at in since)
+        new = count - how_many(store, Question(state="missing", quiet_days=_WEEK.days), now)
         who = "all of them" if new == count else f"{new} of them"
         what = "are missing" + (f", {who} for less than a week" if new else "")
     return [Case(
         key=f"missing:{count}:{units[-1].id}", cause="missing", mark="tight", count=count,
         who=_who([one_line(u.name) for u in units], "units") if count <= len(units) else f"{count} units",
-        what=what, evidence=" ".join(_last_places(store, units)), units=tuple(units),
+        what=what, evidence=" ".join(_last_places(store, units, count)), units=tuple(units),
     )]  # fmt: skip
 
 
-def _last_places(store: Store, units: Sequence[Unit]) -> Iterator[str]:
-    """Where they were last, and with whom; of many, how many where."""
+def _last_places(store: Store, units: Sequence[Unit], count: int) -> Iterator[str]:
+    """Where they were last, and with whom; of many, how many where, as far as they were looked at."""
     if len(units) <= _NAMED:
         for unit in units:
             place, had = where_said(store, unit) or "a place nobody said", last_with(store, unit)
             yield f"{one_line(unit.name)}: last at {place}{f', {had}' if had else ''}."
         return
     places = Counter(where_said(store, u) or "a place nobody said" for u in units)
-    yield f"Last at {listed([f'{place} ({n})' for place, n in places.most_common()], _NAMED)}."
+    looked = f"The {len(units)} that are missing longest were last" if count > len(units) else "Last"
+    yield f"{looked} at {listed([f'{place} ({n})' for place, n in places.most_common()], _NAMED)}."
 
 
 def last_with(store: Store, unit: Unit) -> str:
