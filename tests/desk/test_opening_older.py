@@ -78,3 +78,14 @@ def test_a_window_that_has_a_book_says_it_in_its_line(window, older):
     assert not books.needs_bringing(older)
     window.tell_opening("Bringing it up to date, 3 s")
     assert window.said().endswith("Bringing it up to date, 3 s")
+
+
+def test_what_is_no_book_or_a_newer_one_is_left_to_whoever_opens_it(frame, older, tmp_path):
+    (tmp_path / "no.azven").write_text("no book")
+    upgrading.up_to_date(File(tmp_path / "no.azven"), frame)
+    with sqlite3.connect(older.path) as connection:
+        connection.execute("UPDATE alembic_version SET version_num = '9999'")
+    connection.close()
+    upgrading.up_to_date(older, frame)
+    with pytest.raises(BookError, match="written by a newer Azven"):
+        Store.open(older)

@@ -46,8 +46,14 @@ def bring_up_to_date(where: Place | Path) -> None:
 
 
 def needs_bringing(where: Place | Path) -> bool:
-    """Whether a book is there that an older Azven wrote; BookError where it cannot be asked."""
-    return _is_there(where) and is_older(where)
+    """Whether a book is there that an older Azven wrote; what stands in the way is told by whoever opens it, but for a
+    password that is wanted (PasswordError)."""
+    try:
+        return _is_there(where) and is_older(where)
+    except PasswordError:
+        raise
+    except BookError:
+        return False
 
 
 def let_in(where: Place, make: Callable[[Place], T], ask: Callable[[str], str | None]) -> T:
