@@ -47,8 +47,8 @@ def _condition(engine: Engine, asked: Filter) -> tuple[str, list[Any]]:
         values.extend(given)
 
     if asked.text:
-        condition, given = _said(engine, asked.text)
-        parts.append(condition)
+        select, given = _said(engine, asked.text)
+        parts.append(engine.among(select))
         values += given
     over = '"state" = ? AND "until" IS NOT NULL AND "until" <= ?'
     if asked.state == "in case":
@@ -130,7 +130,7 @@ def _begins(engine: Engine, names: Sequence[str], text: str) -> tuple[str, list[
 
 
 def _said(engine: Engine, text: str) -> tuple[str, list[Any]]:
-    """The condition that something said of a unit, or of what was done with it, is like a text."""
+    """The question for the units of which something said, or said of what was done with them, is like a text."""
     begins, values = _begins(engine, BEGINNINGS["unit"], text)
     found = [f'SELECT id FROM "unit" WHERE {begins}']
     if words_of(text):
@@ -138,7 +138,7 @@ def _said(engine: Engine, text: str) -> tuple[str, list[Any]]:
             has, given = engine.with_words(table, text)
             found.append(has)
             values += given
-    return engine.among(" UNION ALL ".join(found)), values
+    return " UNION ALL ".join(found), values
 
 
 def _spellings(text: str) -> list[str]:
@@ -158,12 +158,16 @@ def page(store: Store, asked: Filter, order: str = "name", count: int = 500) -> 
     it takes the most time. BookError when the book cannot be read."""
     if not asked.text:
         return found(store, asked, order, 0, count), how_many(store, asked)
-    condition, values = _condition(store.engine, asked)
+    engine, last = store.engine, f"ORDER BY {ORDERS[order]} LIMIT {int(count)}"
+    if asked == Filter(now=asked.now, text=asked.text):
+        select, values = _said(engine, asked.text)
+        among = f'"unit" WHERE {engine.among("SELECT id FROM hit")}'
+        hit = f"SELECT DISTINCT id FROM ({select}) AS said"
+    else:
+        condition, values = _condition(engine, asked)
+        among, hit = "hit", f'SELECT id, {_SORTED_BY[order]} FROM "unit" WHERE {condition}'
     with store.told():
-        rows = store.engine.rows(
-            f'WITH hit AS (SELECT id, {_SORTED_BY[order]} FROM "unit" WHERE {condition}) '
-            f"SELECT id, (SELECT count(*) FROM hit) FROM hit ORDER BY {ORDERS[order]} LIMIT {int(count)}", values
-        )  # fmt: skip
+        rows = engine.rows(f"WITH hit AS ({hit}) SELECT id, (SELECT count(*) FROM hit) FROM {among} {last}", values)
     numbers = [int(n) for n, _ in rows]
     marks = ", ".join(store.engine.mark for _ in numbers)
     units = store.where(Unit, f"id IN ({marks})", numbers, f"ORDER BY {ORDERS[order]}") if numbers else []
