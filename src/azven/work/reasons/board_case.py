@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 from azven.book.edits import Edit
 from azven.book.records import Deed, Inquiry, Link, Show, Site, Unit
 from azven.book.store import Store
-from azven.refusal import Refusal
 from azven.rf.register.deeds import DeedKind
 from azven.work import ground, ids, kit, plan, register
 from azven.work.reasons.told import Option, Reasons, Row
@@ -16,8 +15,9 @@ from azven.work.register import Asked, asking
 from azven.work.register.across import Pair
 from azven.work.register.astray import Astray
 from azven.work.register.cases import Case
-from azven.work.register.doing import about, do_all, load_out, named
+from azven.work.register.doing import about, do_all, named
 from azven.work.register.finding import site_of
+from azven.work.register.times import times
 from azven.work.scope import Scope
 from azven.work.wording import decibel, listed, mhz, one_line
 
@@ -130,7 +130,8 @@ def mending(known: "Known", case: Case) -> list[Option]:
     found = [x for x in case.found if x.unit is not None]
     units = [x.unit for x in found if x.unit is not None]
     out = []
-    if case.cause == "state" and (ends := _load_out(known.store, known.scope)) is not None and ends > now:
+    _, ends = times(known.store, known.store.get(Show, known.scope.show))
+    if case.cause == "state" and ends is not None and ends > now:
         until = ground.here(known.store, known.scope).clock.said(ends)
         title = "Take it in" if len(units) == 1 else "Take them in"
         out.append(Option(title, f"assigned to this show, here, until {until}; the trail says that it was heard",
@@ -156,16 +157,9 @@ def _over(question: Inquiry) -> list[Option]:
     return []
 
 
-def _load_out(store: Store, scope: Scope) -> datetime | None:
-    try:
-        return load_out(store, store.get(Show, scope.show))
-    except Refusal:
-        return None
-
-
 def take_in(store: Store, scope: Scope, found: list[Astray], now: datetime) -> Edit:
     """Units that are heard are at work here: assigned to the show, each for its link; who is retired comes back first.
-    Refusal where nobody has said which units they are."""
+    Refusal where it is not known when the show goes."""
     show, site = store.get(Show, scope.show), store.get(Site, scope.site)
     orders: list[tuple[Unit, Asked]] = []
     for x in found:
@@ -177,8 +171,6 @@ def take_in(store: Store, scope: Scope, found: list[Astray], now: datetime) -> E
                            link=x.link.name, why="heard at work"))
             for deed in deeds
         ]  # fmt: skip
-    if not orders:
-        raise Refusal("Say in Kit who wears which unit for this link; then it can be taken in.")
     return do_all(store, orders, f"Take in {named([u for u, asked in orders if asked.deed == 'assign'])}")
 
 
