@@ -1,6 +1,8 @@
 """Cases of the register's board as a user sees them: what is heard, what is missing, what other campuses hear."""
 
+from dataclasses import replace
 from datetime import timedelta
+from types import SimpleNamespace
 
 import pytest
 from PyQt6.QtCore import Qt
@@ -89,6 +91,30 @@ def test_rows_stay_in_their_places_while_the_pointer_is_on_them(stage, settle, m
     board.cases.area.setAttribute(Qt.WidgetAttribute.WA_UnderMouse, False)
     board._look()
     assert causes(stage)[0] == "state"
+
+
+@pytest.mark.parametrize(("racks", "words"), [
+    ((), "No rack is heard, so nobody knows what is on the air. "),
+    (("r-1",), "1 of 2 links are heard, nobody knows of the others. "),
+    (("r-1", "r-2"), ""),
+])  # fmt: skip
+def test_what_is_not_heard_is_said_and_nothing_is_called_well(stage, monkeypatch, racks, words):
+    session, board = stage.session, stage.board
+    assert "nobody knows what is on the air" in board.words.text()
+    links = [SimpleNamespace(id=r, state="live" if r in racks else "lost") for r in ("r-1", "r-2")]
+    here = SimpleNamespace(here=SimpleNamespace(hub=SimpleNamespace(links=links)))
+    two = kit.links(session.store, session.scope)[:2]
+    of_book = watched.of_show(session.store, session.scope, {}, session.now())
+    mapped = replace(of_book, links=tuple(two), keys=(("r-1", "1"), ("r-2", "1")))
+    seen = Seen(t=1.0, watched=mapped, status=({"tx": "off"}, {"tx": "off"}))  # what a lost rack told last stays
+    monkeypatch.setattr(type(session), "live", property(lambda _: seen))
+    monkeypatch.setattr(type(session), "racks", property(lambda _: here))
+    monkeypatch.setattr(board, "_far", [])
+    board._look()
+    said = board.words.text()
+    assert board._deaf() == words
+    assert words in said
+    assert ("Nothing is astray" in said) == (not words)
 
 
 def test_cases_lead_to_where_something_can_be_done(stage, settle, monkeypatch):

@@ -117,10 +117,19 @@ class BoardPage(RegisterPage):
         self.cases.show_cases(shown, anew)
         self.view.show_cases(self.cases.cases)
         count = f"{len(shown)} case{'' if len(shown) == 1 else 's'}. " if shown else ""
-        deaf = "No rack is heard, so nobody knows what is on the air. "
-        heard = session.live is not None and any(session.live.status)
-        put(self.words, count + (deaf if not heard else "" if shown else "Nothing is astray. ") + self._counted)
+        deaf = self._deaf()
+        put(self.words, count + deaf + ("" if shown or deaf else "Nothing is astray. ") + self._counted)
         self._follow(shown)
+
+    def _deaf(self) -> str:
+        """What is not heard, since nothing is known of it; empty where every link is."""
+        live = self.session.live
+        racks = {x.id for x in self.session.racks.here.hub.links if x.state == "live"} if live is not None else set()
+        keys = live.watched.keys if live is not None else ()
+        heard = sum(key is not None and key[0] in racks for key in keys)
+        if not heard:
+            return "No rack is heard, so nobody knows what is on the air. "
+        return f"{heard} of {len(keys)} links are heard, nobody knows of the others. " if heard < len(keys) else ""
 
     def _follow(self, shown: list[Case]) -> None:
         """The case that is looked at as it is now; nothing where it is over."""
