@@ -33,12 +33,13 @@ def script() -> dict[str, Any]:
     return found
 
 
-def build(folder: Path | None = None) -> Store:
-    """A fresh copy of the demonstration book in `folder`, a new temporary one by default, as if made today."""
+def build(folder: Path | None = None, now: datetime | None = None) -> Store:
+    """A fresh copy of the demonstration book in `folder`, a new temporary one by default, as if made now, or at the
+    moment that is given."""
     place = (folder or Path(tempfile.mkdtemp(prefix="azven-demo-"))) / PREPARED
     place.write_bytes((files("azven") / "data" / "demo" / PREPARED).read_bytes())
     with closing(sqlite3.connect(place)) as copied, copied:
-        _date(copied, datetime.now(UTC))
+        _date(copied, now or datetime.now(UTC))
     return Store.open(File(place))
 
 
@@ -51,11 +52,11 @@ def surroundings(store: Store) -> "Surroundings":
 
 
 def _date(book: sqlite3.Connection, now: datetime) -> None:
-    """Sweeps a few hours old, acts this evening. It is done to the copy before it is a book that anybody has opened."""
+    """Sweeps a few hours old, plans an hour, acts this evening. It is done to the copy before anybody has it open as
+    a book."""
     for sweep in script()["sweeps"]:
         taken = _moment(now - timedelta(hours=sweep["hours_ago"]))
         book.execute("UPDATE sweep SET taken_at = ? WHERE place = ?", (taken, sweep["place"]))
-    book.execute("UPDATE kept_plan SET made_at = ?", (_moment(now),))
     (newest,) = book.execute("SELECT max(id) FROM history").fetchone()
     for (number,) in book.execute("SELECT id FROM history").fetchall():
         made = now - timedelta(hours=3, minutes=7 * (newest - number))
@@ -68,6 +69,10 @@ def _date(book: sqlite3.Connection, now: datetime) -> None:
         start = opening + timedelta(hours=1.5 * position) - timedelta(weeks=weeks.get(show, 0))
         times = (_moment(start), _moment(start + timedelta(hours=1.25)), number)
         book.execute("UPDATE act SET starts_at = ?, ends_at = ? WHERE id = ?", times)
+    for number, show in book.execute("SELECT id, name FROM show").fetchall():
+        planned = _moment(now - timedelta(hours=1, weeks=weeks.get(show, 0)))
+        for table in ("plan", "kept_plan"):
+            book.execute(f"UPDATE {table} SET made_at = ? WHERE show_id = ?", (planned, number))
     for show, days in script()["loads"].items():
         loads = [_moment((opening + timedelta(days=d)).replace(hour=h)) for d, h in zip(days, (8, 2), strict=True)]
         book.execute("UPDATE show SET load_in = ?, load_out = ? WHERE name = ?", (*loads, show))

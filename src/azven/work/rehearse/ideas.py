@@ -45,8 +45,12 @@ class Idea:
 
 def variants(store: Reading, scope: Scope) -> list[Idea]:
     """Other plans, placements and antenna systems of the show that the book knows."""
-    out = [Idea("Plan", f"Plan “{x.title}” of {x.made_at:%d %b %H:%M}", partial(_kept_plan, scope=scope, number=x.id))
-           for x in kept_plans(store, scope) if _kept_plan(store, scope, x.id)]  # fmt: skip
+    local = ground.here(store, scope).clock.tz
+    out = []
+    for x in kept_plans(store, scope):
+        if _kept_plan(store, scope, x.id):
+            title = f"Plan “{x.title}” of {x.made_at.astimezone(local):%d %b %H:%M}"
+            out.append(Idea("Plan", title, partial(_kept_plan, scope=scope, number=x.id)))
     for zone in ground.zones(store, scope):
         out += _placements(store, zone)
     return [*out, *(_gains(x) for x in chain.designs(store, scope) if _has_steps(chain.read(chain.document_of(x))))]

@@ -1,0 +1,39 @@
+"""The demonstration: its story happens around the moment at which it is opened."""
+
+import sqlite3
+from contextlib import closing
+from datetime import UTC, datetime, timedelta
+
+from azven.work import demo
+
+
+def moments(book):
+    """Each moment that a book in a file has, by its table and column, in order."""
+    with closing(sqlite3.connect(f"file:{book}?mode=ro", uri=True)) as open_book:
+        tables = [t for (t,) in open_book.execute("SELECT name FROM sqlite_master WHERE type = 'table'")]
+        columns = [
+            (table, column)
+            for table in tables
+            for _, column, kind, *_ in open_book.execute(f"PRAGMA table_info('{table}')")
+            if kind == "DATETIME"
+        ]
+        return {
+            (table, column): [
+                datetime.fromisoformat(said)
+                for (said,) in open_book.execute(f'SELECT "{column}" FROM "{table}" ORDER BY "{column}"')
+                if said is not None
+            ]
+            for table, column in columns
+        }
+
+
+def test_every_moment_of_the_demonstration_moves_with_the_day_on_which_it_is_opened(tmp_path):
+    noon, later = datetime(2026, 11, 27, 12, tzinfo=UTC), timedelta(days=364)
+    found = []
+    for name, now in (("then", noon), ("later", noon + later)):
+        (tmp_path / name).mkdir()
+        demo.build(tmp_path / name, now).close()
+        found.append(moments(tmp_path / name / demo.PREPARED))
+    for where, at in found[0].items():
+        assert [m + later for m in at] == found[1][where], where
+    assert len(found[0]["plan", "made_at"]) == 7
