@@ -1,4 +1,5 @@
-"""A register of any size, made from a seed: units of some campuses, shows, and what was done with the units."""
+"""A register of any size, made from a seed: units of some campuses, shows, and what was done with the units. At every
+campus a show is on at `NOW`, with a plan."""
 
 import random
 from collections.abc import Iterable, Iterator
@@ -7,14 +8,29 @@ from datetime import UTC, datetime, timedelta
 import sqlalchemy as sa
 
 from azven.book.place import Place
-from azven.book.records import Act, Deed, Hour, Model, Record, Show, Site, Unit
+from azven.book.records import (
+    Act,
+    Assignment,
+    Deed,
+    Hour,
+    Link,
+    Model,
+    Plan,
+    Record,
+    Show,
+    Site,
+    Unit,
+    Zone,
+)
 from azven.book.store import Store
 from azven.book.tables import TABLES
 from azven.work import books
 
-CAMPUSES = 9
+CAMPUSES, LINKS = 61, 40
+DISTRICTS = ("Harbour side", "Orchards", "Kilns", "Upriver")
 START = datetime(2022, 1, 1, tzinfo=UTC)
 END = datetime(2026, 9, 1, tzinfo=UTC)
+NOW = END + timedelta(days=1)
 _NAMES = ("Merle", "Tarn", "Oda", "Ilse", "Piet", "Runa", "Jory", "Wenke", "Cato", "Nils")
 _WHYS = ("clip bent", "switch", "water in the case", "antenna bent after a fall", "no sound", "battery door")
 _AT_A_TIME, _HOURS_EACH = 20_000, 5
@@ -26,8 +42,10 @@ def made(place: Place, units: int, shows: int, deeds: int, seed: int = 1) -> Sto
     store, rng = books.new_book(place), random.Random(seed)
     model = store.all(Model)[0]
     first = store.reserve(CAMPUSES + 2 * shows)
-    sites = [Site(id=first + k, name=f"Campus {k + 1}", time_zone="CET") for k in range(CAMPUSES)]
+    sites = [Site(id=first + k, name=f"Campus {k + 1}", time_zone="CET", district=rng.choice(DISTRICTS))
+             for k in range(CAMPUSES)]  # fmt: skip
     _write(store, sites)
+    _write_evening(store, sites, model, rng)
     _write(store, _shows(first + CAMPUSES, shows, sites, rng))
     _write(store, _acts(first + CAMPUSES, shows, rng))
     each = deeds / units
@@ -48,6 +66,27 @@ def made(place: Place, units: int, shows: int, deeds: int, seed: int = 1) -> Sto
         _write(store, _hours(hour_id, standing, rng))
     store.close()
     return Store.open(place)
+
+
+def _write_evening(store: Store, sites: list[Site], model: Model, rng: random.Random) -> None:
+    """A show at every campus that is on now, its links on frequencies of a plan."""
+    each = 4 + 2 * LINKS
+    first, (band, low, high) = store.reserve(each * len(sites)), model.bands[0][:3]
+    rooms, shows, acts, links, plans, placed = [], [], [], [], [], []
+    for k, site in enumerate(sites):
+        n = first + each * k
+        rooms.append(Zone(id=n, site_id=site.id, name="Hall"))
+        shows.append(Show(id=n + 1, site_id=site.id, name=f"Evening {k + 1}"))
+        acts.append(Act(id=n + 2, show_id=n + 1, name="Act", starts_at=NOW - timedelta(hours=1),
+                        ends_at=NOW + timedelta(hours=1)))  # fmt: skip
+        plans.append(Plan(id=n + 3, show_id=n + 1, name="Plan", made_at=NOW))
+        for j in range(LINKS):
+            links.append(Link(id=n + 4 + j, show_id=n + 1, name=f"Pack {j + 1}", model_id=model.id, band=band,
+                              zone_id=n))  # fmt: skip
+            placed.append(Assignment(id=n + 4 + LINKS + j, plan_id=n + 3, link_id=n + 4 + j,
+                                     freq_hz=low + 25_000 * rng.randrange((high - low) // 25_000)))  # fmt: skip
+    for records in (rooms, shows, acts, links, plans, placed):
+        _write(store, records)
 
 
 def _shows(first: int, count: int, sites: list[Site], rng: random.Random) -> Iterator[Show]:

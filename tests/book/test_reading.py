@@ -57,3 +57,19 @@ def test_a_snapshot_stays_as_it_was_and_goes_to_another_thread(store):
     thread.start()
     thread.join()
     assert found == [[zone]]
+
+
+def test_those_that_refer_to_a_record_are_found_as_they_are_now(store):
+    site = store.all(Zone)[0].site_id
+    new = [room(store, name) for name in ("Attic", "Cellar", "Attic")]
+    store.apply(Edit("Rooms", add(*new)))
+    then = store.snapshot()
+    assert store.all(Zone, site_id=site) == store.all(Zone)
+    assert store.all(Zone, name="Attic", site_id=site) == store.all(Zone, site_id=site, name="Attic") != []
+    assert store.all(Zone, site_id=site + 1_000) == store.all(Zone, site_id=None) == []
+    store.apply(Edit("One goes", remove([store.get(Zone, new[0].id)])))
+    assert [z.id for z in store.all(Zone, site_id=site, name="Attic")] == [new[2].id]
+    assert [z.id for z in then.all(Zone, site_id=site, name="Attic")] == [new[0].id, new[2].id]
+    found = store.all(Zone, site_id=site)
+    found.clear()  # it is the asker's own
+    assert store.all(Zone, site_id=site) != []

@@ -219,6 +219,7 @@ def test_roles_keep_their_rights_when_a_book_gets_new_tables(server, tmp_path):
     owner = Store.open(made)
     with owner.engine.writing() as connection:
         connection.exec_driver_sql("DROP TABLE inquiry")
+        connection.exec_driver_sql("ALTER TABLE site DROP COLUMN district")
         connection.exec_driver_sql(f"UPDATE {revision.name} SET version_num = '0015'")
     owner.close()
     Store.open(made).close()

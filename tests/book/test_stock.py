@@ -8,7 +8,7 @@ import pytest
 
 from azven.book import stock
 from azven.book.edits import Edit, add, remove, replace_record
-from azven.book.records import Deed, Model, Site, Unit
+from azven.book.records import Deed, Model, Site, Unit, Zone
 from azven.book.stock import Filter
 from azven.work import books, register
 from azven.work.register import Asked
@@ -181,3 +181,35 @@ def test_by_the_band(store):
     unit = stock.found(store, Filter(now=NOW))[0]
     store.apply(Edit("Band", replace_record(unit, replace(unit, band="elsewhere"))))
     assert names(store, band="elsewhere") == [unit.name]
+
+
+def test_units_at_some_sites_and_away_from_all_of_some(store):
+    (site,) = store.all(Site)
+    other = Site(id=store.reserve(), name="Other")
+    units = {u.name: u for u in stock.found(store, Filter(now=NOW))}
+    moved = [(units["Pack 00"], {"site_at_id": other.id}), (units["Pack 01"], {"site_home_id": None})]
+    store.apply(Edit("Other", (*add(other), *(c for u, w in moved for c in replace_record(u, replace(u, **w))))))
+    assert names(store, at=(other.id,)) == ["Pack 00"]
+    assert names(store, at=(site.id, other.id)) == sorted(units.keys() - {"Pack 01"})
+    assert names(store, at=()) == []
+    assert names(store, away=(site.id,)) == ["Pack 00", "Pack 01"]
+    assert names(store, away=(site.id, other.id), text="pack") == ["Pack 01"]
+    counted = stock.by_site_and_state(store, NOW)
+    assert sum(h.count for (at, _), h in counted.items() if at == other.id) == 1
+    assert sum(h.count for (at, _), h in counted.items() if at is None) == 1
+
+
+def test_a_unit_is_counted_where_its_deeds_say_else_where_its_room_is_else_at_home(store):
+    (home,) = store.all(Site)
+    second, third = (Site(id=store.reserve(), name=n) for n in ("Second", "Third"))
+    there = Zone(id=store.reserve(), site_id=second.id, name="There")
+    units = stock.found(store, Filter(now=NOW))[:3]
+    where = ({"zone_id": there.id}, {"zone_id": there.id, "site_at_id": third.id}, {})
+    changes = [c for u, w in zip(units, where, strict=True) for c in replace_record(u, replace(u, **w))]
+    store.apply(Edit("Places", (*add(second, third, there), *changes)))
+    counts = {}
+    for (site, _), held in stock.by_site_and_state(store, NOW).items():
+        counts[site] = counts.get(site, 0) + held.count
+    assert counts == {home.id: 38, second.id: 1, third.id: 1}
+    for site, count in counts.items():
+        assert stock.how_many(store, Filter(now=NOW, at=(site,))) == count

@@ -265,6 +265,7 @@ NEWER_TABLES = ("reception", "pair", "worn", "person", "route", "port", "wide_pa
                 "distance", "kept_question", "book_key", "origin", "hour", "inquiry",
                 "unit_words", "deed_words")  # fmt: skip
 NEWER_COLUMNS = {
+    "site": ("district",),
     "show": ("load_in", "load_out"),
     "act": ("house_percent", "touches_next"),
     "link": ("receiver", "power_step_mw", "switched_on"),

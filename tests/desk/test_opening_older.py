@@ -22,6 +22,7 @@ def older(tmp_path):
     made.close()
     with sqlite3.connect(made.place.path) as connection:
         connection.execute("DROP TABLE inquiry")
+        connection.execute("ALTER TABLE site DROP COLUMN district")
         connection.execute("UPDATE alembic_version SET version_num = '0015'")
     connection.close()
     return made.place

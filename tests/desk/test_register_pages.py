@@ -1,16 +1,20 @@
 """Bookings and other campuses as a user sees them."""
 
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
 import pytest
 from PyQt6.QtCore import Qt
 
+from azven.book.edits import Edit, replace_record
 from azven.book.records import Booking, Distance, Show, Unit
 from azven.book.stock import Held
+from azven.desk.axis import Axis
+from azven.desk.register import bands
 from azven.desk.register.board_view import longest, said_of
-from azven.work import demo, ids, kit, plan, register, shows
-from azven.work.register import Asked, times
-from azven.work.register.board import Campus
+from azven.work import demo, ids, keeping, kit, plan, register, shows, sites
+from azven.work.register import Asked, Question, board, times
+from azven.work.register.board import Campus, Carried
 from azven.work.scope import of_show
 
 BOARD, LIST, DUE, BOOKINGS, ACROSS = range(5)
@@ -129,11 +133,11 @@ def test_the_board_counts_every_unit_once_where_it_is(stage):
     rows = stage.board.view._rows
     assert sum(c.total for c in rows) == len(stage.session.store.all(Unit))
     assert stage.board.words.text().endswith("nothing is missing or late.")
-    home = next(c for c in rows if c.site is not None and c.site.id == stage.session.scope.site)
+    home = next(c for c in rows if stage.session.scope.site in {s.id for s in c.sites})
     assert home.total == max(c.total for c in rows)
     two = sorted(stage.session.store.all(Unit, carried=True), key=lambda u: u.name)[:2]
     deed(stage, two, "lost")
-    after = next(c for c in stage.board.view._rows if c.site == home.site)
+    after = next(c for c in stage.board.view._rows if c.sites == home.sites)
     assert after.of("missing").count == 2
     assert after.of("in case").count == home.of("in case").count - 2
     assert after.total == home.total
@@ -146,7 +150,7 @@ def test_a_show_that_runs_stands_in_the_band_of_its_campus(stage):
     now = session.now()
     session.do(lambda: times.set_span(show, now - timedelta(hours=1), now + timedelta(hours=9)))
     stage.refresh()
-    home = next(c for c in stage.board.view._rows if c.site is not None and c.site.id == session.scope.site)
+    home = next(c for c in stage.board.view.campuses if session.scope.site in {s.id for s in c.sites})
     assert len(home.running) == len(plan.assignments(session.store, session.scope))
     assert show.name in home.shows
 
@@ -176,8 +180,96 @@ def test_the_board_is_walked_by_keys(stage, qtbot):
 @pytest.mark.parametrize(("count", "block"), [(1, 1), (60, 1), (61, 5), (3_000, 50), (3_001, 100), (90_000, 10_000)])
 def test_a_block_stands_for_as_many_as_the_largest_pile_needs(stage, count, block):
     view = stage.board.view
-    view.show_campuses([Campus(None, {"in case": Held(count)})], stage.session.now())
+    view.show_campuses([Campus((), {"in case": Held(count)})], stage.session.now())
     assert view.block == block
+
+
+def districts(stage, *names):
+    """Put the sites of the demonstration into districts, in the order of their names; empty: in none."""
+    found = sites.sites(stage.session.store)
+    for site, name in ((s, n) for s, n in zip(found, names, strict=True) if n):
+        assert stage.session.do(lambda s=site, n=name: sites.set_district(s, n))
+    stage.refresh()
+    return found
+
+
+def test_districts_are_shown_opened_and_asked_for(stage, qtbot):
+    board, view = stage.board, stage.board.view
+    assert not board.rows.isVisible()
+    before = {c.name: c for c in view.campuses}
+    harbour = districts(stage, "Harbour side", "Harbour  side ", "", "Kilns")
+    assert board.rows.isVisible()
+    assert [c.name for c in view.campuses] == list(before)  # few campuses: each stands for itself
+    board.rows.setCurrentIndex(1)
+    board.rows.activated.emit(1)
+    shown = {c.name: c for c in view.campuses}
+    assert set(shown) == {"Harbour side", "Kilns", harbour[2].name} | {"unknown place"} & set(before)
+    both = [before[s.name] for s in harbour[:2]]
+    assert shown["Harbour side"].total == sum(c.total for c in both) > 0
+    assert len(shown["Harbour side"].running) == sum(len(c.running) for c in both)
+    k = [c.name for c in view.campuses].index("Harbour side")
+    qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=view.middle_of(k, "in case").toPoint())
+    assert stage.page is stage.list
+    assert stage.list.asked.question() == Question(state="in case", district="Harbour side")
+    assert stage.list.words.text().startswith(f"{shown['Harbour side'].of('in case').count} unit")
+    stage.pages.show_page(BOARD)
+    view.setFocus()
+    view._at = (k, 0)
+    qtbot.keyClick(view, Qt.Key.Key_Left)
+    qtbot.keyClick(view, Qt.Key.Key_Return)
+    assert {c.name for c in view.campuses} == {s.name for s in harbour[:2]}
+    assert board.rows.currentText() == "in Harbour side"
+    stage.session.step_back()
+    stage.refresh()
+    assert {s.district for s in sites.sites(stage.session.store)} == {"Harbour side", ""}
+
+
+def test_many_campuses_are_shown_by_their_districts(stage):
+    session = stage.session
+    districts(stage, "Harbour side", "Harbour side", "Kilns", "Kilns")
+    for k in range(10):
+        assert session.do(lambda k=k: sites.add_site(session.store, f"Campus {k}"))
+    stage.refresh()
+    names = [c.name for c in stage.board.view.campuses]
+    assert {"Harbour side", "Kilns", "Campus 0"} <= set(names)
+    assert len(names) == 12
+
+
+def test_units_at_no_known_place_are_asked_for_alone(stage):
+    session = stage.session
+    home = sites.sites(session.store)[0]
+    units = session.store.all(Unit, carried=True)[:3]
+    gone = [replace(u, site_home_id=None, zone_id=None, site_at_id=None, state="in case") for u in units]
+    assert session.do(
+        lambda: Edit("Nowhere", tuple(c for a, b in zip(units, gone, strict=True) for c in replace_record(a, b)))
+    )
+    stage.refresh()
+    (nowhere,) = [c for c in stage.board.view.campuses if not c.sites]
+    assert nowhere.of("in case").count == 3
+    stage.board.asked.emit(board.question(nowhere, "in case"))
+    assert {u.id for u in rows(stage.list.table)} == {u.id for u in units}
+    assert stage.list.asked.site.currentText() == "at no known place"
+    assert session.do(lambda: keeping.archive(home, True))
+    stage.refresh()
+    assert stage.list.words.text().startswith(f"{nowhere_now(stage)} unit")
+
+
+def nowhere_now(stage):
+    return sum(c.of("in case").count for c in board.campuses(stage.session.store, stage.session.now()) if not c.sites)
+
+
+def test_links_that_are_many_are_a_skyline_on_one_scale(stage):
+    view = stage.board.view
+    axis = Axis(stage.session)
+    axis.place(100.0, 400.0)
+    low, high = stage.session.view_hz
+    many = Campus((), {}, tuple(Carried(low + (high - low) * k // 200, "voice") for k in range(150)) +
+                  (Carried(low + 1_000, "voice"),) * 30)  # fmt: skip
+    few = Campus((), {}, many.running[:90])
+    assert bands.fullest(axis, [few]) == 0
+    assert 30 < bands.fullest(axis, [few, many]) <= 34
+    view.show_campuses([many, few], stage.session.now())
+    assert not view.grab().isNull()
 
 
 @pytest.mark.parametrize(("days", "said"), [(0, "0 d"), (729, "729 d"), (731, "2 yr")])

@@ -94,6 +94,7 @@ def test_taking_in_makes_every_state_right_even_of_what_is_retired(store, desk, 
     assert len(before) == 3
     for case in before:
         (option,) = board_case.options(desk, case)
+        assert ("first, in repair" in option.effect) == (case.units[0].state == "in repair")
         store.apply(option.edit())
     assert cases_of(desk, heard) == []
     assert {store.get(Unit, u.id).state for _, u in pairs} == {"assigned"}

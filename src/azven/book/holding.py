@@ -12,7 +12,7 @@ from azven.book.edits import BookError, Change, Edit
 from azven.book.engines import Away, Engine
 from azven.book.engines.rights import Rights
 from azven.book.place import Place
-from azven.book.reading import Held, KindsHeld, Snapshot, by_id, patched, the_one, those
+from azven.book.reading import Held, KindsHeld, Records, Snapshot, by_id, patched, the_one, those
 from azven.book.records import Record, Show, Site, Trace, Unit
 from azven.book.rows import how_many, rows, rows_where
 
@@ -86,7 +86,7 @@ class Holding:
     def snapshot(self, units: Sequence[Unit] = ()) -> Snapshot:
         """The records that are held, as they are now, and of those that are not the given `units`."""
         held = {kind: self._every(kind) for kind in KINDS if kind not in LARGE}
-        return Snapshot({**held, Unit: by_id(units)})
+        return Snapshot({**held, Unit: Records(by_id(units))})
 
     def read_the_rest(self) -> None:
         """Read what was left for later as the book was opened; BookError when it cannot be read."""
@@ -120,7 +120,7 @@ class Holding:
             self._hold(*damage.look_through(self._engine, thorough=thorough))
 
     def _hold(self, read: damage.Everything, found: Sequence[Damage]) -> None:
-        self._read = KindsHeld({kind: by_id(records) for kind, records in read.items()}, self._read_later)
+        self._read = KindsHeld({kind: Records(by_id(records)) for kind, records in read.items()}, self._read_later)
         self.damaged = tuple(found)
         if self.damaged and not (self._read[Site] and self._read[Show]):
             raise BookError(f"{self.place} is damaged and was left as it is: {self.damage_in_words()}.")
@@ -132,7 +132,7 @@ class Holding:
             read = damage.sound(kind, rows(self._engine, kind, {}), told)
             if told:
                 self._hold(*damage.look_through(self._engine, whole=True))
-        return self._read[kind] if told else by_id(read)
+        return self._read[kind] if told else Records(by_id(read))
 
     def damage_in_words(self) -> str:
         """The damaged records, the first of them by name."""

@@ -11,6 +11,23 @@ Held = dict[type[Record], dict[int, Any]]
 """Records by their kind and id, in the order of their ids. What is held of a kind is never changed, only replaced."""
 
 
+class Records(dict[int, R]):
+    """Records of a kind by their ids, as they are held: those of one site, show or plan are found at once."""
+
+    def __init__(self, records: Mapping[int, R]) -> None:
+        super().__init__(records)
+        self._by: dict[str, dict[int | None, list[R]]] = {}
+
+    def of(self, name: str, number: int | None) -> Sequence[R]:
+        """Those that refer to a record by a field, in the order of their ids."""
+        if name not in self._by:
+            found: dict[int | None, list[R]] = {}
+            for record in self.values():
+                found.setdefault(getattr(record, name), []).append(record)
+            self._by[name] = found
+        return self._by[name].get(number, ())
+
+
 class KindsHeld(Held):
     """What is held; a kind that was left for later is read when it is first asked for."""
 
@@ -68,6 +85,9 @@ def those(records: Mapping[int, R], where: Mapping[str, Any]) -> list[R]:
         found = records.get(where["id"])
         records = {} if found is None else {found.id: found}
     left: Iterable[R] = records.values()
+    refers = next((name for name in where if name.endswith("_id")), None)
+    if refers is not None and isinstance(records, Records):
+        left = records.of(refers, where[refers])
     for name, value in where.items():
         left = [r for r in left if getattr(r, name) == value]
     return list(left)
@@ -89,7 +109,7 @@ def patched(held: Held, changes: Sequence[Change]) -> None:
                 now[change.after.id] = change.after
             elif change.before is not None:
                 now.pop(change.before.id, None)
-        held[kind] = {i: now[i] for i in sorted(now)}  # what comes back stands where it stood
+        held[kind] = Records({i: now[i] for i in sorted(now)})  # what comes back stands where it stood
 
 
 class Supposed:

@@ -23,13 +23,15 @@ ORDERS = {name: f"{columns}, id" for name, columns in _SORTED_BY.items()}
 @dataclass(frozen=True, kw_only=True)
 class Filter:
     """What units have to be like: beginnings of names, serials, holders or places, or words in their notes and in why
-    something was done with them; a state as it is at `now`; at a site, at home at one, of a model, in a band; not
+    something was done with them; a state as it is at `now`; `at` one of some sites, `away` from all of some, at home at
+    one, of a model, in a band; not
     touched since a moment; `late`, past its day."""
 
     now: datetime
     text: str = ""
     state: str = ""
-    at: int | None = None
+    at: tuple[int, ...] | None = None
+    away: tuple[int, ...] | None = None
     home: int | None = None
     model: int | None = None
     band: str = ""
@@ -58,7 +60,9 @@ def _condition(engine: Engine, asked: Filter) -> tuple[str, list[Any]]:
     elif asked.state:
         ask('"state" = ?', asked.state)
     if asked.at is not None:
-        ask(f"{_SITE} = ?", asked.at)
+        ask(f"{_SITE} IN ({_marks(asked.at)})", *asked.at)
+    if asked.away:
+        ask(f"({_SITE} IS NULL OR {_SITE} NOT IN ({_marks(asked.away)}))", *asked.away)
     if asked.home is not None:
         ask('"site_home_id" = ?', asked.home)
     if asked.model is not None:
@@ -72,6 +76,11 @@ def _condition(engine: Engine, asked: Filter) -> tuple[str, list[Any]]:
     if asked.late:
         ask('"until" < ?', engine.moment(asked.now))
     return " AND ".join(parts), values
+
+
+def _marks(values: Sequence[int]) -> str:
+    """A place for each of the values; what nothing is among, where there are none."""
+    return ", ".join("?" for _ in values) or "NULL"
 
 
 def deeds_of(store: Store, name: str, count: int) -> list[Deed]:
@@ -203,17 +212,22 @@ def by_site_and_state(store: Store, now: datetime) -> Mapping[tuple[int | None, 
     mark, moment = store.engine.mark, store.engine.moment(now)
     over, left = f'"until" <= {mark}', f'"state" = \'assigned\' AND ("until" IS NULL OR "until" > {mark})'
     place = ", ".join(f'"{name}"' for name in _PLACE)
+    each = (
+        f'SELECT {place}, "state", count(*) AS n, min("since") AS oldest, count(*) FILTER (WHERE {over}) AS past, '
+        f'min("since") FILTER (WHERE {over}) AS oldest_past, min("since") FILTER (WHERE {left}) AS oldest_left, '
+        f'max("since") AS newest FROM "unit" GROUP BY {place}, "state"'
+    )
+    at = 'coalesce("site_at_id", CASE WHEN "zone_id" IS NULL THEN "site_home_id" END)'
     statement = (
-        f'SELECT {place}, "state", count(*), min("since"), count(*) FILTER (WHERE {over}), '
-        f'min("since") FILTER (WHERE {over}), min("since") FILTER (WHERE {left}), max("since") '
-        f'FROM "unit" GROUP BY {place}, "state"'
+        f'SELECT {at}, CASE WHEN "site_at_id" IS NULL THEN "zone_id" END, "state", sum(n), min(oldest), sum(past), '
+        f"min(oldest_past), min(oldest_left), max(newest) FROM ({each}) AS each GROUP BY 1, 2, 3"
     )
     with store.told():
         rows: Sequence[Any] = store.engine.rows(statement, [moment] * 3)
     out: dict[tuple[int | None, str], Held] = {}
     rooms = {z.id: z.site_id for z in store.all(Zone)}
-    for at, room, home, *told in rows:
-        site = at if at is not None else rooms.get(room, home)
+    for at, room, *told in rows:
+        site = at if room is None else rooms.get(room)
         for state, held in _held(*told):
             out[site, state] = out.get((site, state), Held(0)).plus(held)
     return out

@@ -13,6 +13,7 @@ from azven.desk import servers
 from azven.desk.actions import Action
 from azven.desk.palette import HERE, Entry, Palette
 from azven.work import ground, keeping, kit, shows, sites
+from azven.work.register import board
 from azven.work.scope import of_show
 from azven.work.wording import one_line
 
@@ -134,6 +135,7 @@ class Places:
             Action("new-site", "New site…", self._new_site),
             Action("copy-site", "Copy this site…", self._copy_site),
             Action("rename-site", "Rename this site…", lambda: self._rename(self._site)),
+            Action("district", "District of this site…", self._district),
             Action("archive-site", _archiving(self._site, "site"), lambda: self._archive(self._site)),
             Action("remove-site", "Remove this site", lambda: self._session.do(remove_site)),
         ]
@@ -215,6 +217,16 @@ class Places:
     def _rename(self, record: Site | Show) -> None:
         if name := self._name(f"Rename {one_line(record.name)}", record.name):
             self._session.do(lambda: keeping.rename(record, name))
+
+    def _district(self) -> None:
+        site, known = self._site, board.districts(self._store)
+        title = f"District of {one_line(site.name)}"
+        asked = "The part of the house that it belongs to; nothing where it is in none"
+        names = ["", *known]
+        at = names.index(site.district) if site.district in names else 0
+        text, given = QInputDialog.getItem(self._window, title, asked, names, at, True)
+        if given:
+            self._session.do(lambda: sites.set_district(site, text))
 
     def _archive(self, record: Site | Show) -> None:
         self._session.do(lambda: keeping.archive(record, not record.archived))

@@ -74,6 +74,13 @@ def duplicate_site(store: Store, site: Site, name: str) -> Edit:
     return Edit(f"Copy of {site.name}", add(*new, show), (show.id,))
 
 
+def set_district(site: Site, name: str) -> Edit:
+    """The part of the house that a site belongs to; none where nothing is said."""
+    district = " ".join(name.split())
+    title = f"{site.name}: in {district}" if district else f"{site.name}: in no district"
+    return Edit(title, replace_record(site, replace(site, district=district)))
+
+
 def remove_site(store: Store, site: Site) -> Edit:
     """Take a site out with its rooms, rules and sweeps; Refusal while shows run there or units stand there."""
     rooms = store.all(Zone, site_id=site.id)

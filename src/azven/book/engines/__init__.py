@@ -12,7 +12,7 @@ if TYPE_CHECKING:
 
     from azven.book.engines.rights import Rights
 
-REVISIONS = tuple(f"{n:04}" for n in range(1, 17))
+REVISIONS = tuple(f"{n:04}" for n in range(1, 18))
 """Every revision of the tables that this version of Azven knows, oldest first."""
 REVISION = REVISIONS[-1]
 

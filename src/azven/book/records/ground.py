@@ -23,7 +23,8 @@ class Site(Record):
     """A venue. `thresholds` are the user's own limits of spectrum classes; `tv_guard_hz` is kept free beside
     taken channels on top of half the emission width; `stations` are the raster channels that the local list of
     television transmitters gives for this place, the region's list when empty; people there read times in
-    `time_zone`, a name of the zone database."""
+    `time_zone`, a name of the zone database; `district` is the part of the house that it belongs to, where there are
+    many."""
 
     name: str
     region_id: int | None = None
@@ -33,6 +34,7 @@ class Site(Record):
     stations: tuple[str, ...] = ()
     time_zone: str = "UTC"
     archived: bool = False
+    district: str = ""
 
 
 @record

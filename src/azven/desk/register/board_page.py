@@ -11,16 +11,20 @@ from azven.desk.register.case_rows import CaseRows
 from azven.desk.register.due_page import DueLine
 from azven.desk.register.page import RegisterPage
 from azven.desk.session import Session
-from azven.desk.stage import FittedLabel, put, scrolled
+from azven.desk.stage import FittedLabel, choice, fill, pick, put, row, scrolled
 from azven.work import chosen
 from azven.work.reasons import board_case
-from azven.work.register import across, asking, board, cases, dues
+from azven.work.register import Question, across, asking, board, cases, dues
 from azven.work.register.across import Pair, Progress
 from azven.work.register.astray import astray
 from azven.work.register.board import Campus
 from azven.work.register.cases import Case
+from azven.work.wording import one_line
 
 _LOOK_MS = 2_000
+_EACH, _BY_DISTRICT = 0, 1
+_MANY = 12
+"""More campuses than this are shown by their districts, unless somebody chooses otherwise."""
 _ELSEWHERE = {
     "missing": ("Show them", "", "The list of what is missing"),
     "far": ("See the pairs", "Across campuses", "Every pair with its levels, and a plan of all campuses together"),
@@ -38,13 +42,17 @@ class BoardPage(RegisterPage):
     """Asks for the units of a campus in a state. What racks hear is looked at while the page is in view."""
 
     title = "Board"
-    asked = pyqtSignal(object, str)
+    asked = pyqtSignal(object)
+    """A question for units."""
     went = pyqtSignal(str)
     """To another page, by its title, or to another stage, by its name."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.words = FittedLabel("dim")
+        self.rows = choice([], "Which campuses the board shows")
+        self._chosen: object = None
+        self._campuses: list[Campus] = []
         self.cases = CaseRows(session, self._step_of)
         self.view, self.due = BoardView(session), DueLine(session)
         self._counted = ""
@@ -54,6 +62,8 @@ class BoardPage(RegisterPage):
         self._timer.setInterval(_LOOK_MS)
         self._timer.timeout.connect(self._look)
         self.view.asked.connect(self.asked)
+        self.view.opened.connect(self.choose)
+        self.rows.activated.connect(lambda _: self.choose(self.rows.currentData()))
         self.cases.picked.connect(lambda case: session.select(chosen.BoardCase(case)))
         self.cases.stepped.connect(self.take_step)
         session.selected.connect(self._show_selected)
@@ -70,7 +80,9 @@ class BoardPage(RegisterPage):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 4, 0, 0)
         box.setSpacing(4)
-        box.addWidget(self.words)
+        above = row(self.words, self.rows, spacing=8)
+        above.setStretchFactor(self.words, 1)
+        box.addLayout(above)
         box.addWidget(self.cases)
         box.addWidget(scrolled(below), 1)
 
@@ -84,16 +96,40 @@ class BoardPage(RegisterPage):
 
     def show_now(self) -> None:
         session, now = self.session, self.session.now()
-        rows = board.campuses(session.store, now)
-        self.view.show_campuses(rows, now)
+        self._campuses = board.campuses(session.store, now)
+        self._show_choices()
+        self.view.show_campuses(self._shown(), now)
         items = dues.dues(session.store, now)
         self.due.show_items(items, now)
         self.due.setVisible(bool(items))
-        self._counted = _in_words(rows)
+        self._counted = _in_words(self._campuses)
         self._written = [*cases.asked(session.store, session.scope, session.clock),
                          *cases.missing(session.store, session.clock, now)]  # fmt: skip
         self._look(anew=True)
         self._look_across()
+
+    def _show_choices(self) -> None:
+        """What of the campuses can be shown, where any is in a district."""
+        districts = board.districts(self.session.store)
+        self.rows.setVisible(bool(districts))
+        fill(self.rows, [("every campus", _EACH), ("by district", _BY_DISTRICT),
+                         *((f"in {one_line(d)}", d) for d in districts)])  # fmt: skip
+        many = len(self._campuses) > _MANY
+        pick(self.rows, self._chosen if self._chosen is not None else _BY_DISTRICT if many and districts else _EACH)
+
+    def _shown(self) -> list[Campus]:
+        """The campuses that are chosen, or their districts."""
+        chosen_now = self.rows.currentData()
+        if chosen_now == _BY_DISTRICT:
+            return board.by_district(self._campuses)
+        return [c for c in self._campuses if chosen_now == _EACH or any(s.district == chosen_now for s in c.sites)]
+
+    def choose(self, which: object) -> None:
+        """Show every campus, the districts, or the campuses of the district with a name."""
+        self._chosen = which
+        pick(self.rows, which)
+        self.view.show_campuses(self._shown(), self.session.now())
+        self._look(anew=True)
 
     def _look_across(self) -> None:
         """Links that other campuses hear, beside the window: many shows at many campuses take a while."""
@@ -111,7 +147,8 @@ class BoardPage(RegisterPage):
 
     def _look(self, anew: bool = False) -> None:
         session = self.session
-        self.view.show_people(board.with_people(session.store, self.view.campuses))
+        self._campuses = board.with_people(session.store, self._campuses)
+        self.view.show_people(self._shown())
         found = astray(session.store, session.scope, session.live, session.now())
         shown = cases.in_order([*cases.heard(found, session.scope, session.clock), *self._far, *self._written])
         self.cases.show_cases(shown, anew)
@@ -166,7 +203,7 @@ class BoardPage(RegisterPage):
         elif question is not None:
             self._answer(question)
         elif case.cause == "missing":
-            self.asked.emit(None, "missing")
+            self.asked.emit(Question(state="missing"))
         else:
             self.went.emit(_ELSEWHERE[case.cause][1])
 
@@ -197,6 +234,6 @@ def _in_words(rows: list[Campus]) -> str:
     late = sum(c.of("on loan").late for c in rows)
     named = (("missing", missing), ("late", late))
     wrong = ", ".join(f"{n} {what}" for what, n in named if n) or "nothing is missing or late"
-    sites = sum(c.site is not None for c in rows)
+    sites = sum(bool(c.sites) for c in rows)
     count = f"{units:,}".replace(",", " ")
     return f"{count} unit{'' if units == 1 else 's'} at {sites} campus{'' if sites == 1 else 'es'}; {wrong}."

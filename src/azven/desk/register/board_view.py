@@ -9,29 +9,34 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from azven.desk import theme as look
 from azven.desk.axis import Axis
-from azven.desk.marks import paint_pennant, service_color
+from azven.desk.register.bands import fullest, paint_band
 from azven.desk.register.spots import paint_spots
 from azven.desk.session import Session
 from azven.desk.theme import Theme
-from azven.work.register.board import DUTIES, Campus
+from azven.work.register.board import DUTIES, Campus, question
 from azven.work.register.cases import Case
 
 _HEAD, _FOOT, _ROW, _QUIET_ROW, _EMPTY_ROW = 22, 20, 96, 80, 48
-_NAME_W, _PILE = 132, 11.0
+_NAME_W = 132
 _WIDE = {"assigned": 96, "in case": 118, "on loan": 76, "in repair": 66, "missing": 58}
 _BLOCK, _GAP, _ROWS = 7.0, 2.0, 5
 _WORDS = {"assigned": "assigned", "in case": "in its case", "on loan": "on loan", "in repair": "in repair",
           "missing": "missing"}  # fmt: skip
 _ROLES = {"assigned": "petrol", "in case": "dim", "on loan": "slate", "in repair": "slate", "missing": "brick"}
 _SIZES = (1, 5, 10, 50, 100, 500, 1_000, 10_000)
-_MOST_PENNANTS = 90
+_NAME = -1
+"""The place of a name before the duties."""
 _LEFT, _V = Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignVCenter
 
 
 class BoardView(QWidget):
-    """A click on a duty of a campus, or Enter on it, asks for those units."""
+    """A click on a duty of a campus, or Enter on it, asks for those units; on the name of a district, for its
+    campuses."""
 
-    asked = pyqtSignal(object, str)
+    asked = pyqtSignal(object)
+    """A question for units."""
+    opened = pyqtSignal(str)
+    """A district, by its name."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -39,7 +44,7 @@ class BoardView(QWidget):
         self._rows: Sequence[Campus] = ()
         self._cases: Sequence[Case] = ()
         self._now: datetime | None = None
-        self._at = (0, 0)
+        self._at, self._fullest = (0, 0), 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Campuses by what their units do")
@@ -102,16 +107,17 @@ class BoardView(QWidget):
         self._axis.place(_NAME_W, columns[DUTIES[0]] - _NAME_W - 44)
         painter.setFont(look.font(look.SMALL_PX))
         painter.setPen(theme.color("dim"))
-        painter.drawText(QRectF(0, 0, _NAME_W, _HEAD), int(_LEFT | _V), "campus")
+        named = "district, largest first" if any(c.district for c in self._rows) else "campus"
+        painter.drawText(QRectF(0, 0, _NAME_W, _HEAD), int(_LEFT | _V), named)
         room = self._axis.width + 40
         words = painter.fontMetrics().elidedText("running, where in the band", Qt.TextElideMode.ElideRight, int(room))
         painter.drawText(QRectF(_NAME_W, 0, room, _HEAD), int(_LEFT | _V), words)
         for duty, x in columns.items():
             painter.drawText(QRectF(x, 0, _WIDE[duty], _HEAD), int(_LEFT | _V), _WORDS[duty])
-        tops = self._tops()
+        tops, self._fullest = self._tops(), fullest(self._axis, self._rows)
         for k, campus in enumerate(self._rows):
             self._paint_row(painter, theme, k, campus, columns, tops[k : k + 2])
-        bases = {c.site.id: (tops[k], tops[k + 1] - 8) for k, c in enumerate(self._rows) if c.site is not None}
+        bases = {s.id: (tops[k], tops[k + 1] - 8) for k, c in enumerate(self._rows) for s in c.sites}
         paint_spots(painter, theme, self._axis, self._cases, bases)
         self._paint_foot(painter, theme)
 
@@ -129,8 +135,9 @@ class BoardView(QWidget):
         painter.drawText(QRectF(0, top + 24, _NAME_W, 18), int(_LEFT | _V), _counted(campus.total))
         painter.setFont(look.font(look.SMALL_PX))
         painter.setPen(theme.color("dim"))
-        shows = ", ".join(campus.shows) or "nothing runs"
-        said = painter.fontMetrics().elidedText(shows, Qt.TextElideMode.ElideMiddle, _NAME_W - 8)
+        if campus.district:
+            painter.setPen(theme.color("accent"))  # it opens
+        said = painter.fontMetrics().elidedText(_about(campus), Qt.TextElideMode.ElideMiddle, _NAME_W - 8)
         if end - top > _EMPTY_ROW:
             painter.drawText(QRectF(0, top + 42, _NAME_W, 18), int(_LEFT | _V), said)
         here = f"{', '.join(campus.people)} at a desk" if campus.people else said_of(campus.news, self._now)
@@ -138,7 +145,10 @@ class BoardView(QWidget):
             painter.setPen(theme.color("accent" if campus.people else "dim"))
             words = painter.fontMetrics().elidedText(here, Qt.TextElideMode.ElideMiddle, _NAME_W - 8)
             painter.drawText(QRectF(0, top + 60, _NAME_W, 18), int(_LEFT | _V), words)
-        self._paint_band(painter, theme, campus, top, end)
+        paint_band(painter, theme, self._axis, campus, (top, end), self._fullest)
+        if self.hasFocus() and self._at == (k, _NAME):
+            painter.setPen(QPen(theme.color("accent"), 1))
+            painter.drawRect(QRectF(0, top + 2, _NAME_W - 6, end - top - 4))
         for j, duty in enumerate(DUTIES):
             box = QRectF(columns[duty], top + 2, _WIDE[duty] - 2, end - top - 4)
             self._paint_duty(painter, theme, campus, duty, box)
@@ -146,30 +156,6 @@ class BoardView(QWidget):
                 painter.setPen(QPen(theme.color("accent"), 1))
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.drawRect(box.adjusted(-4, 0, -2, 0))
-
-    def _paint_band(self, painter: QPainter, theme: Theme, campus: Campus, top: float, end: float) -> None:
-        """Pennants on poles, piled where they are near one another; thin lines where they are many."""
-        base, many = end - 8, len(campus.running) > _MOST_PENNANTS
-        painter.setPen(QPen(theme.color("accent" if campus.running else "line"), 2 if campus.running else 1))
-        painter.drawLine(QLineF(_NAME_W, base, _NAME_W + self._axis.width, base))
-        last, pile = -100.0, 0
-        for carrier in campus.running:
-            x = self._axis.x(carrier.freq_hz)
-            if not self._axis.inside(x):
-                continue
-            pile = pile + 1 if x - last < _PILE else 0
-            last = x
-            color = service_color(theme, carrier.service)
-            high = min(14.0 + _PILE * pile, _ROW - 22.0)
-            painter.setPen(QPen(color, 1))
-            painter.drawLine(QLineF(x, base, x, base - high))
-            if not many:
-                paint_pennant(painter, QPointF(x, base - high), carrier.service, color)
-        if campus.running:
-            painter.setPen(theme.color("dim"))
-            right = QRectF(_NAME_W, top + 3, self._axis.width, 16)
-            count = len(campus.running)
-            painter.drawText(right, int(Qt.AlignmentFlag.AlignRight | _V), f"{count} link{'' if count == 1 else 's'}")
 
     def _paint_duty(self, painter: QPainter, theme: Theme, campus: Campus, duty: str, box: QRectF) -> None:
         held, bad = campus.of(duty), duty == "missing"
@@ -197,9 +183,7 @@ class BoardView(QWidget):
     ) -> None:  # fmt: skip
         """A block for every so many: full at work, outlined in their cases, dotted where nobody knows."""
         across, each = max(int((box.width() - 6) // (_BLOCK + _GAP)), 1), self.block
-        role = {"assigned": "petrol", "in case": "dim", "on loan": "slate", "in repair": "slate", "missing": "brick"}[
-            duty
-        ]
+        role = _ROLES[duty]
         dotted = duty == "missing"
         painter.setPen(QPen(theme.color(role), 1, Qt.PenStyle.DotLine if dotted else Qt.PenStyle.SolidLine))
         full, late_blocks = duty in ("assigned", "in repair"), -(-late // each)
@@ -229,10 +213,12 @@ class BoardView(QWidget):
     # asking
 
     def cell_at(self, at: QPointF) -> tuple[int, int] | None:
-        """Campus and duty under a point, by their places."""
+        """Campus and duty under a point, by their places; `_NAME` for the name of a district."""
         tops, columns = self._tops(), self._columns()
         k = next((k for k, end in enumerate(tops[1:]) if tops[k] <= at.y() < end), -1)
         j = next((j for j, d in enumerate(DUTIES) if columns[d] <= at.x() < columns[d] + _WIDE[d]), None)
+        if j is None and k >= 0 and at.x() < _NAME_W and self._rows[k].district:
+            return k, _NAME
         return (k, j) if j is not None and k >= 0 else None
 
     def middle_of(self, k: int, duty: str) -> QPointF:
@@ -252,8 +238,9 @@ class BoardView(QWidget):
         steps = {Qt.Key.Key_Up: (-1, 0), Qt.Key.Key_Down: (1, 0), Qt.Key.Key_Left: (0, -1), Qt.Key.Key_Right: (0, 1)}
         if event.key() in steps:
             down, right = steps[Qt.Key(event.key())]
-            self._at = (min(max(self._at[0] + down, 0), len(self._rows) - 1),
-                        min(max(self._at[1] + right, 0), len(DUTIES) - 1))  # fmt: skip
+            k = min(max(self._at[0] + down, 0), len(self._rows) - 1)
+            first = _NAME if self._rows[k].district else 0
+            self._at = (k, min(max(self._at[1] + right, first), len(DUTIES) - 1))
             self.update()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
             self._ask()
@@ -262,8 +249,18 @@ class BoardView(QWidget):
 
     def _ask(self) -> None:
         k, j = self._at
-        self.asked.emit(self._rows[k].site, DUTIES[j])
+        if j == _NAME:
+            self.opened.emit(self._rows[k].district)
+        else:
+            self.asked.emit(question(self._rows[k], DUTIES[j]))
         self.update()
+
+
+def _about(campus: Campus) -> str:
+    """What stands under the name: how many campuses a district has, or which shows run at a campus."""
+    if campus.district:
+        return "1 campus ›" if len(campus.sites) == 1 else f"{len(campus.sites)} campuses ›"
+    return ", ".join(campus.shows) or "nothing runs"
 
 
 def _counted(count: int) -> str:

@@ -89,10 +89,10 @@ class ListPage(RegisterPage):
         self.deeds.refresh()
         self._show()
 
-    def ask(self, site: Site | None, state: str) -> None:
-        """Ask for what is in a state at a site, and nothing else."""
+    def ask(self, asked: Question) -> None:
+        """Ask this, and nothing else."""
         self.refresh()
-        self.asked.ask(Question(state=state, at=site.id if site is not None else None))
+        self.asked.ask(asked)
 
     def _show(self) -> None:
         store, asked, now = self.session.store, self.asked.question(), self.session.now()

@@ -10,10 +10,10 @@ from azven.desk.stage import button, choice, fill, pick, row
 from azven.refusal import Refusal
 from azven.rf.register.deeds import STATES
 from azven.work import ids
-from azven.work.register import Question, kept
+from azven.work.register import Question, board, kept
 from azven.work.wording import one_line
 
-_ANY = 0
+_ANY, _NOWHERE = 0, -1
 _QUIET: list[tuple[str, object]] = [
     ("touched whenever", _ANY), ("not for 30 days", 30), ("not for 90 days", 90), ("not for a year", 365),
     ("not counted for 12 hours", -0.5), ("not counted for a week", -7), ("not counted for 30 days", -30),
@@ -55,7 +55,9 @@ class QuestionRows(QWidget):
         """The sites, models and kept questions that there are now."""
         store = self._session.store
         sites = [s for s in store.all(Site) if not s.archived]
-        fill(self.site, [("anywhere", _ANY), *((f"at {n}", k) for n, k in ids.choices_of(sites))])
+        districts = [(f"in {one_line(d)}", d) for d in board.districts(store)]
+        at = [(f"at {n}", k) for n, k in ids.choices_of(sites)]
+        fill(self.site, [("anywhere", _ANY), *districts, *at, ("at no known place", _NOWHERE)])
         models = sorted(store.all(Model), key=lambda m: m.name.casefold())
         fill(self.model, [("any model", _ANY), *ids.choices_of(models)])
         fill(self.kept, [("kept questions", _ANY), *((one_line(q.name), q.id) for q in kept.questions(store))])
@@ -80,8 +82,11 @@ class QuestionRows(QWidget):
     def question(self) -> Question:
         """What is asked of the units now."""
         days = self.quiet.currentData()  # negative ones are since they were counted or scanned
+        where = self.site.currentData()
         return Question(
-            text=self.text.text().strip(), state=str(self.state.currentData()), at=self.site.currentData() or None,
+            text=self.text.text().strip(), state=str(self.state.currentData()),
+            at=where if isinstance(where, int) and where > 0 else None,
+            district=where if isinstance(where, str) else "", nowhere=where == _NOWHERE,
             model=self.model.currentData() or None, band=str(self.band.currentData()),
             quiet_days=days if days > 0 else None, unseen_days=-days if days < 0 else None,
         )  # fmt: skip
@@ -90,7 +95,7 @@ class QuestionRows(QWidget):
         """Fill in a question."""
         self.text.setText(asked.text)
         pick(self.state, asked.state)
-        pick(self.site, asked.at or _ANY)
+        pick(self.site, asked.at or asked.district or (_NOWHERE if asked.nowhere else _ANY))
         pick(self.model, asked.model or _ANY)
         self._bands()
         pick(self.band, asked.band)

@@ -2,7 +2,6 @@
 
 from PyQt6.QtWidgets import QVBoxLayout
 
-from azven.book.records import Site
 from azven.desk.actions import Action
 from azven.desk.register.across_page import AcrossPage
 from azven.desk.register.board_page import BoardPage
@@ -18,6 +17,7 @@ from azven.desk.register.trails_page import TrailsPage
 from azven.desk.session import Session
 from azven.desk.stage import Stage, row
 from azven.desk.tabs import Pages
+from azven.work.register import Question
 
 
 class RegisterStage(Stage):
@@ -48,9 +48,9 @@ class RegisterStage(Stage):
         for page in self.all:
             page.primary_changed.connect(self.primary_changed)
 
-    def _list(self, site: Site | None, state: str) -> None:
-        """The units of a campus in a state, as a list."""
-        self.list.ask(site, state)
+    def _list(self, asked: Question) -> None:
+        """The units that are like that, as a list."""
+        self.list.ask(asked)
         self.pages.show_page(self.all.index(self.list))
 
     def _go(self, where: str) -> None:

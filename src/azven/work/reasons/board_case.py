@@ -15,7 +15,7 @@ from azven.work.register import Asked, asking
 from azven.work.register.across import Pair
 from azven.work.register.astray import Astray
 from azven.work.register.cases import Case
-from azven.work.register.doing import about, do_all, named
+from azven.work.register.doing import do_all, named
 from azven.work.register.finding import site_of
 from azven.work.register.times import times
 from azven.work.scope import Scope
@@ -57,11 +57,7 @@ def _figure(case: Case) -> str:
 def _trail(store: Store, unit: Unit) -> list[tuple[Deed, str]]:
     shows, sites = {s.id: s.name for s in store.all(Show)}, {s.id: s.name for s in store.all(Site)}
     deeds = sorted(store.all(Deed, unit_id=unit.id), key=lambda d: (d.at, d.id), reverse=True)
-    out = []
-    for deed in deeds[:_TRAIL]:
-        told = about(deed, shows, sites)
-        out.append((deed, ", ".join(filter(None, (deed.deed, told, one_line(deed.made_by))))))
-    return out
+    return [(deed, register.deed_said(deed, shows, sites)) for deed in deeds[:_TRAIL]]
 
 
 def _sides(store: Store, case: Case) -> Iterator[Row]:
@@ -134,7 +130,9 @@ def mending(known: "Known", case: Case) -> list[Option]:
     if case.cause == "state" and ends is not None and ends > now:
         until = ground.here(known.store, known.scope).clock.said(ends)
         title = "Take it in" if len(units) == 1 else "Take them in"
-        out.append(Option(title, f"assigned to this show, here, until {until}; the trail says that it was heard",
+        broken = [u for u in units if u.state == "in repair"]
+        first = f"; look at {named(broken)} first, in repair as written" if broken else ""
+        out.append(Option(title, f"assigned to this show, here, until {until}; the trail says that it was heard{first}",
                           lambda: take_in(known.store, known.scope, found, now)))  # fmt: skip
     if case.cause == "campus":
         asked = Asked(deed="move", at=now, by=known.store.author.who, site=here, why="heard here")

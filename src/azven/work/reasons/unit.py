@@ -7,7 +7,6 @@ from azven.book.store import Store
 from azven.work import register
 from azven.work.ground.hours import Clock
 from azven.work.reasons.told import Reasons, Row
-from azven.work.register.doing import about
 from azven.work.watch.hours import in_words, of_unit, together
 
 _SHOWN, _HEARD = 30, 12
@@ -19,7 +18,7 @@ def for_unit(store: Store, clock: Clock, unit: Unit, now: datetime) -> Reasons:
     shows = {s.id: s.name for s in store.all(Show)}
     heard = [(h.at, (clock.said(h.at), in_words(h))) for h in together(of_unit(store, unit))[:_HEARD]]
     trail = sorted(store.all(Deed, unit_id=unit.id), key=lambda d: (d.at, d.id), reverse=True)
-    told = [*heard, *((d.at, (clock.said(d.at), _said(d, sites, shows))) for d in trail[:_SHOWN])]
+    told = [*heard, *((d.at, (clock.said(d.at), register.deed_said(d, shows, sites))) for d in trail[:_SHOWN])]
     rows = tuple(row for _, row in sorted(told, key=lambda x: x[0], reverse=True))
     more: tuple[Row, ...] = ((f"and {len(trail) - _SHOWN} before", ""),) if len(trail) > _SHOWN else ()
     origins = (
@@ -50,10 +49,3 @@ def sentence(store: Store, clock: Clock, unit: Unit, now: datetime) -> str:
     if unit.until is not None and state == unit.state:
         parts.append(f"{'was due' if late(unit, now) else 'until'} {clock.said(unit.until)}")
     return ", ".join(parts) + ("." if unit.since is not None else "; nothing was done with it yet.")
-
-
-def _said(deed: Deed, sites: dict[int, str], shows: dict[int, str]) -> str:
-    told = about(deed, shows, sites)
-    words = f"{deed.deed}{f', {told}' if told else ''}{f', {deed.made_by}' if deed.made_by else ''}"
-    refused = " (refused)" if deed.refused else ""
-    return f"{words}{f': {deed.why}' if deed.why else ''}{refused}"

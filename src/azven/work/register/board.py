@@ -4,11 +4,13 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 
+from azven.book.reading import Reading
 from azven.book.records import Act, Show, Site
 from azven.book.stock import Held
 from azven.book.store import Store
 from azven.work import kit, plan
 from azven.work.register import finding
+from azven.work.register.finding import Question
 from azven.work.register.times import span_of
 from azven.work.scope import of_show
 
@@ -26,19 +28,21 @@ class Carried:
 
 @dataclass(frozen=True)
 class Campus:
-    """A site with its units by duty, and the links of its shows that run at the moment. No `site`: nobody knows where
-    these units are."""
+    """A site with its units by duty, and the links of its shows that run at the moment; or a district with those of
+    its `sites` together. No site: nobody knows where these units are."""
 
-    site: Site | None
+    sites: tuple[Site, ...]
     held: dict[str, Held]
     running: tuple[Carried, ...] = ()
     shows: tuple[str, ...] = ()
     people: tuple[str, ...] = ()
     """Who has this campus open at another desk."""
+    district: str = ""
+    """Its name, where this is a district."""
 
     @property
     def name(self) -> str:
-        return self.site.name if self.site is not None else "unknown place"
+        return self.district or (self.sites[0].name if self.sites else "unknown place")
 
     @property
     def total(self) -> int:
@@ -59,14 +63,57 @@ def campuses(store: Store, now: datetime) -> list[Campus]:
     sites = [s for s in store.all(Site) if not s.archived]
     known = {s.id for s in sites}
     shows = _running(store, now)
-    out = [Campus(s, _duties(counted, s.id), *_carried(store, shows.get(s.id, ()))) for s in sites]
+    out = [Campus((s,), _duties(counted, s.id), *_carried(store, shows.get(s.id, ()))) for s in sites]
     lost: dict[str, Held] = {}
     for (site, state), held in counted.items():
         if site not in known:
             before = lost.get(state, _NOTHING)
             lost[state] = before.plus(held)
-    ranked = sorted(out, key=lambda c: (-c.total, c.name))
-    return [*ranked, *([Campus(None, lost)] if lost else [])]
+    return [*sorted(out, key=_largest), *([Campus((), lost)] if lost else [])]
+
+
+def _largest(campus: Campus) -> tuple[int, str]:
+    return -campus.total, campus.name
+
+
+def districts(store: Reading) -> list[str]:
+    """The districts that sites in use are in, by name."""
+    return sorted({s.district for s in store.all(Site, archived=False)} - {""}, key=lambda d: (d.casefold(), d))
+
+
+def by_district(campuses: Sequence[Campus]) -> list[Campus]:
+    """The campuses of each district as one, the largest first; those in none stand for themselves, after them what is
+    at no known place."""
+    members: dict[str, list[Campus]] = {}
+    alone, nowhere = list[Campus](), list[Campus]()
+    for campus in campuses:
+        if not campus.sites:
+            nowhere.append(campus)
+        elif district := campus.sites[0].district:
+            members.setdefault(district, []).append(campus)
+        else:
+            alone.append(campus)
+    return [*sorted([*(_together(d, found) for d, found in members.items()), *alone], key=_largest), *nowhere]
+
+
+def _together(district: str, members: Sequence[Campus]) -> Campus:
+    held: dict[str, Held] = {}
+    for campus in members:
+        for duty, some in campus.held.items():
+            held[duty] = held.get(duty, _NOTHING).plus(some)
+    return Campus(
+        tuple(s for c in members for s in c.sites), held,
+        tuple(sorted((x for c in members for x in c.running), key=lambda x: x.freq_hz)),
+        tuple(name for c in members for name in c.shows), tuple(dict.fromkeys(p for c in members for p in c.people)),
+        district,
+    )  # fmt: skip
+
+
+def question(campus: Campus, duty: str) -> Question:
+    """What asks for the units of a campus, or of a district, that have a duty."""
+    if campus.district:
+        return Question(state=duty, district=campus.district)
+    return Question(state=duty, at=campus.sites[0].id) if campus.sites else Question(state=duty, nowhere=True)
 
 
 def with_people(store: Store, campuses: Sequence[Campus]) -> list[Campus]:
@@ -74,7 +121,7 @@ def with_people(store: Store, campuses: Sequence[Campus]) -> list[Campus]:
     at: dict[int, dict[str, None]] = {}
     for desk in store.other_desks():
         at.setdefault(desk.site, {})[desk.who] = None
-    return [replace(c, people=tuple(at.get(c.site.id, ())) if c.site is not None else ()) for c in campuses]
+    return [replace(c, people=tuple(dict.fromkeys(p for s in c.sites for p in at.get(s.id, ())))) for c in campuses]
 
 
 def _duties(counted: Mapping[tuple[int | None, str], Held], site: int) -> dict[str, Held]:

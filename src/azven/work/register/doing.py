@@ -157,6 +157,13 @@ def about(deed: Deed, shows: Mapping[int, str], sites: Mapping[int, str]) -> str
     return deed.holder or shows.get(deed.show_id or 0, "") or deed.place or sites.get(deed.site_at_id or 0, "")
 
 
+def deed_said(deed: Deed, shows: Mapping[int, str], sites: Mapping[int, str]) -> str:
+    """A deed as a trail tells it: what, about what, by whom, and why."""
+    parts = (deed.deed, about(deed, shows, sites), one_line(deed.made_by))
+    why = f": {deed.why}" if deed.why else ""
+    return ", ".join(p for p in parts if p) + why + (" (refused)" if deed.refused else "")
+
+
 def where_said(store: Reading, unit: Unit) -> str:
     """Where a unit is, in words."""
     sites = {s.id: s.name for s in store.all(Site)}

@@ -6,7 +6,7 @@ from datetime import datetime, timedelta
 
 from azven.book import stock
 from azven.book.reading import Reading
-from azven.book.records import Unit, Zone
+from azven.book.records import Site, Unit, Zone
 from azven.book.store import Store
 from azven.rf.register.deeds import State
 
@@ -15,12 +15,15 @@ PAGE = 500
 
 @dataclass(frozen=True, kw_only=True)
 class Question:
-    """What is asked: the beginning of a name, serial, holder or place, or words in a note; a state; at a site, at home
-    at one, of a model, in a band; not touched for so many days; not counted or scanned for so many."""
+    """What is asked: the beginning of a name, serial, holder or place, or words in a note; a state; at a site, in a
+    district or where nobody knows; at home at a site, of a model, in a band; not touched for so many days; not counted
+    or scanned for so many."""
 
     text: str = ""
     state: str = ""
     at: int | None = None
+    district: str = ""
+    nowhere: bool = False
     home: int | None = None
     model: int | None = None
     band: str = ""
@@ -30,12 +33,22 @@ class Question:
     """Whose day is over."""
 
 
-def _filter(asked: Question, now: datetime) -> stock.Filter:
+def _filter(store: Reading, asked: Question, now: datetime) -> stock.Filter:
+    at, away = _sites(store, asked)
     since, unseen = _before(now, asked.quiet_days), _before(now, asked.unseen_days)
     return stock.Filter(
-        now=now, text=asked.text.strip(), state=asked.state, at=asked.at, home=asked.home, model=asked.model,
+        now=now, text=asked.text.strip(), state=asked.state, at=at, away=away, home=asked.home, model=asked.model,
         band=asked.band, untouched_since=since, late=asked.late, unseen_since=unseen,
     )  # fmt: skip
+
+
+def _sites(store: Reading, asked: Question) -> tuple[tuple[int, ...] | None, tuple[int, ...] | None]:
+    """The sites at one of which units have to be, and those from which they have to be away; None: wherever."""
+    known = {s.id: s.district for s in store.all(Site, archived=False)}
+    away = tuple(known) if asked.nowhere else None
+    if asked.district:
+        return tuple(n for n, d in known.items() if d == asked.district and asked.at in (None, n)), away
+    return (asked.at,) if asked.at is not None else None, away
 
 
 def _before(now: datetime, days: float | None) -> datetime | None:
@@ -44,16 +57,16 @@ def _before(now: datetime, days: float | None) -> datetime | None:
 
 def found(store: Store, asked: Question, now: datetime, order: str = "name", start: int = 0) -> list[Unit]:
     """A page of the units that are like that."""
-    return stock.found(store, _filter(asked, now), order, start, PAGE)
+    return stock.found(store, _filter(store, asked, now), order, start, PAGE)
 
 
 def page(store: Store, asked: Question, now: datetime, order: str = "name") -> tuple[list[Unit], int]:
     """The first page of the units that are like that, and how many there are."""
-    return stock.page(store, _filter(asked, now), order, PAGE)
+    return stock.page(store, _filter(store, asked, now), order, PAGE)
 
 
 def how_many(store: Store, asked: Question, now: datetime) -> int:
-    return stock.how_many(store, _filter(asked, now))
+    return stock.how_many(store, _filter(store, asked, now))
 
 
 def counts(store: Store, now: datetime) -> Mapping[tuple[int | None, str], stock.Held]:

@@ -7,6 +7,7 @@ from azven.book.edits import Edit, add, remove, replace_record
 from azven.book.reading import Making, Reading
 from azven.book.records import KeptQuestion, Model, Site
 from azven.refusal import Refusal
+from azven.work.register import board
 from azven.work.register.finding import Question
 from azven.work.wording import one_line
 
@@ -39,8 +40,8 @@ def forget(question: KeptQuestion) -> Edit:
 
 
 def question_of(store: Reading, kept: KeptQuestion) -> Question:
-    """What a kept question asks. Refusal where the site or the model that it asks about is gone, or where a newer
-    Azven has written it."""
+    """What a kept question asks. Refusal where the site, the district or the model that it asks about is gone, or where
+    a newer Azven has written it."""
     known = {f.name for f in fields(Question)}
     if strange := sorted(set(kept.asked) - known):
         raise Refusal(f"“{one_line(kept.name)}” asks what this Azven does not know: {', '.join(strange)}.")
@@ -48,4 +49,6 @@ def question_of(store: Reading, kept: KeptQuestion) -> Question:
     for name, kind in (("at", Site), ("home", Site), ("model", Model)):
         if name in said and not store.all(kind, id=said[name]):
             raise Refusal(f"“{one_line(kept.name)}” asks about a {kind.__name__.lower()} that is gone.")
+    if "district" in said and said["district"] not in board.districts(store):
+        raise Refusal(f"“{one_line(kept.name)}” asks about a district that no site is in.")
     return Question(**said)
