@@ -55,7 +55,7 @@ def main(_: list[str]) -> None:
     window.show()
     app.processEvents()
     session, spine = window.session, window.spine
-    session.show_band(500e6, 600e6)
+    session.view.show(500e6, 600e6)
     canvas = QImage(spine.size(), QImage.Format.Format_RGB32)
 
     def fill() -> None:
@@ -68,7 +68,7 @@ def main(_: list[str]) -> None:
     steps = iter(np.tile([1e6, -1e6], 1_000))
 
     def pan() -> None:
-        session.pan(float(next(steps)))
+        session.view.pan(float(next(steps)))
         spine.render(canvas)
 
     board: Board = session.board
@@ -133,7 +133,7 @@ def lanes_panned(window: Window, steps: Iterator[float]) -> Callable[[], None]:
     settle(window)
 
     def step() -> None:
-        window.session.pan(next(steps))
+        window.session.view.pan(next(steps))
         window.stage.grab()
 
     return step
@@ -172,5 +172,5 @@ def longest_wait(window: Window, seconds: float = 6.0, deed: Callable[[], object
         now = time.monotonic()
         worst, last = max(worst, now - last), now
         if deed is None and int(now * 20) % 2:
-            window.session.pan(1e5)
+            window.session.view.pan(1e5)
     return worst * 1e3

@@ -10,10 +10,10 @@ def test_the_instrument_follows_the_band_until_somebody_types(window):
     window.show_stage("listen")
     panel = window.open_stage("listen").instrument
     assert (panel.start.text(), panel.stop.text()) == ("470", "694") or panel.start.text() == "470"
-    window.session.choose_band("2.4 GHz")
+    window.session.view.choose("2.4 GHz")
     assert (panel.start.text(), panel.stop.text()) == ("2395", "2490")
     panel.start.setText("2400")
-    window.session.choose_band("5 GHz")
+    window.session.view.choose("5 GHz")
     assert (panel.start.text(), panel.stop.text()) == ("2400", "2490")
 
 
@@ -21,7 +21,7 @@ def test_a_sweep_of_a_shared_band_is_taken_from_the_stand_in(window, settle):
     session = window.session
     window.show_stage("listen")
     stage = window.open_stage("listen")
-    session.choose_band("2.4 GHz")
+    session.view.choose("2.4 GHz")
     before = {s.id for s in listen.sweeps(session.store, session.scope)}
     stage.run_primary()
     settle(window)
@@ -78,7 +78,7 @@ def test_rungs_are_those_of_the_band_in_view(window):
     ladder = window.findChild(Ladder)
     region = ground.here(window.session.store, window.session.scope).region
     assert all(r.high_hz < 1e9 for _, r in ladder._rules(region))
-    window.session.choose_band("5 GHz")
+    window.session.view.choose("5 GHz")
     assert {r.low_hz for _, r in ladder._rules(region)} == {5_150_000_000, 5_470_000_000}
     assert not ladder.grab().isNull()
 
@@ -87,5 +87,5 @@ def test_bands_go_round_by_key(window):
     names = []
     for _ in range(4):
         window.actions_table.run("next-band")
-        names.append(window.session.band.name)
+        names.append(window.session.view.band.name)
     assert names == ["1.9 GHz", "2.4 GHz", "5 GHz", "UHF"]

@@ -221,13 +221,13 @@ def test_reasons_for_everything_that_can_be_selected(window):
 
 def test_spine_zooms_pans_and_returns(window, qtbot):
     session = window.session
-    whole = session.view_hz
-    session.zoom(0.25, 500e6)
-    assert session.view_hz[1] - session.view_hz[0] == pytest.approx((whole[1] - whole[0]) / 4)
-    session.pan(1e9)
-    assert session.view_hz[1] == pytest.approx(whole[1])
+    whole = session.view.hz
+    session.view.zoom(0.25, 500e6)
+    assert session.view.hz[1] - session.view.hz[0] == pytest.approx((whole[1] - whole[0]) / 4)
+    session.view.pan(1e9)
+    assert session.view.hz[1] == pytest.approx(whole[1])
     qtbot.mouseDClick(window.spine, Qt.MouseButton.LeftButton)
-    assert session.view_hz == pytest.approx(whole)
+    assert session.view.hz == pytest.approx(whole)
 
 
 def test_import_of_a_hostile_file_says_why(window, settle, tmp_path):

@@ -72,14 +72,14 @@ def test_the_waterfall_follows_the_pointer_and_pans(window, qtbot):
     view = stage.waterfall.view
     for record in listen.sweeps(session.store, session.scope):
         view.add(listen.load(session.store, record), record.taken_at)
-    session.show_band(500e6, 560e6)
-    before = session.view_hz
+    session.view.show(500e6, 560e6)
+    before = session.view.hz
     qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=QPoint(400, 60))
     qtbot.mouseMove(view, QPoint(340, 60))
     qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=QPoint(340, 60))
     assert view.words_at(340, 60).endswith("dBm")
     assert colours(view) > 3
-    assert session.view_hz[1] - session.view_hz[0] == pytest.approx(before[1] - before[0])
+    assert session.view.hz[1] - session.view.hz[0] == pytest.approx(before[1] - before[0])
 
 
 def test_since_yesterday_chooses_both_sweeps_or_says_that_there_is_none(window):

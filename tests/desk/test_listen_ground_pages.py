@@ -138,7 +138,7 @@ def test_two_sweeps_are_compared_and_advice_sets_the_controls(window):
     stage.compare.folded.click()
     assert len(stage.compare.table.records.records) == len(shown)
     stage.compare.table.selectRow(0)
-    low, high = window.session.view_hz
+    low, high = window.session.view.hz
     assert high - low < 100e6
     stage.show_page(4)
     from azven.work.listen import spectrum

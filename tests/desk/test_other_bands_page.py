@@ -60,25 +60,25 @@ def test_bands_are_seen_one_at_a_time_on_spine_and_lanes(window):
     window.show_stage("plan")
     chart = window.open_stage("plan").chart
     assert [b.text() for b in switch(window)._group.buttons()] == ["UHF", "1.9 GHz", "2.4 GHz", "5 GHz"]
-    assert window.session.band.name == "UHF"
+    assert window.session.view.band.name == "UHF"
     assert len(chart._rows) == 29
     press_band(window, "2.4 GHz")
     assert [v.link.name for v in chart._rows] == [f"Shanty guitar {i}" for i in range(1, 5)]
-    low, high = window.session.view_hz
+    low, high = window.session.view.hz
     assert low < 2.400e9 < 2.4835e9 < high < 2.5e9
     press_band(window, "1.9 GHz")
     assert len(chart._rows) == 8
     assert not chart.grab().isNull()
     press_band(window, "UHF")
-    assert window.session.view_hz[1] < 700e6
+    assert window.session.view.hz[1] < 700e6
 
 
 def test_what_is_selected_brings_its_band_into_view(window):
     window.session.select(chosen.Link(ids.of(link(window, "Tide wire quay"))))
-    assert window.session.band.name == "5 GHz"
+    assert window.session.view.band.name == "5 GHz"
     assert next(b for b in switch(window)._group.buttons() if b.isChecked()).text() == "5 GHz"
     window.session.select(chosen.Link(ids.of(link(window, "Narrator"))))
-    assert window.session.band.name == "UHF"
+    assert window.session.view.band.name == "UHF"
 
 
 def test_a_band_is_kept_when_another_gets_more_links(window):
@@ -86,8 +86,8 @@ def test_a_band_is_kept_when_another_gets_more_links(window):
     guitar = link(window, "Shanty guitar 1")
     model, zone = session.store.get(Model, guitar.model_id), session.store.get(Zone, guitar.zone_id)
     session.do(lambda: kit.add_links(session.store, session.scope, "More 1", 40, model, guitar.band, zone))
-    assert session.band.name == "UHF"
-    assert session.view_hz[1] < 700e6
+    assert session.view.band.name == "UHF"
+    assert session.view.hz[1] < 700e6
 
 
 def test_the_first_links_of_a_book_bring_their_band(empty_window):
@@ -95,16 +95,16 @@ def test_the_first_links_of_a_book_bring_their_band(empty_window):
     model = next(m for m in session.store.all(Model) if m.name == "Instrument link, 2.4 GHz")
     zone = session.store.all(Zone)[0]
     session.do(lambda: kit.add_links(session.store, session.scope, "Guitar 1", 2, model, model.bands[0][0], zone))
-    assert session.band.name == "2.4 GHz"
-    assert 2.39e9 < session.view_hz[0] < session.view_hz[1] < 2.5e9
+    assert session.view.band.name == "2.4 GHz"
+    assert 2.39e9 < session.view.hz[0] < session.view.hz[1] < 2.5e9
     session.step_back()
-    assert session.band.name == "UHF"
-    assert session.view_hz[1] < 1e9
+    assert session.view.band.name == "UHF"
+    assert session.view.hz[1] < 1e9
 
 
 def test_one_band_needs_no_switch(empty_window):
     assert not switch(empty_window).isVisible()
-    assert empty_window.session.band.name == "UHF"
+    assert empty_window.session.view.band.name == "UHF"
 
 
 def test_a_band_that_is_gone_gives_way_to_one_that_is_there(window):
@@ -115,7 +115,7 @@ def test_a_band_that_is_gone_gives_way_to_one_that_is_there(window):
     phones = next(o for o in store.all(Occupant) if "telephones" in o.name)
     window.open_stage("kit").other_bands.remove([phones])
     assert [b.text() for b in switch(window)._group.buttons()] == ["UHF", "2.4 GHz", "5 GHz"]
-    assert window.session.band.name == "UHF"
+    assert window.session.view.band.name == "UHF"
     window.session.step_back()
     window.session.step_back()
     assert len(switch(window)._group.buttons()) == 4
@@ -158,7 +158,7 @@ def test_lanes_of_a_shared_band_are_tinted_where_others_are(window, qtbot):
 def test_the_bands_of_the_page_follow_the_spine_and_lead_it(window, page):
     assert page.found.band.name == "2.4 GHz"
     page.show_band(1)
-    assert window.session.band.name == "5 GHz"
+    assert window.session.view.band.name == "5 GHz"
     assert page.radars.isVisible()
     assert "Minute 95, radar on 104" in page.told.text()
     page.show_band(2)

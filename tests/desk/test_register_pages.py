@@ -262,7 +262,7 @@ def test_links_that_are_many_are_a_skyline_on_one_scale(stage):
     view = stage.board.view
     axis = Axis(stage.session)
     axis.place(100.0, 400.0)
-    low, high = stage.session.view_hz
+    low, high = stage.session.view.hz
     many = Campus((), {}, tuple(Carried(low + (high - low) * k // 200, "voice") for k in range(150)) +
                   (Carried(low + 1_000, "voice"),) * 30)  # fmt: skip
     few = Campus((), {}, many.running[:90])

@@ -80,7 +80,7 @@ def test_the_whole_way(window, settle, qtbot, tmp_path):
     assert session.board.verdict(key(session, "Narrator")).locked
 
     there = session.board.frequencies[key(session, "Narrator")]
-    session.show_band(there - 2e6, there + 4e6)
+    session.view.show(there - 2e6, there + 4e6)
     mover = next(
         v.id
         for v in session.board.verdicts

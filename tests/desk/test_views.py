@@ -48,7 +48,7 @@ def test_a_click_selects_and_a_locked_pennant_stays(window, chart, qtbot):
 def test_dragging_back_to_the_start_changes_nothing(window, chart, qtbot):
     session = window.session
     stands = session.board.verdicts[1].freq_hz
-    session.show_band(stands - 1e6, stands + 1e6)
+    session.view.show(stands - 1e6, stands + 1e6)
     x = chart._axis.x(stands)
     before = session.undo.index()
     qtbot.mousePress(chart.viewport(), Qt.MouseButton.LeftButton, pos=row_point(chart, 1, x + 1))
@@ -73,20 +73,20 @@ def test_the_pointer_is_told_what_closes_a_step(window, chart, qtbot):
 
 def test_lanes_pan_zoom_with_control_and_scroll_without(window, chart, qtbot):
     session = window.session
-    whole = session.view_hz
+    whole = session.view.hz
     at = row_point(chart, 2, chart._axis.x(600e6))
     wheel(chart, at, True, Qt.KeyboardModifier.ControlModifier)
-    assert session.view_hz[1] - session.view_hz[0] < whole[1] - whole[0]
-    zoomed = session.view_hz
+    assert session.view.hz[1] - session.view.hz[0] < whole[1] - whole[0]
+    zoomed = session.view.hz
     qtbot.mousePress(chart.viewport(), Qt.MouseButton.LeftButton, pos=at)
     qtbot.mouseMove(chart.viewport(), at + QPoint(40, 0))
     qtbot.mouseRelease(chart.viewport(), Qt.MouseButton.LeftButton, pos=at + QPoint(40, 0))
-    assert session.view_hz[0] < zoomed[0]
+    assert session.view.hz[0] < zoomed[0]
     top = chart.verticalScrollBar().value()
     wheel(chart, at, False)
     assert chart.verticalScrollBar().value() > top
     qtbot.mouseDClick(chart.viewport(), Qt.MouseButton.LeftButton, pos=at)
-    assert session.view_hz == pytest.approx(whole)
+    assert session.view.hz == pytest.approx(whole)
 
 
 def test_selecting_scrolls_the_lane_into_view(window, chart):
@@ -114,7 +114,7 @@ def test_every_lane_gets_its_tint(window, chart):
 def test_a_pennant_on_the_spine_selects_its_link(window, qtbot):
     session, spine = window.session, window.spine
     ear = key(session, "Brass ear 1")
-    session.show_band(session.board.frequencies[ear] - 4e6, session.board.frequencies[ear] + 4e6)
+    session.view.show(session.board.frequencies[ear] - 4e6, session.board.frequencies[ear] + 4e6)
     carriers = spine._carriers()
     rows = spine._rows(carriers)
     at = next(i for i, (_, v) in enumerate(carriers) if v.link.name == "Brass ear 1")
@@ -128,21 +128,21 @@ def test_a_pennant_on_the_spine_selects_its_link(window, qtbot):
 def test_the_spine_follows_the_wheel_and_the_hand(window, qtbot):
     session, spine = window.session, window.spine
     wheel(spine, QPoint(600, 90), True)
-    zoomed = session.view_hz
+    zoomed = session.view.hz
     qtbot.mousePress(spine, Qt.MouseButton.LeftButton, pos=QPoint(600, 90))
     qtbot.mouseMove(spine, QPoint(500, 90))
     qtbot.mouseRelease(spine, Qt.MouseButton.LeftButton, pos=QPoint(500, 90))
-    assert session.view_hz[0] > zoomed[0]
+    assert session.view.hz[0] > zoomed[0]
 
 
 def test_the_view_never_leaves_what_there_is(window):
     session = window.session
-    low, high = session.full_view()
-    session.show_band(0, 10)
-    assert session.view_hz[0] == low
-    assert session.view_hz[1] - session.view_hz[0] == pytest.approx(200_000)
-    session.show_band(0, 1e12)
-    assert session.view_hz == pytest.approx((low, high))
+    low, high = session.view.whole()
+    session.view.show(0, 10)
+    assert session.view.hz[0] == low
+    assert session.view.hz[1] - session.view.hz[0] == pytest.approx(200_000)
+    session.view.show(0, 1e12)
+    assert session.view.hz == pytest.approx((low, high))
 
 
 def test_the_plot_selects_lines_and_channel_cells(window, qtbot):

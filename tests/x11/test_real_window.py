@@ -180,7 +180,7 @@ def test_a_pennant_is_dragged_in_its_lane_and_the_band_on_the_spine(start):
     desk.until("session.jobs.idle")
     link = desk.ask("session.board.verdicts[1].id")
     desk.ask(f"session.select(chosen.Link({link!r}))")
-    desk.ask("session.show_band(session.board.verdicts[1].freq_hz - 2e6, session.board.verdicts[1].freq_hz + 6e6)")
+    desk.ask("session.view.show(session.board.verdicts[1].freq_hz - 2e6, session.board.verdicts[1].freq_hz + 6e6)")
     before = desk.ask(f"session.board.frequencies[{link!r}]")
     chart = "window.stage.chart"
     place = f"spot({chart}.viewport(), {chart}._axis.x({{}}) + 3, 33 + 21 * 1.5 - {chart}.verticalScrollBar().value())"
@@ -189,11 +189,11 @@ def test_a_pennant_is_dragged_in_its_lane_and_the_band_on_the_spine(start):
     assert abs(desk.ask(f"session.board.frequencies[{link!r}]") - before - 2_000_000) < 300_000
     desk.key("ctrl+z")
     desk.until(f"session.board.frequencies[{link!r}]", before)
-    view = desk.ask("session.view_hz")
+    view = desk.ask("session.view.hz")
     desk.drag(desk.ask("at(window.spine, 0.6, 0.85)"), desk.ask("at(window.spine, 0.4, 0.85)"))
-    desk.until(f"session.view_hz[0] > {view[0]}")
+    desk.until(f"session.view.hz[0] > {view[0]}")
     desk.do("mousemove", *desk.ask("at(window.spine)"), "click", 4)
-    desk.until(f"session.view_hz[1] - session.view_hz[0] < {view[1] - view[0]}")
+    desk.until(f"session.view.hz[1] - session.view.hz[0] < {view[1] - view[0]}")
 
 
 def test_an_antenna_is_dragged_on_the_room_plan(start):

@@ -24,16 +24,16 @@ class Axis:
         self.left, self.width = left, max(width, 1.0)
 
     def x(self, freq_hz: float) -> float:
-        low, high = self._session.view_hz
+        low, high = self._session.view.hz
         return self.left + (freq_hz - low) / (high - low) * self.width
 
     def hz(self, x: float) -> float:
-        low, high = self._session.view_hz
+        low, high = self._session.view.hz
         return low + (x - self.left) / self.width * (high - low)
 
     @property
     def hz_per_pixel(self) -> float:
-        low, high = self._session.view_hz
+        low, high = self._session.view.hz
         return (high - low) / self.width
 
     def inside(self, x: float) -> bool:
@@ -41,21 +41,21 @@ class Axis:
 
     def wheel(self, event: QWheelEvent) -> None:
         """Zoom around the pointer."""
-        self._session.zoom(0.8 if event.angleDelta().y() > 0 else 1.25, self.hz(event.position().x()))
+        self._session.view.zoom(0.8 if event.angleDelta().y() > 0 else 1.25, self.hz(event.position().x()))
 
     def press(self, event: QMouseEvent) -> None:
         self._dragged_from = event.position().x()
 
     def drag(self, event: QMouseEvent) -> None:
         if self._dragged_from is not None:
-            self._session.pan((self._dragged_from - event.position().x()) * self.hz_per_pixel)
+            self._session.view.pan((self._dragged_from - event.position().x()) * self.hz_per_pixel)
             self._dragged_from = event.position().x()
 
     def release(self) -> None:
         self._dragged_from = None
 
     def whole(self) -> None:
-        self._session.show_band(*self._session.full_view())
+        self._session.view.show(*self._session.view.whole())
 
 
 class BandView(QWidget):
@@ -66,7 +66,7 @@ class BandView(QWidget):
         self.setMouseTracking(True)
         self._session = session
         self._axis = Axis(session)
-        for signal in (session.edited, session.judged, session.selected, session.view_changed, session.themed):
+        for signal in (session.edited, session.judged, session.selected, session.view.changed, session.themed):
             signal.connect(self.update)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:

@@ -24,7 +24,7 @@ class BandSwitch(QWidget):
         self._box = QVBoxLayout(self)
         self._box.setContentsMargins(4, 0, 0, 0)
         self._box.setSpacing(0)
-        for signal in (session.edited, session.moved, session.view_changed):
+        for signal in (session.edited, session.moved, session.view.changed):
             signal.connect(self.refresh)
         self.refresh()
 
@@ -35,7 +35,7 @@ class BandSwitch(QWidget):
 
     def refresh(self) -> None:
         """Name the bands as they are now."""
-        found = self._session.bands
+        found = self._session.view.bands
         names = tuple(b.band.name for b in found)
         if names != self._names:
             self._names = names
@@ -44,7 +44,7 @@ class BandSwitch(QWidget):
             self.changed.emit()
         for made in self._group.buttons():
             here = next(b for b in found if b.band.name == made.text())
-            made.setChecked(here.band is self._session.band)
+            made.setChecked(here.band is self._session.view.band)
             links = f"{here.links} link{'' if here.links == 1 else 's'}"
             made.setToolTip(f"Show {here.band.name} on spine and lanes: {links}")
 
@@ -57,7 +57,7 @@ class BandSwitch(QWidget):
             pass
         self._box.addStretch(1)
         for name in self._names:
-            made = button(name, partial(self._session.choose_band, name), name="band")
+            made = button(name, partial(self._session.view.choose, name), name="band")
             made.setCheckable(True)
             self._group.addButton(made)
             self._box.addWidget(made)

@@ -1,4 +1,4 @@
-"""What all screens share: the open book, undo, the selection, the visible band, and derived pictures."""
+"""What all screens share: the open book, undo, the selection, and derived pictures."""
 
 from collections.abc import Callable
 from datetime import UTC, datetime
@@ -32,15 +32,13 @@ from azven.book.records import (
 )
 from azven.book.store import Store
 from azven.desk import faults
+from azven.desk.band_view import BandView
 from azven.desk.jobs import Jobs
 from azven.desk.theme import DAYLIGHT, Theme
-from azven.rf.bands import UHF, Band
 from azven.work import chosen, ground, ids, kit, listen, plan
 from azven.work.chosen import Chosen
 from azven.work.desks import collisions
 from azven.work.ground.hours import Clock
-from azven.work.kit import bands as kit_bands
-from azven.work.kit.bands import InUse
 from azven.work.listen import Picture
 from azven.work.plan import Board
 from azven.work.register.following import with_assignments
@@ -56,8 +54,6 @@ _BOARD_DEPENDS_ON = (
     *_PICTURE_DEPENDS_ON, Act, Antenna, Assignment, Link, Model, Permit, Plan, Reception, Relation, Show, Unit, Wall,
     Wideband, Worn, Zone,
 )  # fmt: skip
-FULL_BAND_HZ = (470_000_000.0, 694_000_000.0)
-_NARROWEST_VIEW_HZ = 200_000.0
 _AT_ONCE = 60
 """So many new sweeps are worked out while the window waits, more beside it."""
 _JUDGED_AT_ONCE = 60
@@ -79,7 +75,6 @@ class Session(QObject):
     moved = pyqtSignal()
     acted = pyqtSignal()
     selected = pyqtSignal()
-    view_changed = pyqtSignal()
     themed = pyqtSignal()
     said = pyqtSignal(str, bool)
     hinted = pyqtSignal(object)
@@ -111,15 +106,11 @@ class Session(QObject):
         self._links: frozenset[str] | None = None
         self.judging = self._judge_again = False
         """Whether the plan is being judged beside the window; `judged` will say when it is."""
-        self._full: tuple[float, float] | None = None
-        self._bands: tuple[InUse, ...] | None = None
-        self._band = ""
         self._paused = False
         self.away_since: datetime | None = None
         """Since when the server of the book has been away; None when it is there."""
         self._unwritten = (0, 0)
-        self._band = self.band.name
-        self.view_hz = self.full_view()
+        self.view = BandView(lambda: (self.store, self.scope), self)
         self.jobs.trouble.connect(lambda text: self.say(text, trouble=True))
         self.drops: Callable[[str, str], bool] = lambda title, why: False
         """Asks whether an undo step that others have overtaken is to be dropped; the window does."""
@@ -257,19 +248,17 @@ class Session(QObject):
 
     def _move(self, scope: Scope) -> None:
         self.scope, self.act, self._paused = scope, None, False
-        self._picture = self._board = self._before = self._links = self._full = self._bands = None
-        self._band = ""
-        self._band = self.band.name
+        self._picture = self._board = self._before = self._links = None
         self.jobs.unheard(but=JUDGING)
         self.select(None)
-        self.view_hz = self.full_view()
+        self.view.begin()
         if self.venue is not None:
             self.venue.follow(scope)
         if self._racks is not None:
             self._racks.move()
         self.store.say_where(scope.site, scope.show)
         self.moved.emit()
-        self.view_changed.emit()
+        self.view.changed.emit()
 
     @property
     def surroundings(self) -> "Surroundings | None":
@@ -393,11 +382,10 @@ class Session(QObject):
             self._picture = None
         if kinds & set(_BOARD_DEPENDS_ON) or self._picture is None:
             self._judge_anew()
-        self._links = self._full = self._bands = None
+        self._links = None
         if self._racks is not None:
             self._racks.forget()
-        if self.band.name != self._band:
-            self.choose_band(self.band.name)
+        self.view.look_again()
         self._tell()
 
     # -- others --------------------------------------------------------------------------------------
@@ -442,92 +430,16 @@ class Session(QObject):
 
     def _show_band_of(self, what: Chosen | None) -> None:
         """What is selected is to be seen: its band comes into view."""
-        if isinstance(what, chosen.Link) and len(self.bands) > 1:
+        if isinstance(what, chosen.Link) and len(self.view.bands) > 1:
             link = next((x for x in kit.links(self.store, self.scope) if ids.of(x) == what.id), None)
-            if link is not None and not self.in_band(link):
-                self.choose_band(kit_bands.of_link(self.store, link).name)
+            if link is not None:
+                self.view.bring_in(link)
 
     @property
     def link_id(self) -> str | None:
         """Id of the selected link, if it is one of the plan."""
         found = self.selection
         return found.id if isinstance(found, chosen.Link) and found.id in self.links else None
-
-    # -- the band in view ----------------------------------------------------------------------------
-
-    @property
-    def bands(self) -> tuple[InUse, ...]:
-        """The bands in which there is something, ascending."""
-        if self._bands is None:
-            self._bands = kit_bands.in_use(self.store, self.scope)
-        return self._bands
-
-    @property
-    def band(self) -> Band:
-        """The band in view: the one that was asked for, else the one with most links."""
-        found = next((b for b in self.bands if b.band.name == self._band), None)
-        return (found or max(self.bands, key=lambda b: b.links)).band if self.bands else UHF
-
-    def choose_band(self, name: str) -> None:
-        """Look at the whole of another band."""
-        self._band, self._full = name, None
-        self.view_hz = self.full_view()
-        self.view_changed.emit()
-
-    def next_band(self) -> None:
-        """Look at the band after the one in view, after the last at the first."""
-        names = [b.band.name for b in self.bands]
-        self.choose_band(names[(names.index(self.band.name) + 1) % len(names)])
-
-    def in_band(self, link: Link) -> bool:
-        """Whether a link works in the band in view."""
-        return len(self.bands) < 2 or kit_bands.of_link(self.store, link) is self.band
-
-    def full_view(self) -> tuple[float, float]:
-        """The band we work in: from the lowest to the highest thing we know of it, with a little air."""
-        if self._full is not None:
-            return self._full
-        band = self.band
-        if band.shared:
-            low, high = kit_bands.SHARED_VIEW_HZ[band.name]
-            self._full = (low, high)
-            return self._full
-        swept = [(max(r.low_hz, band.low_hz), min(r.high_hz, band.high_hz))
-                 for r in listen.sweeps(self.store, self.scope)]  # fmt: skip
-        edges = [e for low, high in swept if low < high for e in (low, high)]
-        low, high = (min([*edges, *self.tuning_span()]), max([*edges, *self.tuning_span()]))
-        air = 0.004 * (high - low)
-        self._full = (low - air, high + air)
-        return self._full
-
-    def tuning_span(self) -> tuple[float, float]:
-        """From the lowest to the highest frequency any link of the band can be tuned to [Hz]."""
-        models = {m.id: m for m in self.store.all(Model)}
-        links = [x for x in kit.links(self.store, self.scope) if self.in_band(x)]
-        edges = [e for x in links for b in models[x.model_id].bands if b[0] == x.band for e in b[1:]]
-        return (min(edges), max(edges)) if edges else FULL_BAND_HZ
-
-    def sweep_span(self) -> tuple[float, float]:
-        """What is worth sweeping of the band in view [Hz]: all of a shared one, since everybody in it counts."""
-        band = self.band
-        return kit_bands.SHARED_VIEW_HZ[band.name] if band.shared else self.tuning_span()
-
-    def show_band(self, low_hz: float, high_hz: float) -> None:
-        """Zoom to a band [Hz], kept inside what there is."""
-        full_low, full_high = self.full_view()
-        width = min(max(high_hz - low_hz, _NARROWEST_VIEW_HZ), full_high - full_low)
-        middle = (low_hz + high_hz) / 2
-        low = min(max(middle - width / 2, full_low), full_high - width)
-        self.view_hz = (low, low + width)
-        self.view_changed.emit()
-
-    def zoom(self, factor: float, around_hz: float) -> None:
-        low, high = self.view_hz
-        self.show_band(around_hz - (around_hz - low) * factor, around_hz + (high - around_hz) * factor)
-
-    def pan(self, by_hz: float) -> None:
-        low, high = self.view_hz
-        self.show_band(low + by_hz, high + by_hz)
 
     def set_theme(self, theme: Theme) -> None:
         self.theme = theme

@@ -71,10 +71,10 @@ class Spine(BandView):
         return self.height() - _RASTER - _MHZ - 4
 
     def _paint_silhouette(self, painter: QPainter) -> None:
-        merged = self._session.picture.merged(*self._session.view_hz)
+        merged = self._session.picture.merged(*self._session.view.hz)
         if merged is None:
             return
-        low, high = self._session.view_hz
+        low, high = self._session.view.hz
         share, level = silhouette(merged.freq_hz, merged.level_dbm, low, high, int(self._axis.width))
         if not len(share):
             return
@@ -107,10 +107,10 @@ class Spine(BandView):
 
         painter.setPen(theme.color("dim"))
         axis = self._axis
-        paint_mhz(painter, axis.left, axis.width, self._session.view_hz, self.height() - _MHZ, _MHZ - 1)
+        paint_mhz(painter, axis.left, axis.width, self._session.view.hz, self.height() - _MHZ, _MHZ - 1)
 
     def _paint_permitted(self, painter: QPainter, place: ground.Place) -> None:
-        low, high = (int(edge) for edge in self._session.view_hz)
+        low, high = (int(edge) for edge in self._session.view.hz)
         acts = kit.acts(self._session.store, self._session.scope)
         for a, b, rule in permission.permitted(place.region, low, high, place.permits, acts):
             box = QRectF(self._axis.x(a), self._floor, self._axis.x(b) - self._axis.x(a), 4)
@@ -138,7 +138,7 @@ class Spine(BandView):
 
     def _carriers(self) -> list[tuple[float, Verdict]]:
         placed = [(self._axis.x(v.freq_hz), v) for v in self._session.shown.verdicts
-                  if v.freq_hz is not None and self._session.in_band(v.link)]  # fmt: skip
+                  if v.freq_hz is not None and self._session.view.holds(v.link)]  # fmt: skip
         return sorted(placed, key=lambda item: item[0])
 
     def _rows(self, carriers: list[tuple[float, Verdict]]) -> list[float]:

@@ -348,7 +348,7 @@ class Window(QMainWindow):
     def _offer_actions(self) -> None:
         from azven.desk.stages import STAGES
 
-        session = self.session
+        session, view = self.session, self.session.view
         self.actions_table.add(
             Action("find", "Find or do", self.look_up, "Ctrl+K"),
             Action("undo", "Undo", session.step_back, "Ctrl+Z"),
@@ -356,8 +356,8 @@ class Window(QMainWindow):
             Action("theme", "Daylight or Backstage", self._other_theme, "Ctrl+Shift+B"),
             Action("spine", "Fold the spine", lambda: self.spine.setVisible(self.spine.isHidden()), "F6"),
             Action("reasons", "Fold Reasons", lambda: self.panel.setVisible(self.panel.isHidden()), "F7"),
-            Action("whole", "Show the whole band", lambda: session.show_band(*session.full_view()), "Ctrl+0"),
-            Action("next-band", "Show the next band", session.next_band, "Ctrl+B", lambda: len(session.bands) > 1),
+            Action("whole", "Show the whole band", lambda: view.show(*view.whole()), "Ctrl+0"),
+            Action("next-band", "Show the next band", view.choose_next, "Ctrl+B", lambda: len(view.bands) > 1),
             Action("settle", "Settle edits that met others'…", self._settle, "", lambda: bool(session.store.collided)),
             Action("stop", "Stop what is running", session.jobs.stop, "Ctrl+.", lambda: session.jobs.shown is not None),
         )

@@ -99,7 +99,7 @@ class HeardView(BandView):
         painter.setClipRect(QRectF(_LEFT, 0, self._axis.width, self.height()))
         for role, heard in zip(_ROLES, self.heard, strict=False):
             share, level = silhouette(
-                heard.sweep.freq_hz, heard.sweep.level_dbm, *self._session.view_hz, int(self._axis.width)
+                heard.sweep.freq_hz, heard.sweep.level_dbm, *self._session.view.hz, int(self._axis.width)
             )
             painter.setPen(QPen(theme.color(role), 1))
             painter.drawPolyline(polygon(self._axis.left + share * self._axis.width, self._y(level)))

@@ -36,7 +36,7 @@ class Ladder(QWidget):
         self.setMouseTracking(True)
         self._session = session
         self._neighbours: list[Neighbour] = []
-        for signal in (session.edited, session.selected, session.themed, session.view_changed):
+        for signal in (session.edited, session.selected, session.themed, session.view.changed):
             signal.connect(self._refresh)
         self._refresh()
 
@@ -54,7 +54,7 @@ class Ladder(QWidget):
     def _rules(self, region: Territory) -> list[tuple[int, Rule]]:
         """Rules with their numbers: those of the shared band in view, else of all other bands; together there would be
         no room to see any."""
-        band = self._session.band
+        band = self._session.view.band
         numbered = list(enumerate(region.rules))
         if band.shared:
             here = [(i, r) for i, r in numbered if bands.of_range(r.low_hz, r.high_hz) is band]
@@ -66,7 +66,7 @@ class Ladder(QWidget):
         """The whole of the rules of the bands in view."""
         shown = [rule for _, rule in self._rules(region)]
         low, high = min(r.low_hz for r in shown), max(r.high_hz for r in shown)
-        beside = _NAMES_SHARE if self._session.band.shared else 0.01
+        beside = _NAMES_SHARE if self._session.view.band.shared else 0.01
         return low - beside * (high - low), high + 0.01 * (high - low)
 
     def _x(self, freq: float, span: tuple[float, float]) -> float:
@@ -77,7 +77,7 @@ class Ladder(QWidget):
         theme = self._session.theme
         painter.fillRect(self.rect(), theme.color("ground"))
         region = self._region()
-        span = self._span(region) if region is not None else self._session.full_view()
+        span = self._span(region) if region is not None else self._session.view.whole()
         foot = self._foot(region)
         if region is None:
             painter.setPen(theme.color("dim"))
@@ -195,7 +195,7 @@ class Ladder(QWidget):
     def neighbour_at(self, at: QPointF) -> Neighbour | None:
         """The neighbour whose name or line is at a point."""
         region = self._region()
-        span = self._span(region) if region is not None else self._session.full_view()
+        span = self._span(region) if region is not None else self._session.view.whole()
         labels = self._labels(span, QFontMetrics(look.font(look.SMALL_PX)))
         named = next((n for n, _, box, _ in labels if box.contains(at)), None)
         near = min(labels, key=lambda entry: abs(entry[1] - at.x()), default=None)

@@ -126,8 +126,8 @@ class OtherBandsPage(KitPage):
         """One of the shared bands."""
         self.band = bands.named(_NAMES[number])
         self.which.choose(number)
-        if self.band in [b.band for b in self.session.bands]:
-            self.session.choose_band(self.band.name)
+        if self.band in [b.band for b in self.session.view.bands]:
+            self.session.view.choose(self.band.name)
         self.refresh()
 
     def read(self) -> BandView:

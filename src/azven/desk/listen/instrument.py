@@ -69,7 +69,7 @@ class InstrumentPanel(QWidget):
         self.start, self.stop = _field("From MHz", width=54), _field("To MHz", width=54)
         self._band, self._usual = "", ("", "")
         self._follow_band()
-        self.session.view_changed.connect(self._follow_band)
+        self.session.view.changed.connect(self._follow_band)
         self.rbw = choice([(f"{r // 1000} kHz", r) for r in _RBW_HZ], "Resolution bandwidth")
         self.rbw.setCurrentIndex(1)
         self.count = choice([(f"{p} bins", p) for p in _POINTS], "Bins")
@@ -105,15 +105,15 @@ class InstrumentPanel(QWidget):
 
     def _follow_band(self) -> None:
         """The range of the band in view, unless somebody has typed another."""
-        if self.session.band.name == self._band:
+        if self.session.view.band.name == self._band:
             return
-        low, high = self.session.sweep_span()
+        low, high = self.session.view.sweep_span()
         usual = f"{round(low / 1e6)}", f"{round(high / 1e6)}"
         if (self.start.text(), self.stop.text()) == self._usual:
             self.start.setText(usual[0])
             self.stop.setText(usual[1])
             self._usual = usual
-        self._band = self.session.band.name
+        self._band = self.session.view.band.name
 
     def _lay_out(self) -> None:
         grid = QGridLayout(self)

@@ -107,7 +107,7 @@ class ComparePage(Page):
     def _show(self, numbered: _Numbered) -> None:
         d = numbered.what
         air = max(2_000_000, d.high_hz - d.low_hz)
-        self._session.show_band(d.low_hz - air, d.high_hz + air)
+        self._session.view.show(d.low_hz - air, d.high_hz + air)
 
 
 def _difference_columns() -> list[Column]:

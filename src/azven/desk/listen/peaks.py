@@ -51,7 +51,7 @@ class PeaksPage(Page):
         if peak.unclaimed is not None:
             self._session.select(chosen.Line(peak.unclaimed))
         half = max(_AIR_HZ, peak.width_hz)
-        self._session.show_band(peak.freq_hz - half, peak.freq_hz + half)
+        self._session.view.show(peak.freq_hz - half, peak.freq_hz + half)
 
 
 def _loudest_at(peak: Peak) -> str:

@@ -124,10 +124,10 @@ class SweepPlot(BandView):
         painter.drawText(box, Qt.AlignmentFlag.AlignRight, shown)
 
     def _paint_merged(self, painter: QPainter) -> None:
-        merged = self._session.picture.merged(*self._session.view_hz)
+        merged = self._session.picture.merged(*self._session.view.hz)
         if merged is None:
             return
-        share, level = silhouette(merged.freq_hz, merged.level_dbm, *self._session.view_hz, int(self._axis.width))
+        share, level = silhouette(merged.freq_hz, merged.level_dbm, *self._session.view.hz, int(self._axis.width))
         if len(share):
             x = self._axis.left + share * self._axis.width
             painter.setPen(Qt.PenStyle.NoPen)
@@ -139,7 +139,7 @@ class SweepPlot(BandView):
         self._paint_curve(painter, sweep.freq_hz, sweep.level_dbm, role, 2 if bold else 1)
 
     def _paint_curve(self, painter: QPainter, freq: np.ndarray, level: np.ndarray, role: str, width: int) -> None:
-        share, level = silhouette(freq, level, *self._session.view_hz, int(self._axis.width))
+        share, level = silhouette(freq, level, *self._session.view.hz, int(self._axis.width))
         painter.setPen(QPen(self._session.theme.color(role), width))
         painter.drawPolyline(polygon(self._axis.left + share * self._axis.width, self._y(level)))
 
@@ -175,7 +175,7 @@ class SweepPlot(BandView):
                 painter.drawText(box.adjusted(-4, 0, 4, 0), Qt.AlignmentFlag.AlignCenter, channel.name)
         painter.setPen(theme.color("dim"))
         axis, top = self._axis, self._bottom + 5 + _CELL * (len(USES) + 1)
-        paint_mhz(painter, axis.left, axis.width, self._session.view_hz, top, _MHZ)
+        paint_mhz(painter, axis.left, axis.width, self._session.view.hz, top, _MHZ)
         painter.setClipping(False)
         for n, use in enumerate(USES):
             box = QRectF(0, self._bottom + 3 + n * _CELL, _LEFT - 6, _CELL)
@@ -218,7 +218,7 @@ class SweepPlot(BandView):
 
     def words_at(self, freq: float) -> str:
         """Frequency and level under the pointer, power in the channel, and the difference to the marker."""
-        merged = self._session.picture.merged(*self._session.view_hz)
+        merged = self._session.picture.merged(*self._session.view.hz)
         text = f"{freq / 1e6:.3f} MHz"
         if merged is None:
             return text

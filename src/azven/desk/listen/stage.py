@@ -153,7 +153,7 @@ class ListenStage(Stage):
 
     def _band_of(self, record: SweepRecord) -> str:
         """The band of a sweep, where there are several."""
-        return f"{bands.of_range(record.low_hz, record.high_hz).name} · " if len(self.session.bands) > 1 else ""
+        return f"{bands.of_range(record.low_hz, record.high_hz).name} · " if len(self.session.view.bands) > 1 else ""
 
     def _sweep_item(self, record: SweepRecord, sample: QIcon | None) -> QListWidgetItem:
         now = self.session.now()

@@ -114,7 +114,7 @@ class Waterfall(BandView):
                 painter.drawText(QRectF(0, top - 2, _LEFT - 6, 16), Qt.AlignmentFlag.AlignRight, said)
         painter.fillRect(QRectF(0, self.height() - _MHZ, self.width(), _MHZ), theme.color("ground"))
         painter.setPen(theme.color("dim"))
-        paint_mhz(painter, self._axis.left, self._axis.width, self._session.view_hz, self.height() - _MHZ, _MHZ)
+        paint_mhz(painter, self._axis.left, self._axis.width, self._session.view.hz, self.height() - _MHZ, _MHZ)
         self._paint_pointer(painter, theme)
 
     def _paint_trace(self, painter: QPainter, theme: look.Theme) -> None:
@@ -126,7 +126,7 @@ class Waterfall(BandView):
             painter.drawText(QRectF(0, y - 8, _LEFT - 6, 16), Qt.AlignmentFlag.AlignRight, f"−{-line_dbm}")
         trace = self.trace()
         if trace is not None:
-            share, level = silhouette(trace.freq_hz, trace.level_dbm, *self._session.view_hz, int(self._axis.width))
+            share, level = silhouette(trace.freq_hz, trace.level_dbm, *self._session.view.hz, int(self._axis.width))
             painter.setPen(QPen(theme.color("petrol"), 1))
             curve = _TRACE_H - (np.clip(level, _BOTTOM_DBM, _TOP_DBM) - _BOTTOM_DBM) / 100 * (_TRACE_H - 10)
             painter.drawPolyline(polygon(self._axis.left + share * self._axis.width, curve))
@@ -136,7 +136,7 @@ class Waterfall(BandView):
 
     def _image(self, sweep: Sweep, width: int, theme: look.Theme) -> QImage:
         """One row as pixels between the ground and the ink: the stronger, the darker (by day) or the lighter."""
-        share, level = silhouette(sweep.freq_hz, sweep.level_dbm, *self._session.view_hz, width)
+        share, level = silhouette(sweep.freq_hz, sweep.level_dbm, *self._session.view.hz, width)
         columns = np.full(width, _BOTTOM_DBM)
         np.maximum.at(columns, np.clip((share * width).astype(int), 0, width - 1), level)
         part = np.clip((columns - _BOTTOM_DBM) / 90, 0, 1)[:, None]

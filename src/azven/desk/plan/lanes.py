@@ -72,7 +72,7 @@ class LaneChart(QAbstractScrollArea):
         self._panning = False
         for signal in (session.selected, session.acted):
             signal.connect(self._repaint)
-        session.view_changed.connect(self._show_rows)
+        session.view.changed.connect(self._show_rows)
         session.themed.connect(self._strips.clear)
         session.themed.connect(self._repaint)
         session.selected.connect(self._scroll_to_selected)
@@ -91,7 +91,7 @@ class LaneChart(QAbstractScrollArea):
 
     def _show_rows(self) -> None:
         verdicts = self._board.verdicts if self._board else ()
-        rows = tuple(v for v in verdicts if self._session.in_band(v.link))
+        rows = tuple(v for v in verdicts if self._session.view.holds(v.link))
         if rows != self._rows:
             self._rows = rows
             self._range()
@@ -193,7 +193,7 @@ class LaneChart(QAbstractScrollArea):
                 box = QRectF(middle_x - _LABEL_PX / 2, 0, _LABEL_PX, HEAD // 2)
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, channel.name)
         axis = self._axis
-        paint_mhz(painter, axis.left, axis.width, self._session.view_hz, HEAD // 2 + 1, HEAD // 2 - 2)
+        paint_mhz(painter, axis.left, axis.width, self._session.view.hz, HEAD // 2 + 1, HEAD // 2 - 2)
         painter.restore()
         tail = self._axis.left + self._axis.width
         middle = Qt.AlignmentFlag.AlignVCenter
@@ -226,7 +226,7 @@ class LaneChart(QAbstractScrollArea):
         tint = self._tints.get(link_id)
         if tint is None or not len(tint.freq_hz):
             return
-        low, high = self._session.view_hz
+        low, high = self._session.view.hz
         strip = self._strips.get(link_id)
         if strip is None or strip[:2] != (low, high) or strip[2].width() != int(lane.width()):
             strip = (low, high, pixel_row(tint, low, high, int(lane.width()), self._session.theme))
@@ -273,7 +273,7 @@ class LaneChart(QAbstractScrollArea):
 
     @property
     def _tail_word(self) -> str:
-        return "over need" if self._session.band.shared else "margin kHz"
+        return "over need" if self._session.view.band.shared else "margin kHz"
 
     def _name(self, link_id: str) -> str:
         return self._board.input.name(link_id) if self._board else ""

@@ -49,7 +49,7 @@ class BoardView(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Campuses by what their units do")
         session.themed.connect(self.update)
-        session.view_changed.connect(self.update)
+        session.view.changed.connect(self.update)
 
     def sizeHint(self) -> QSize:
         return QSize(820, round(_FOOT + self._tops()[-1]))
@@ -196,7 +196,7 @@ class BoardView(QWidget):
     def _paint_foot(self, painter: QPainter, theme: Theme) -> None:
         """The figures of the axis, once for all campuses, and what a block stands for."""
         y = self._tops()[-1]
-        low, high = self._session.view_hz
+        low, high = self._session.view.hz
         painter.setPen(theme.color("dim"))
         painter.setFont(look.font(look.SMALL_PX))
         figures = 5 if self._axis.width > 200 else 3
