@@ -9,13 +9,31 @@ import os
 import sys
 from pathlib import Path
 
-from PyQt6.QtCore import QPoint, QSocketNotifier
+from PyQt6.QtCore import QAbstractNativeEventFilter, QPoint, QSocketNotifier
 from PyQt6.QtGui import QGuiApplication  # noqa: F401
 from PyQt6.QtWidgets import QApplication, QComboBox, QPushButton, QWidget  # noqa: F401
 
 from azven.book.records import Model, Zone  # noqa: F401
 from azven.desk import app as desk
 from azven.work import chosen, kit  # noqa: F401
+
+KEY_RELEASE = 3
+MODIFIERS = (37, 50, 62, 64, 105, 108)
+"""Codes of Control, Shift and Alt."""
+
+
+class Keys(QAbstractNativeEventFilter):
+    """How many keys the X server has told as let go, but for modifiers."""
+
+    def __init__(self):
+        super().__init__()
+        self.count = 0
+
+    def nativeEventFilter(self, kind, message):
+        head = message.asstring(2) if bytes(kind) == b"xcb_generic_event_t" else b"\0\0"
+        if head[0] & 0x7F == KEY_RELEASE and head[1] not in MODIFIERS:
+            self.count += 1
+        return False, 0
 
 
 def at(widget, x=0.5, y=0.5):
@@ -54,9 +72,10 @@ def open_list(box):
 
 def main():
     book, stage = sys.argv[1], sys.argv[2]
-    application = desk.application()
+    application, keys = desk.application(), Keys()
+    application.installNativeEventFilter(keys)
     window = desk.start(book == "demo", None if book == "demo" else Path(book), stage, None)
-    known = globals() | {"window": window, "app": application, "session": window.session}
+    known = globals() | {"window": window, "app": application, "session": window.session, "keys": keys}
     buffer = bytearray()
 
     def hear():

@@ -6,10 +6,11 @@ import select
 import subprocess
 import sys
 import time
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 WAIT_S = 60.0
+_KEYS_S = 2.0
 
 
 @contextmanager
@@ -91,10 +92,23 @@ class Desk:
         subprocess.run(["xdotool", *words], env=self.environment, check=True, stdout=subprocess.DEVNULL, timeout=WAIT_S)
 
     def key(self, *keys):
-        self.do("key", "--clearmodifiers", *keys)
+        with self._all_heard(len(keys)):
+            self.do("key", "--clearmodifiers", *keys)
 
     def type(self, text):
-        self.do("type", "--delay", "5", text)
+        with self._all_heard(len(text)):
+            self.do("type", "--delay", "5", text)
+
+    @contextmanager
+    def _all_heard(self, count):
+        """Keys come another way than questions: none is asked before they have arrived, or went elsewhere."""
+        wanted = self.ask("keys.count") + count
+        yield
+        end = time.monotonic() + _KEYS_S
+        with suppress(AssertionError, BrokenPipeError):  # a key may close the application
+            while self.ask("keys.count") < wanted and time.monotonic() < end:
+                time.sleep(0.01)
+            self.ask("keys.count")  # what was heard last has been done by now
 
     def click(self, x, y, times=1):
         self.do("mousemove", x, y, "click", "--repeat", times, "--delay", "40", "1")
