@@ -76,8 +76,9 @@ def test_an_assignment_that_is_over_counts_as_in_its_case(store):
 
 def test_by_site_home_model_and_how_long_nobody_has_touched_it(store):
     site, model = store.all(Site)[0], store.all(Model)[0]
-    assert len(names(store, at=site.id)) == len(names(store, home=site.id)) == len(names(store, model=model.id)) == 40
-    assert names(store, at=site.id + 999) == []
+    for asked in ({"at": (site.id,)}, {"home": site.id}, {"model": model.id}):
+        assert len(names(store, **asked)) == 40
+    assert names(store, at=(site.id + 999,)) == []
     assert set(names(store, untouched_since=NOW - timedelta(days=30))) == {f"Pack {k}" for k in range(31, 40)}
 
 

@@ -3,11 +3,12 @@
 import time
 
 import pytest
-from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMenu
+from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMenu, QMessageBox
 
 from azven.book.place import File
 from azven.book.records import Link, Neighbour, Show, Site
 from azven.book.store import Store
+from azven.desk import files
 from azven.desk import theme as look
 from azven.desk.books import Books
 from azven.desk.palette import Palette
@@ -342,3 +343,14 @@ def test_place_theme_and_recent_books_are_remembered_outside_of_the_book(shelf, 
 def test_the_menu_holds_only_what_there_is(window):
     for name in filter(None, window.places.MENU):
         assert window.actions_table.get(name).title
+
+
+def test_a_book_that_is_open_is_neither_read_nor_written_over_as_another_file(window, tmp_path, monkeypatch):
+    said, path = [], window.session.store.place.path
+    monkeypatch.setattr(QMessageBox, "warning", lambda parent, title, text: said.append(text))
+    for name, given in ((str(path), None), ("", None), (str(tmp_path / "table.csv"), tmp_path / "table.csv")):
+        monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_, name=name: (name, ""))
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, name=name: (name, ""))
+        assert files.ask_which(window, "Read a table", "") == given
+        assert files.ask_where(window, "Write", "table.csv", "") == given
+    assert said == [f"{path.name} is a book that is open here; choose another file."] * 2

@@ -4,8 +4,9 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QFileDialog, QWidget
+from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
+from azven.book.engines.book_files import is_open_here
 from azven.book.formats.whole import write_whole
 from azven.desk.session import Session
 
@@ -16,12 +17,21 @@ if TYPE_CHECKING:
 def ask_where(parent: QWidget, title: str, suggested: str, kinds: str) -> Path | None:
     """A path to write to, None when the user thinks better of it."""
     name, _ = QFileDialog.getSaveFileName(parent, title, suggested, kinds)
-    return Path(name) if name else None
+    return _unless_open(parent, title, name)
 
 
 def ask_which(parent: QWidget, title: str, kinds: str) -> Path | None:
     """A file to read, None when the user thinks better of it."""
     name, _ = QFileDialog.getOpenFileName(parent, title, "", kinds)
+    return _unless_open(parent, title, name)
+
+
+def _unless_open(parent: QWidget, title: str, name: str) -> Path | None:
+    """A path that was chosen; None for no choice, or for a book that is open here: it may neither be written over nor
+    be read by anything but its database."""
+    if name and is_open_here(Path(name)):
+        QMessageBox.warning(parent, title, f"{Path(name).name} is a book that is open here; choose another file.")
+        return None
     return Path(name) if name else None
 
 

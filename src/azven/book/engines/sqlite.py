@@ -2,7 +2,6 @@
 
 import os
 import sqlite3
-import stat
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import closing, contextmanager
 from datetime import UTC, datetime
@@ -13,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 from azven.book.columns import LARGE, Sort, columns, table_name
 from azven.book.edits import BookError
 from azven.book.engines import searching
+from azven.book.engines.book_files import APPLICATION_ID, closed, explained, let_go, look_before_opening, opened
 from azven.book.engines.rights import Rights
 from azven.book.engines.searching import UNIT_BITS, words_of
 from azven.book.formats.whole import written_whole
@@ -22,9 +22,6 @@ from azven.book.records import Deed, Hour, Record, Trace
 if TYPE_CHECKING:
     import sqlalchemy as sa
 
-APPLICATION_ID = 0x417A7665
-"""SQLite's application_id of a book: the letters Azve."""
-_SAID_CHARS = 80
 _LAST_LETTER = "\U0010ffff"
 _RIGHTS = 0o600
 """A book is its owner's alone."""
@@ -39,13 +36,14 @@ class SqliteFile:
         self.place = place
         self._version = -1
         self._connection = sqlite3.connect(place.path, check_same_thread=False, isolation_level=None)
+        self._open: tuple[int, int] | None = opened(place.path)
         for setting in ("busy_timeout = 5000", "foreign_keys = ON", "journal_mode = WAL", "synchronous = FULL"):
             self._connection.execute(f"PRAGMA {setting}")
         self._connection.create_function("lower", 1, _lower, deterministic=True)  # SQLite's own knows A to Z alone
 
     @classmethod
     def found(cls, place: File) -> "SqliteFile":
-        _look_before_opening(place.path)
+        look_before_opening(place.path)
         return cls._connected(place)
 
     @classmethod
@@ -53,7 +51,7 @@ class SqliteFile:
         try:
             return cls(place)
         except sqlite3.DatabaseError as error:
-            raise BookError(_explained(error, place)) from error
+            raise BookError(explained(error, place)) from error
 
     @classmethod
     def fresh(cls, place: File) -> "SqliteFile":
@@ -180,15 +178,19 @@ class SqliteFile:
         return []
 
     def explain(self, error: Exception) -> str:
-        return _explained(getattr(error, "orig", error), self.place)
+        return explained(getattr(error, "orig", error), self.place)
 
     def close(self) -> None:
         if "_alchemy" in self.__dict__:
             self._alchemy.dispose()
         self._connection.close()
+        if self._open is not None:
+            closed(self._open)
+            self._open = None
 
     def copy_to(self, path: Path) -> None:
         """The book as it stands as another file, whole or not at all; BookError when it cannot be written there."""
+        let_go(path)
         try:
             with written_whole(path, _RIGHTS) as fresh, closing(sqlite3.connect(fresh)) as target:
                 self._connection.backup(target)
@@ -213,48 +215,3 @@ def _ill_typed(kind: type[Record]) -> str:
         f"typeof(\"{c.name}\") NOT IN ('{_STORED.get(c.sort, 'integer')}', '{'null' if c.optional else ''}')"
         for c in columns(kind)
     )
-
-
-def _look_before_opening(path: Path) -> None:
-    """Refuse what is plainly not a book before SQLite touches it."""
-    try:
-        kind = path.stat().st_mode
-    except FileNotFoundError:
-        raise BookError(f"There is no book at {path}.") from None
-    except OSError as error:
-        raise BookError(f"{str(path)[:_SAID_CHARS]} cannot be read ({error.strerror}).") from error
-    if stat.S_ISDIR(kind):
-        raise BookError(f"{path} is a folder, not a book.")
-    if not stat.S_ISREG(kind):
-        raise BookError(f"{path} is no file that could hold a book; it was left as it is.")
-    try:
-        with path.open("rb") as file:
-            head = file.read(100)
-        with path.open("r+b"):
-            pass
-    except OSError as error:
-        raise BookError(f"{path} cannot be written to ({error.strerror}); copy it to a place of your own.") from error
-    if not head.startswith(b"SQLite format 3\0") or int.from_bytes(head[68:72], "big") != APPLICATION_ID:
-        raise BookError(f"{path} is not an Azven book; it was left as it is.")
-
-
-def _explained(error: Any, place: File) -> str:
-    code = getattr(error, "sqlite_errorcode", 0) & 0xFF  # the rest says more closely where
-    if (words := _MEANS.get(code)) is not None:
-        return f"{place} {words}."
-    if code == sqlite3.SQLITE_FULL:
-        return f"The disk that holds {place} is full. The last edit was not kept; everything before it is safe."
-    if code in (sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB):
-        return f"{place} is damaged and was left as it is ({error})."
-    if isinstance(error, sqlite3.OperationalError):
-        return f"{place} could not be read or written: {error}"
-    return f"{place}: {error}"
-
-
-_MEANS = {
-    sqlite3.SQLITE_READONLY: "is read-only; the last edit was not kept. Copy the book to a place of your own",
-    sqlite3.SQLITE_CANTOPEN: "cannot be opened or made there; nothing was changed",
-    sqlite3.SQLITE_BUSY: "is busy in another program; the last edit was not kept. Try again",
-    sqlite3.SQLITE_LOCKED: "is busy in another program; the last edit was not kept. Try again",
-}
-"""SQLite's primary result codes, in words."""

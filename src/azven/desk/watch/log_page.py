@@ -7,7 +7,7 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from azven.desk import files
 from azven.desk.jobs import Progress
@@ -113,9 +113,8 @@ class LogPage(Page):
             self.play_file(path)
 
     def play_other(self) -> None:
-        text, _ = QFileDialog.getOpenFileName(self, "Play a log", str(Path.home()), _KINDS)
-        if text:
-            self.play_file(Path(text))
+        if (path := files.ask_which(self, "Play a log", _KINDS)) is not None:
+            self.play_file(path)
 
     def play_file(self, path: Path) -> None:
         """Watch a log; a file that is none is told."""
