@@ -23,6 +23,7 @@ from azven.work.wording import one_line
 
 _LOOK_MS = 2_000
 _EACH, _BY_DISTRICT = 0, 1
+_CHOICE_W = 180
 _MANY = 12
 """More campuses than this are shown by their districts, unless somebody chooses otherwise."""
 _ELSEWHERE = {
@@ -51,6 +52,7 @@ class BoardPage(RegisterPage):
         super().__init__(session)
         self.words = FittedLabel("dim")
         self.rows = choice([], "Which campuses the board shows")
+        self.rows.setMaximumWidth(_CHOICE_W)
         self._chosen: object = None
         self._campuses: list[Campus] = []
         self.cases = CaseRows(session, self._step_of)

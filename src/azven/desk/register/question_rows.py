@@ -14,6 +14,7 @@ from azven.work.register import Question, board, kept
 from azven.work.wording import one_line
 
 _ANY, _NOWHERE = 0, -1
+_SITE_W, _MOST_W = 132, 170
 _QUIET: list[tuple[str, object]] = [
     ("touched whenever", _ANY), ("not for 30 days", 30), ("not for 90 days", 90), ("not for a year", 365),
     ("not counted for 12 hours", -0.5), ("not counted for a week", -7), ("not counted for 30 days", -30),
@@ -37,6 +38,9 @@ class QuestionRows(QWidget):
         self.forget = button("Forget", self.forget_it, "Keep the chosen question no longer", "flat")
         self.state = choice([("in any state", ""), *((s, s) for s in STATES)], "State")
         self.site, self.model = choice([], "At which site"), choice([], "Model")
+        self.site.setMinimumWidth(_SITE_W)
+        for part in (self.site, self.model):  # one long name would take the room of the others
+            part.setMaximumWidth(_MOST_W)
         self.band = choice([], "Band")
         self.quiet = choice(_QUIET, "How long nobody has touched or counted them")
         box = QVBoxLayout(self)
