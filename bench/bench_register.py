@@ -15,10 +15,11 @@ import made_register
 import timing
 from azven.book import stock
 from azven.book.place import File, Place
-from azven.book.records import Deed, Unit
+from azven.book.records import Deed, Show, Unit
 from azven.book.store import Store
-from azven.work import books, register
+from azven.work import books, kit, plan, register
 from azven.work.register import Asked, Question, board, trails
+from azven.work.scope import of_show
 from azven.work.watch import hours
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
@@ -44,9 +45,17 @@ def measure(title: str, place: Place, empty: Place, deeds: int) -> None:
     store = made_register.made(place, UNITS, SHOWS, deeds)
     print(f"\n{title}: {UNITS} units, {SHOWS} shows, {store.count(Deed)} deeds made in "
           f"{time.perf_counter() - started:.0f} s")  # fmt: skip
+    evening = of_show(store.all(Show, archived=False)[0])
+    started = time.perf_counter()
+    plan.assignments(store, evening)
+    kit.links(store, evening)
+    print(f"{'links of a show, the first time, of all shows':<58} {1e3 * (time.perf_counter() - started):9.0f} ms")
     numbers = iter([u.id for u in store.page(Unit, 5_000, 400)])
     baseline = least(lambda: store.get(Unit, next(numbers)))
     unit = store.page(Unit, 50_000, 1)[0]
+    started = time.perf_counter()
+    _deed(store, unit.id)
+    print(f"{'the first deed, all links and plans read before it':<58} {1e3 * (time.perf_counter() - started):9.0f} ms")
     print(f"{'a unit by its id':<58} {1e3 * baseline:9.2f} ms")
 
     def asked(**more: object) -> Callable[[], object]:
@@ -63,6 +72,7 @@ def measure(title: str, place: Place, empty: Place, deeds: int) -> None:
         ("not touched for 90 days", asked(quiet_days=90)),
         ("not counted for 90 days", asked(unseen_days=90)),
         ("board", lambda: board.campuses(store, NOW)),
+        ("links of a show and its plan", lambda: plan.assignments(store, evening)),
         ("trail of a unit", lambda: store.page(Deed, 0, 500, unit_id=unit.id)),
         ("hours of a unit", lambda: hours.of_unit(store, unit)),
         ("trail of a person", lambda: trails.of_person(store, "Tarn 4")),

@@ -1,5 +1,5 @@
 """A register of any size, made from a seed: units of some campuses, shows, and what was done with the units. At every
-campus a show is on at `NOW`, with a plan."""
+campus a show is on at `NOW`; every show has links with a plan."""
 
 import random
 from collections.abc import Iterable, Iterator
@@ -41,13 +41,16 @@ def made(place: Place, units: int, shows: int, deeds: int, seed: int = 1) -> Sto
     """A new book with so many of each, a few deeds more or less. Every unit stands as its deeds say."""
     store, rng = books.new_book(place), random.Random(seed)
     model = store.all(Model)[0]
-    first = store.reserve(CAMPUSES + 2 * shows)
+    first = store.reserve(2 * CAMPUSES + 2 * shows)
     sites = [Site(id=first + k, name=f"Campus {k + 1}", time_zone="CET", district=rng.choice(DISTRICTS))
              for k in range(CAMPUSES)]  # fmt: skip
     _write(store, sites)
-    _write_evening(store, sites, model, rng)
-    _write(store, _shows(first + CAMPUSES, shows, sites, rng))
+    rooms = [Zone(id=first + CAMPUSES + 2 * shows + k, site_id=site.id, name="Hall") for k, site in enumerate(sites)]
+    _write(store, rooms)
+    listed = list(_shows(first + CAMPUSES, shows, sites, rng))
+    _write(store, listed)
     _write(store, _acts(first + CAMPUSES, shows, rng))
+    _write_plans(store, listed, rooms, model, rng)
     each = deeds / units
     unit_id, deed_id = store.reserve(units), store.reserve(int(deeds * 1.2) + units)
     for start in range(0, units, _AT_A_TIME):
@@ -68,35 +71,33 @@ def made(place: Place, units: int, shows: int, deeds: int, seed: int = 1) -> Sto
     return Store.open(place)
 
 
-def _write_evening(store: Store, sites: list[Site], model: Model, rng: random.Random) -> None:
-    """A show at every campus that is on now, its links on frequencies of a plan."""
-    each = 4 + 2 * LINKS
-    first, (band, low, high) = store.reserve(each * len(sites)), model.bands[0][:3]
-    rooms, shows, acts, links, plans, placed = [], [], [], [], [], []
-    for k, site in enumerate(sites):
+def _write_plans(store: Store, shows: list[Show], rooms: list[Zone], model: Model, rng: random.Random) -> None:
+    """Links of every show, on frequencies of a plan."""
+    band, low, high = model.bands[0][:3]
+    at, each = {room.site_id: room.id for room in rooms}, 1 + 2 * LINKS
+    first, plans, links, placed = store.reserve(each * len(shows)), [], [], []
+    for k, show in enumerate(shows):
         n = first + each * k
-        rooms.append(Zone(id=n, site_id=site.id, name="Hall"))
-        shows.append(Show(id=n + 1, site_id=site.id, name=f"Evening {k + 1}"))
-        acts.append(Act(id=n + 2, show_id=n + 1, name="Act", starts_at=NOW - timedelta(hours=1),
-                        ends_at=NOW + timedelta(hours=1)))  # fmt: skip
-        plans.append(Plan(id=n + 3, show_id=n + 1, name="Plan", made_at=NOW))
-        for j in range(LINKS):
-            links.append(Link(id=n + 4 + j, show_id=n + 1, name=f"Pack {j + 1}", model_id=model.id, band=band,
-                              zone_id=n))  # fmt: skip
-            placed.append(Assignment(id=n + 4 + LINKS + j, plan_id=n + 3, link_id=n + 4 + j,
+        plans.append(Plan(id=n, show_id=show.id, name="Plan", made_at=NOW))
+        for j in range(1, LINKS + 1):
+            links.append(Link(id=n + j, show_id=show.id, name=f"Pack {j}", model_id=model.id, band=band,
+                              zone_id=at[show.site_id]))  # fmt: skip
+            placed.append(Assignment(id=n + LINKS + j, plan_id=n, link_id=n + j,
                                      freq_hz=low + 25_000 * rng.randrange((high - low) // 25_000)))  # fmt: skip
-    for records in (rooms, shows, acts, links, plans, placed):
+    for records in (plans, links, placed):
         _write(store, records)
 
 
 def _shows(first: int, count: int, sites: list[Site], rng: random.Random) -> Iterator[Show]:
     for k in range(count):
-        yield Show(id=first + k, site_id=rng.choice(sites).id, name=f"Show {k + 1}", archived=k < count - 40)
+        on = k - (count - CAMPUSES)  # at every campus one is on
+        site = sites[on] if on >= 0 else rng.choice(sites)
+        yield Show(id=first + k, site_id=site.id, name=f"Show {k + 1}", archived=on < 0)
 
 
 def _acts(first: int, count: int, rng: random.Random) -> Iterator[Act]:
     for k in range(count):
-        begins = START + (END - START) * rng.random()
+        begins = START + (END - START) * rng.random() if k < count - CAMPUSES else NOW - timedelta(hours=2)
         yield Act(id=first + count + k, show_id=first + k, name="Evening", starts_at=begins,
                   ends_at=begins + timedelta(hours=5))  # fmt: skip
 

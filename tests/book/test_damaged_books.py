@@ -7,8 +7,10 @@ import pytest
 
 from azven.book import copying, records
 from azven.book.columns import kind_of
+from azven.book.damage import sound
 from azven.book.edits import BookError, Edit, add, remove, replace_record
 from azven.book.place import File
+from azven.book.rows import rows
 from azven.book.store import Store
 from azven.work import demo, ground, kit, listen, plan
 from azven.work.scope import opening as here
@@ -67,6 +69,26 @@ def test_a_damaged_row_is_told_and_the_rest_can_be_read(path, name):
         store.reserve()
     store.close()
     assert path.read_bytes() == before
+
+
+@pytest.mark.parametrize("name", ROWS)
+def test_many_rows_are_judged_as_each_of_them_is(path, name):
+    table, setting, _ = ROWS[name]
+    damage(path, f"UPDATE {table} SET {setting} WHERE id = (SELECT max(id) FROM {table})")
+    kind, engine = kind_of(table), Store.open(path).engine
+    found = rows(engine, kind, {})
+    many = found * (1 + 20 // len(found))
+    assert len(many) > 12
+    told, alone = [], []
+    together = sound(kind, many, told)
+    one_by_one = [r for row in many for r in sound(kind, [row], alone)]
+    assert (together, told) == (one_by_one, alone)
+    assert told
+    good = [row for row in many if row[0] != told[0].number]
+    whole = []
+    assert sound(kind, good * 13, whole) == [r for row in good * 13 for r in sound(kind, [row], [])]
+    assert whole == []
+    engine.close()
 
 
 def test_what_hangs_on_a_damaged_record_is_set_aside_with_it(path):

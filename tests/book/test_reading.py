@@ -1,12 +1,14 @@
 """Records that are held: brought up to date by what lands, and snapshots that stay as they were."""
 
+import random
 import threading
 from dataclasses import replace
 
 import pytest
 
 from azven.book.columns import KINDS
-from azven.book.edits import BookError, Edit, add, remove, replace_record
+from azven.book.edits import BookError, Change, Edit, add, remove, replace_record
+from azven.book.reading import Records
 from azven.book.records import Trace, Zone
 from azven.book.store import Store
 from azven.work import books
@@ -73,3 +75,30 @@ def test_those_that_refer_to_a_record_are_found_as_they_are_now(store):
     found = store.all(Zone, site_id=site)
     found.clear()  # it is the asker's own
     assert store.all(Zone, site_id=site) != []
+
+
+def test_what_is_held_after_any_changes_is_as_if_it_were_held_anew():
+    """Records that come, change, move from one site to another, go and come back, few at once and many."""
+    chance, site_of = random.Random(4), {n: n % 3 for n in range(1, 60)}
+    held = Records({n: Zone(id=n, site_id=s, name="Room") for n, s in site_of.items()})
+    gone = {}
+    for step in range(300):
+        changes, known = [], dict(held)
+        for _ in range(chance.choice((1, 1, 2, 5, 150))):
+            number = chance.randrange(1, 80)
+            before = known.pop(number, None)
+            after = None
+            if before is None or chance.random() < 0.6:
+                after = Zone(id=number, site_id=chance.choice((0, 1, 2, None)), name=f"Room {step}")
+                known[number] = after
+            if before is not None or after is not None:
+                changes.append(Change(before, after))
+        if step % 3:
+            held.of("site_id", 1)  # so that it is kept
+        was, held = held, held.after(changes)
+        anew = Records({n: known[n] for n in sorted(known)})
+        assert list(held.items()) == list(anew.items())
+        for site in (0, 1, 2, None, 7):
+            assert list(held.of("site_id", site)) == list(anew.of("site_id", site))
+        gone[step] = (was, dict(was))
+    assert all(dict(was) == then for was, then in gone.values())  # what is held is never changed

@@ -7,7 +7,7 @@ import base64
 import json
 import re
 import zlib
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from datetime import UTC, datetime
 from functools import cache, wraps
@@ -204,6 +204,29 @@ def _readers(kind: type[r.Record]) -> tuple[tuple[str, Callable[[Any], Any]], ..
 @of_each_kind
 def _names(kind: type[r.Record]) -> tuple[str, ...]:
     return tuple(c.name for c in columns(kind))
+
+
+def records_of(kind: type[R], rows: Sequence[Any]) -> list[R]:
+    """The records of many rows, as `record_of` makes each; what several have of one text is made of it once."""
+    read = [_column_of(c, values) for c, values in zip(columns(kind), zip(*rows, strict=True), strict=True)]
+    names, out = _names(kind), []
+    for values in zip(*read, strict=True):
+        made = object.__new__(kind)
+        vars(made).update(zip(names, values, strict=True))
+        out.append(made)
+    return out
+
+
+def _column_of(column: Column, values: Sequence[Any]) -> Sequence[Any]:
+    """The values of a column as records have them."""
+    if column.sort not in READ:
+        return values
+    read = READ[column.sort]
+    if column.sort == "json":
+        known = {text: read(text) for text in set(values) if text is not None}
+        if not any(isinstance(v, dict) for v in known.values()):  # what could be changed is nobody else's
+            return [known[text] if text is not None else None for text in values]
+    return [read(value) if value is not None else None for value in values]
 
 
 def record_of(kind: type[R], row: Any) -> R:

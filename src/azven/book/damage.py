@@ -1,14 +1,14 @@
 """Books with damage: every record that can be read and can be what was written, and what is wrong with the others."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, TypeVar
 
-from azven.book.columns import KINDS, LARGE, columns, kind_of, record_of, table_name
+from azven.book.columns import KINDS, LARGE, columns, kind_of, record_of, records_of, table_name
 from azven.book.engines import Engine
 from azven.book.records import Record, Trace
 from azven.book.rows import rows
-from azven.book.soundness import fault
+from azven.book.soundness import all_sound, fault
 
 R = TypeVar("R", bound=Record)
 UNREADABLE = (LookupError, ValueError, TypeError, OverflowError)
@@ -16,6 +16,8 @@ UNREADABLE = (LookupError, ValueError, TypeError, OverflowError)
 Everything = dict[type[Record], list[Any]]
 _MANY = 200
 """Of a kind that has more records than so many, none is read as the book is opened."""
+_FEW = 12
+"""More records than so many are judged together, and one by one only where something is wrong."""
 
 
 @dataclass(frozen=True)
@@ -40,10 +42,10 @@ def look_through(engine: Engine, whole: bool = False, thorough: bool = False) ->
     """
     found: list[Damage] = []
     held = [kind for kind in KINDS if kind not in LARGE]
-    most = None if whole or thorough else _MANY
-    read = {kind: sound(kind, few, found) for kind in held if (few := _no_more_than(engine, kind, most)) is not None}
+    small = held if whole or thorough else _small(engine, held)
+    read = {kind: sound(kind, rows(engine, kind, {}), found) for kind in small}
     doubtful = thorough and engine.ill_typed()
-    if not (found or doubtful or engine.dangling([table_name(k) for k in (KINDS if thorough else held)])):
+    if not (found or doubtful or engine.dangling([table_name(k) for k in (KINDS if thorough else read)])):
         return read, []
     everything = {
         kind: read[kind] if kind in read else sound(kind, rows(engine, kind, {}), found)
@@ -54,16 +56,21 @@ def look_through(engine: Engine, whole: bool = False, thorough: bool = False) ->
     return {kind: records for kind, records in standing.items() if kind not in LARGE}, found
 
 
-def _no_more_than(engine: Engine, kind: type[Record], most: int | None) -> list[Any] | None:
-    """The rows of a kind; None where there are more."""
-    if most is None:
-        return rows(engine, kind, {})
-    few = rows(engine, kind, {}, 0, most + 1)
-    return few if len(few) <= most else None
+def _small(engine: Engine, kinds: Sequence[type[Record]]) -> list[type[Record]]:
+    """The kinds of which there are not many."""
+    some = ", ".join(f'(SELECT count(*) FROM (SELECT 1 FROM "{table_name(k)}" LIMIT {_MANY + 1}) AS x)' for k in kinds)
+    return [kind for kind, count in zip(kinds, engine.rows(f"SELECT {some}")[0], strict=True) if count <= _MANY]
 
 
 def sound(kind: type[R], found: Iterable[Any], damaged: list[Damage]) -> list[R]:
     """The records of rows that can be read and can be what was written; the others are told."""
+    found = list(found)
+    try:
+        alike = records_of(kind, found) if len(found) > _FEW else None
+    except UNREADABLE:
+        alike = None
+    if alike is not None and all_sound(kind, alike):
+        return alike
     records: list[R] = []
     for row in found:
         try:

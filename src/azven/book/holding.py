@@ -6,7 +6,7 @@ from contextlib import contextmanager
 from typing import Any, TypeVar
 
 from azven.book import damage, history, others
-from azven.book.columns import KINDS, LARGE, record_of
+from azven.book.columns import KINDS, LARGE, record_of, table_name
 from azven.book.damage import Damage
 from azven.book.edits import BookError, Change, Edit
 from azven.book.engines import Away, Engine
@@ -130,9 +130,10 @@ class Holding:
         told: list[Damage] = []
         with self.told():
             read = damage.sound(kind, rows(self._engine, kind, {}), told)
-            if told:
+            if told or self._engine.dangling([table_name(kind)]):
                 self._hold(*damage.look_through(self._engine, whole=True))
-        return self._read[kind] if told else Records(by_id(read))
+                return self._read[kind]
+        return Records(by_id(read))
 
     def damage_in_words(self) -> str:
         """The damaged records, the first of them by name."""

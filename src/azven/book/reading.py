@@ -1,12 +1,13 @@
 """Reading records: from the store, or from a snapshot of it, which never changes and may go to any thread."""
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence, Set
 from typing import Any, Protocol, TypeVar
 
 from azven.book.edits import BookError, Change, Edit
 from azven.book.records import Record
 
 R = TypeVar("R", bound=Record)
+_FEW = 100
 Held = dict[type[Record], dict[int, Any]]
 """Records by their kind and id, in the order of their ids. What is held of a kind is never changed, only replaced."""
 
@@ -17,6 +18,31 @@ class Records(dict[int, R]):
     def __init__(self, records: Mapping[int, R]) -> None:
         super().__init__(records)
         self._by: dict[str, dict[int | None, list[R]]] = {}
+
+    def after(self, changes: Sequence[Change]) -> "Records[R]":
+        """The same after changes, in the order of their ids; what was found of them before is kept where few change."""
+        now, in_order = dict[int, Any](self), True
+        for change in changes:
+            if change.after is not None:
+                in_order = in_order and change.after.id in now
+                now[change.after.id] = change.after
+            elif change.before is not None:
+                now.pop(change.before.id, None)
+        made = Records[R](
+            now if in_order else {i: now[i] for i in sorted(now)}
+        )  # what comes back stands where it stood
+        if len(changes) <= _FEW:
+            numbers = {c.record.id for c in changes}
+            made._by = {name: self._regrouped(name, made, numbers) for name in self._by}
+        return made
+
+    def _regrouped(self, name: str, now: "Records[R]", changed: Set[int]) -> dict[int | None, list[R]]:
+        """Those that refer to each record, where only those that changed are put anew."""
+        groups = dict(self._by[name])
+        for number in {getattr(x, name) for n in changed for x in (self.get(n), now.get(n)) if x is not None}:
+            of_it = {x.id for x in groups.get(number, ())} | changed
+            groups[number] = [now[i] for i in sorted(of_it) if i in now and getattr(now[i], name) == number]
+        return groups
 
     def of(self, name: str, number: int | None) -> Sequence[R]:
         """Those that refer to a record by a field, in the order of their ids."""
@@ -103,13 +129,9 @@ def the_one(records: Mapping[int, R], kind: type[R], record_id: int) -> R:
 def patched(held: Held, changes: Sequence[Change]) -> None:
     """Bring what is held up to date with changes that have landed."""
     for kind in {c.kind for c in changes} & held.keys():
-        now = dict(held[kind])
-        for change in (c for c in changes if c.kind is kind):
-            if change.after is not None:
-                now[change.after.id] = change.after
-            elif change.before is not None:
-                now.pop(change.before.id, None)
-        held[kind] = Records({i: now[i] for i in sorted(now)})  # what comes back stands where it stood
+        before = held[kind]
+        known = before if isinstance(before, Records) else Records(before)
+        held[kind] = known.after([c for c in changes if c.kind is kind])
 
 
 class Supposed:

@@ -4,7 +4,7 @@ A book may come from a broken disk or another program. What does not fit is set 
 """
 
 import types
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from datetime import datetime
 from typing import Any, Literal, Union, get_args, get_origin
 
@@ -32,6 +32,9 @@ _BOUNDS: Mapping[type[r.Record], Mapping[str, tuple[float, float]]] = {
     r.Antenna: {"beamwidth_deg": (1e-6, 360.0), "carriers": (0, 10_000)},
 }  # fmt: skip
 _JUDGED_ELSEWHERE: Mapping[type[r.Record], tuple[str, ...]] = {r.Sweep: ("rbw_hz", "points", "low_hz", "high_hz")}
+_OF_THEIR_OWN = (r.Model, r.Region, *_JUDGED_ELSEWHERE)
+_PLAIN_KINDS = frozenset({int, float, str, datetime})
+"""Values of one of these that are equal fit alike."""
 _MOST = 1e15
 """No figure in a book is larger."""
 
@@ -52,6 +55,25 @@ def fault(record: r.Record) -> str:
         if (value := values[name]) is not None and not low <= value <= high:
             return f"its {name} is out of bounds"
     return _own_fault(record)
+
+
+def all_sound(kind: type[r.Record], records: Sequence[r.Record]) -> bool:
+    """Whether nothing at all is wrong with many records of a kind; where it is, `fault` says what with which. A value
+    that several have is looked at once."""
+    if kind in _OF_THEIR_OWN:
+        return not any(map(fault, records))
+    bounds = _BOUNDS.get(kind, {})
+    for name, fits in _checks(kind):
+        values = [vars(x)[name] for x in records]
+        kinds = set(map(type, values)) - {type(None)}
+        some = set(values) if len(kinds) == 1 and kinds <= _PLAIN_KINDS else {id(v): v for v in values}.values()
+        if not all(map(fits, some)):
+            return False
+        if name in bounds:
+            low, high = bounds[name]
+            if not all(v is None or low <= v <= high for v in some):
+                return False
+    return True
 
 
 def _own_fault(record: r.Record) -> str:
