@@ -1,5 +1,9 @@
 """What tests ask of a book in a word: ids by the names that the demonstration gives, its coordination, what changed."""
 
+from dataclasses import replace
+
+from azven.book.edits import Edit, replace_record
+from azven.book.records import Site
 from azven.book.store import Store
 from azven.work import ids, kit, listen
 from azven.work.plan import history
@@ -25,3 +29,9 @@ def asked(store, **more):
 def changes(store):
     """What has changed since its plan was made, in words."""
     return tuple(c.words() for c in history.changed(store, here(store)))
+
+
+def rename(store, name):
+    """Give the first site of a book another name."""
+    site = store.all(Site)[0]
+    return store.apply(Edit("Rename", replace_record(site, replace(site, name=name))))

@@ -1,6 +1,7 @@
 """Books with damaged rows: what can be read is read, what cannot is told by record, and nothing is written."""
 
 import sqlite3
+from contextlib import closing
 from dataclasses import replace
 
 import pytest
@@ -114,6 +115,25 @@ def test_a_reference_that_may_be_missing_costs_only_itself(path):
     assert {links[d.number].unit_id for d in told} == {None}
     plan.board_of(store, here(store))
     store.close()
+
+
+def test_what_many_refer_to_and_is_gone_is_told_when_they_are_read(path):
+    with closing(Store.open(path)) as store:
+        site, room = store.all(records.Site)[0].id, store.all(records.Zone)[-1].id
+        first = store.reserve(250)
+        many = [records.Neighbour(id=first + k, site_id=site, name=f"N {k}", freq_hz=500_000_000) for k in range(249)]
+        last = records.Neighbour(id=first + 249, site_id=site, name="Last", freq_hz=500_000_000, zone_id=room)
+        store.apply(Edit("Many", add(*many, last)))
+    damage(path, "PRAGMA foreign_keys = OFF", f"UPDATE neighbour SET zone_id = 999999 WHERE id = {first + 249}")
+    for read in (lambda s: s.all(records.Neighbour, site_id=site), lambda s: s.read_the_rest()):
+        store = Store.open(path)
+        assert store.damaged == ()
+        read(store)
+        assert [(d.number, d.wrong) for d in store.damaged] == [(first + 249, "the zone it names cannot be read")]
+        assert store.get(records.Neighbour, first + 249).zone_id is None
+        with pytest.raises(BookError, match="for reading only"):
+            store.reserve()
+        store.close()
 
 
 @pytest.mark.parametrize("table", ["site", "show"])

@@ -42,7 +42,7 @@ from azven.book.records import (
 from azven.book.store import Store
 from azven.work import books, demo, demo_story, ids, kit, plan
 from azven.work.scope import opening as here
-from naming import key
+from naming import key, rename
 
 
 @pytest.fixture
@@ -50,11 +50,6 @@ def store(tmp_path):
     made = books.new_book(tmp_path / "book.azven")
     yield made
     made.close()
-
-
-def rename(store, name):
-    site = store.all(Site)[0]
-    return store.apply(Edit("Rename", (Change(site, replace(site, name=name)),)))
 
 
 def test_an_edit_can_be_taken_back_and_done_again_however_often(store):

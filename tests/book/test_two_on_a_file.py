@@ -2,15 +2,14 @@
 
 import subprocess
 import sys
-from dataclasses import replace
 
 import pytest
 
-from azven.book.edits import BookError, Edit, replace_record
+from azven.book.edits import BookError
 from azven.book.engines.book_files import is_open_here
-from azven.book.records import Site
 from azven.book.store import Store, is_older
 from azven.work import books
+from naming import rename
 
 OTHER = (
     "import sys; from pathlib import Path; from azven.book.store import Store; from azven.book.records import Site; "
@@ -24,11 +23,6 @@ def store(tmp_path):
     made = books.new_book(tmp_path / "book.azven")
     yield made
     made.close()
-
-
-def rename(store, name):
-    site = store.all(Site)[0]
-    store.apply(Edit("Rename", replace_record(site, replace(site, name=name))))
 
 
 def elsewhere(path):
