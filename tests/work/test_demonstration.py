@@ -4,7 +4,12 @@ import sqlite3
 from contextlib import closing
 from datetime import UTC, datetime, timedelta
 
-from azven.work import demo
+import pytest
+
+from azven.book.records import Act, Show
+from azven.work import demo, ground
+from azven.work.register import times
+from azven.work.scope import opening
 
 
 def moments(book):
@@ -25,6 +30,28 @@ def moments(book):
             ]
             for table, column in columns
         }
+
+
+@pytest.mark.parametrize("hour", range(24))
+def test_at_no_hour_is_the_evening_of_the_demonstration_over(tmp_path, hour):
+    now = datetime(2026, 11, 27, hour, 59, tzinfo=UTC)
+    store = demo.build(tmp_path, now)
+    show = store.get(Show, opening(store).show)
+    begins, ends = min(a.starts_at for a in acts(store, show)), max(a.ends_at for a in acts(store, show))
+    assert begins.astimezone(store_zone(store)).hour == 18
+    assert ends > now
+    assert begins - now <= timedelta(hours=20)
+    when = times.span(store, show)
+    assert when.load_in <= now < when.load_out
+    store.close()
+
+
+def acts(store, show):
+    return store.all(Act, show_id=show.id)
+
+
+def store_zone(store):
+    return ground.here(store, opening(store)).clock.tz
 
 
 def test_every_moment_of_the_demonstration_moves_with_the_day_on_which_it_is_opened(tmp_path):

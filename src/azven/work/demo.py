@@ -21,6 +21,8 @@ if TYPE_CHECKING:
     from azven.work.surroundings import Surroundings
 
 PREPARED = "lantern-regatta.azven"
+_EVENING = timedelta(hours=4)
+"""Late at night the evening of the story is tomorrow's: a show that is over is nothing to look at."""
 DAY = datetime(2026, 1, 1, tzinfo=UTC)
 """The day on which what is in the prepared book was last touched; a copy has it today."""
 
@@ -63,6 +65,8 @@ def _date(book: sqlite3.Connection, now: datetime) -> None:
         book.execute("UPDATE history SET at = ? WHERE id = ?", (_moment(made), number))
     (name,) = book.execute("SELECT time_zone FROM site ORDER BY id").fetchone()
     opening = now.astimezone(hours.zone_of(name)).replace(hour=18, minute=0, second=0, microsecond=0)
+    if now >= opening + _EVENING:
+        opening += timedelta(days=1)
     weeks = {s["show"]: s["weeks_ago"] for s in (*script()["elsewhere"], *script()["shows"]) if "show" in s}
     acts = book.execute("SELECT a.id, a.position, s.name FROM act a JOIN show s ON s.id = a.show_id").fetchall()
     for number, position, show in acts:
