@@ -1,8 +1,9 @@
-"""A place for a book on each engine."""
+"""A place for a book on each engine, and a book in a file."""
 
 import pytest
 
 from azven.book.place import File
+from azven.work import books
 
 
 @pytest.fixture(params=["file", "server"])
@@ -11,3 +12,11 @@ def place(request, tmp_path):
     if request.param == "file":
         return File(tmp_path / "book.azven")
     return request.getfixturevalue("server").database()
+
+
+@pytest.fixture
+def store(tmp_path):
+    """A new book in a file."""
+    made = books.new_book(tmp_path / "book.azven")
+    yield made
+    made.close()

@@ -11,14 +11,6 @@ from azven.book.edits import BookError, Change, Edit, add, remove, replace_recor
 from azven.book.reading import Records
 from azven.book.records import Trace, Zone
 from azven.book.store import Store
-from azven.work import books
-
-
-@pytest.fixture
-def store(tmp_path):
-    made = books.new_book(tmp_path / "book.azven")
-    yield made
-    made.close()
 
 
 def room(store, name):

@@ -40,16 +40,9 @@ from azven.book.records import (
     Zone,
 )
 from azven.book.store import Store
-from azven.work import books, demo, demo_story, ids, kit, plan
+from azven.work import demo, demo_story, ids, kit, plan
 from azven.work.scope import opening as here
 from naming import key, rename
-
-
-@pytest.fixture
-def store(tmp_path):
-    made = books.new_book(tmp_path / "book.azven")
-    yield made
-    made.close()
 
 
 def test_an_edit_can_be_taken_back_and_done_again_however_often(store):

@@ -18,13 +18,6 @@ READ = OTHER + "s = Store.open(Path(sys.argv[1])); print(s.all(Site)[0].name); s
 STAYS = OTHER + "s = Store.open(Path(sys.argv[1])); print('open', flush=True); sys.stdin.read()"
 
 
-@pytest.fixture
-def store(tmp_path):
-    made = books.new_book(tmp_path / "book.azven")
-    yield made
-    made.close()
-
-
 def elsewhere(path):
     """What another program reads of the book, opened and closed."""
     done = subprocess.run([sys.executable, "-c", READ, str(path)], capture_output=True, text=True, check=True)

@@ -5,6 +5,7 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QImage, QPainter
 
 from azven.book.edits import Edit, replace_record
 from azven.book.records import Booking, Distance, Show, Unit
@@ -219,6 +220,10 @@ def test_districts_are_shown_opened_and_asked_for(stage, qtbot):
     qtbot.keyClick(view, Qt.Key.Key_Return)
     assert {c.name for c in view.campuses} == {s.name for s in harbour[:2]}
     assert board.rows.currentText() == "in Harbour side"
+    qtbot.keyClick(view, Qt.Key.Key_Return)  # a campus does not open: its first duty is asked for
+    assert stage.page is stage.list
+    assert stage.list.asked.question().district == ""
+    assert board.rows.currentText() == "in Harbour side"
     stage.session.step_back()
     stage.refresh()
     assert {s.district for s in sites.sites(stage.session.store)} == {"Harbour side", ""}
@@ -266,10 +271,27 @@ def test_links_that_are_many_are_a_skyline_on_one_scale(stage):
     many = Campus((), {}, tuple(Carried(low + (high - low) * k // 200, "voice") for k in range(150)) +
                   (Carried(low + 1_000, "voice"),) * 30)  # fmt: skip
     few = Campus((), {}, many.running[:90])
-    assert bands.fullest(axis, [few]) == 0
-    assert 30 < bands.fullest(axis, [few, many]) <= 34
+    assert bands.skyline(axis, many).sum() == 180
+    assert 30 < bands.skyline(axis, many).max() <= 34
+    half = Campus((), {}, many.running[:165])
+    picture = QImage(600, 400, QImage.Format.Format_RGB32)
+    picture.fill(0xFFFFFF)
+    painter = QPainter(picture)
+    bands.paint_bands(painter, stage.session.theme, axis, [few, many, half], [10.0, 110.0, 210.0, 310.0])
+    painter.end()
+    full, part = (skyline_top(picture, stage.session.theme, y) for y in (210, 310))
+    assert full == 54
+    shares = [bands.skyline(axis, c)[0] for c in (half, many)]
+    assert abs(part - full * shares[0] / shares[1]) <= 1
+    assert part < full - 15
     view.show_campuses([many, few], stage.session.now())
     assert not view.grab().isNull()
+
+
+def skyline_top(picture, theme, end):
+    """How high the first piece of the band is that ends there [px]."""
+    base, color = end - 8, theme.color("petrol").rgb()
+    return next((k for k in range(90) if picture.pixel(101, base - 3 - k) != color), 0) + 2
 
 
 @pytest.mark.parametrize(("days", "said"), [(0, "0 d"), (729, "729 d"), (731, "2 yr")])

@@ -7,7 +7,7 @@ import base64
 import json
 import re
 import zlib
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from datetime import UTC, datetime
 from functools import cache, wraps
@@ -211,9 +211,7 @@ def records_of(kind: type[R], rows: Sequence[Any]) -> list[R]:
     read = [_column_of(c, values) for c, values in zip(columns(kind), zip(*rows, strict=True), strict=True)]
     names, out = _names(kind), []
     for values in zip(*read, strict=True):
-        made = object.__new__(kind)
-        vars(made).update(zip(names, values, strict=True))
-        out.append(made)
+        out.append(_made(kind, zip(names, values, strict=True)))
     return out
 
 
@@ -223,9 +221,8 @@ def _column_of(column: Column, values: Sequence[Any]) -> Sequence[Any]:
         return values
     read = READ[column.sort]
     if column.sort == "json":
-        known = {text: read(text) for text in set(values) if text is not None}
-        if not any(isinstance(v, dict) for v in known.values()):  # what could be changed is nobody else's
-            return [known[text] if text is not None else None for text in values]
+        shared = {text: read(text) for text in set(values) if text and "{" not in text}  # an object could be changed
+        return [shared[v] if v in shared else read(v) if v is not None else None for v in values]
     return [read(value) if value is not None else None for value in values]
 
 
@@ -235,8 +232,13 @@ def record_of(kind: type[R], row: Any) -> R:
     for name, read in _readers(kind):
         if found[name] is not None:
             found[name] = read(found[name])
+    return _made(kind, found.items())
+
+
+def _made(kind: type[R], fields: Iterable[tuple[str, Any]]) -> R:
+    """A record as the dataclass would make it, which takes a call for every field of what is frozen."""
     made = object.__new__(kind)
-    vars(made).update(found)  # as the dataclass would, which takes a call for every field of what is frozen
+    vars(made).update(fields)
     return made
 
 

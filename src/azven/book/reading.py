@@ -28,9 +28,9 @@ class Records(dict[int, R]):
                 now[change.after.id] = change.after
             elif change.before is not None:
                 now.pop(change.before.id, None)
-        made = Records[R](
-            now if in_order else {i: now[i] for i in sorted(now)}
-        )  # what comes back stands where it stood
+        if not in_order:  # what comes back stands where it stood
+            now = {i: now[i] for i in sorted(now)}
+        made = Records[R](now)
         if len(changes) <= _FEW:
             numbers = {c.record.id for c in changes}
             made._by = {name: self._regrouped(name, made, numbers) for name in self._by}

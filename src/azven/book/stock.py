@@ -217,17 +217,17 @@ def by_site_and_state(store: Store, now: datetime) -> Mapping[tuple[int | None, 
         f'min("since") FILTER (WHERE {over}) AS oldest_past, min("since") FILTER (WHERE {left}) AS oldest_left, '
         f'max("since") AS newest FROM "unit" GROUP BY {place}, "state"'
     )
-    at = 'coalesce("site_at_id", CASE WHEN "zone_id" IS NULL THEN "site_home_id" END)'
+    at, room = 'coalesce("site_at_id", "site_home_id")', 'CASE WHEN "site_at_id" IS NULL THEN "zone_id" END'
     statement = (
-        f'SELECT {at}, CASE WHEN "site_at_id" IS NULL THEN "zone_id" END, "state", sum(n), min(oldest), sum(past), '
-        f"min(oldest_past), min(oldest_left), max(newest) FROM ({each}) AS each GROUP BY 1, 2, 3"
+        f'SELECT {at}, {room}, "state", sum(n), min(oldest), sum(past), min(oldest_past), min(oldest_left), '
+        f"max(newest) FROM ({each}) AS each GROUP BY 1, 2, 3"
     )
     with store.told():
         rows: Sequence[Any] = store.engine.rows(statement, [moment] * 3)
     out: dict[tuple[int | None, str], Held] = {}
     rooms = {z.id: z.site_id for z in store.all(Zone)}
     for at, room, *told in rows:
-        site = at if room is None else rooms.get(room)
+        site = rooms.get(room, at)
         for state, held in _held(*told):
             out[site, state] = out.get((site, state), Held(0)).plus(held)
     return out

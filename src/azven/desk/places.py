@@ -13,7 +13,6 @@ from azven.desk import servers
 from azven.desk.actions import Action
 from azven.desk.palette import HERE, Entry, Palette
 from azven.work import ground, keeping, kit, shows, sites
-from azven.work.register import board
 from azven.work.scope import of_show
 from azven.work.wording import one_line
 
@@ -219,7 +218,7 @@ class Places:
             self._session.do(lambda: keeping.rename(record, name))
 
     def _district(self) -> None:
-        site, known = self._site, board.districts(self._store)
+        site, known = self._site, sites.districts(self._store)
         title = f"District of {one_line(site.name)}"
         asked = "The part of the house that it belongs to; nothing where it is in none"
         names = ["", *known]

@@ -3,6 +3,7 @@
 from dataclasses import replace
 
 from azven.book.edits import Change, Edit, add, remove, replace_record
+from azven.book.reading import Reading
 from azven.book.records import (
     Antenna,
     Area,
@@ -72,6 +73,11 @@ def duplicate_site(store: Store, site: Site, name: str) -> Edit:
         new += copier.copies(r for z in rooms for r in store.all(kind, zone_id=z.id))
     show = Show(id=store.reserve(), site_id=again.id, name="New show")
     return Edit(f"Copy of {site.name}", add(*new, show), (show.id,))
+
+
+def districts(store: Reading) -> list[str]:
+    """The districts that sites in use are in, by name."""
+    return sorted({s.district for s in store.all(Site, archived=False)} - {""}, key=lambda d: (d.casefold(), d))
 
 
 def set_district(site: Site, name: str) -> Edit:

@@ -12,7 +12,7 @@ from azven.desk.register.due_page import DueLine
 from azven.desk.register.page import RegisterPage
 from azven.desk.session import Session
 from azven.desk.stage import FittedLabel, choice, fill, pick, put, row, scrolled
-from azven.work import chosen
+from azven.work import chosen, sites
 from azven.work.reasons import board_case
 from azven.work.register import Question, across, asking, board, cases, dues
 from azven.work.register.across import Pair, Progress
@@ -112,7 +112,7 @@ class BoardPage(RegisterPage):
 
     def _show_choices(self) -> None:
         """What of the campuses can be shown, where any is in a district."""
-        districts = board.districts(self.session.store)
+        districts = sites.districts(self.session.store)
         self.rows.setVisible(bool(districts))
         fill(self.rows, [("every campus", _EACH), ("by district", _BY_DISTRICT),
                          *((f"in {one_line(d)}", d) for d in districts)])  # fmt: skip
@@ -236,6 +236,6 @@ def _in_words(rows: list[Campus]) -> str:
     late = sum(c.of("on loan").late for c in rows)
     named = (("missing", missing), ("late", late))
     wrong = ", ".join(f"{n} {what}" for what, n in named if n) or "nothing is missing or late"
-    sites = sum(bool(c.sites) for c in rows)
+    known = sum(bool(c.sites) for c in rows)
     count = f"{units:,}".replace(",", " ")
-    return f"{count} unit{'' if units == 1 else 's'} at {sites} campus{'' if sites == 1 else 'es'}; {wrong}."
+    return f"{count} unit{'' if units == 1 else 's'} at {known} campus{'' if known == 1 else 'es'}; {wrong}."

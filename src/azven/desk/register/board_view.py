@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from azven.desk import theme as look
 from azven.desk.axis import Axis
-from azven.desk.register.bands import fullest, paint_band
+from azven.desk.register.bands import paint_bands
 from azven.desk.register.spots import paint_spots
 from azven.desk.session import Session
 from azven.desk.theme import Theme
@@ -44,7 +44,7 @@ class BoardView(QWidget):
         self._rows: Sequence[Campus] = ()
         self._cases: Sequence[Case] = ()
         self._now: datetime | None = None
-        self._at, self._fullest = (0, 0), 0
+        self._at = (0, 0)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Campuses by what their units do")
@@ -64,7 +64,8 @@ class BoardView(QWidget):
 
     def show_campuses(self, rows: Sequence[Campus], now: datetime) -> None:
         self._rows, self._now = rows, now
-        self._at = (min(self._at[0], max(len(rows) - 1, 0)), self._at[1])
+        k = min(self._at[0], max(len(rows) - 1, 0))
+        self._at = (k, max(self._at[1], self._first(k)))
         self.setFixedHeight(self.sizeHint().height())
         self.update()
 
@@ -114,7 +115,8 @@ class BoardView(QWidget):
         painter.drawText(QRectF(_NAME_W, 0, room, _HEAD), int(_LEFT | _V), words)
         for duty, x in columns.items():
             painter.drawText(QRectF(x, 0, _WIDE[duty], _HEAD), int(_LEFT | _V), _WORDS[duty])
-        tops, self._fullest = self._tops(), fullest(self._axis, self._rows)
+        tops = self._tops()
+        paint_bands(painter, theme, self._axis, self._rows, tops)
         for k, campus in enumerate(self._rows):
             self._paint_row(painter, theme, k, campus, columns, tops[k : k + 2])
         bases = {s.id: (tops[k], tops[k + 1] - 8) for k, c in enumerate(self._rows) for s in c.sites}
@@ -145,7 +147,6 @@ class BoardView(QWidget):
             painter.setPen(theme.color("accent" if campus.people else "dim"))
             words = painter.fontMetrics().elidedText(here, Qt.TextElideMode.ElideMiddle, _NAME_W - 8)
             painter.drawText(QRectF(0, top + 60, _NAME_W, 18), int(_LEFT | _V), words)
-        paint_band(painter, theme, self._axis, campus, (top, end), self._fullest)
         if self.hasFocus() and self._at == (k, _NAME):
             painter.setPen(QPen(theme.color("accent"), 1))
             painter.drawRect(QRectF(0, top + 2, _NAME_W - 6, end - top - 4))
@@ -239,13 +240,16 @@ class BoardView(QWidget):
         if event.key() in steps:
             down, right = steps[Qt.Key(event.key())]
             k = min(max(self._at[0] + down, 0), len(self._rows) - 1)
-            first = _NAME if self._rows[k].district else 0
-            self._at = (k, min(max(self._at[1] + right, first), len(DUTIES) - 1))
+            self._at = (k, min(max(self._at[1] + right, self._first(k)), len(DUTIES) - 1))
             self.update()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
             self._ask()
         else:
             super().keyPressEvent(event)
+
+    def _first(self, k: int) -> int:
+        """The first place of a row: its name where it is a district, which opens."""
+        return _NAME if self._rows and self._rows[k].district else 0
 
     def _ask(self) -> None:
         k, j = self._at

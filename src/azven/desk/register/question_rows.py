@@ -9,8 +9,8 @@ from azven.desk.session import Session
 from azven.desk.stage import button, choice, fill, pick, row
 from azven.refusal import Refusal
 from azven.rf.register.deeds import STATES
-from azven.work import ids
-from azven.work.register import Question, board, kept
+from azven.work import ids, sites
+from azven.work.register import Question, kept
 from azven.work.wording import one_line
 
 _ANY, _NOWHERE = 0, -1
@@ -58,9 +58,8 @@ class QuestionRows(QWidget):
     def refresh(self) -> None:
         """The sites, models and kept questions that there are now."""
         store = self._session.store
-        sites = [s for s in store.all(Site) if not s.archived]
-        districts = [(f"in {one_line(d)}", d) for d in board.districts(store)]
-        at = [(f"at {n}", k) for n, k in ids.choices_of(sites)]
+        districts = [(f"in {one_line(d)}", d) for d in sites.districts(store)]
+        at = [(f"at {n}", k) for n, k in ids.choices_of(store.all(Site, archived=False))]
         fill(self.site, [("anywhere", _ANY), *districts, *at, ("at no known place", _NOWHERE)])
         models = sorted(store.all(Model), key=lambda m: m.name.casefold())
         fill(self.model, [("any model", _ANY), *ids.choices_of(models)])

@@ -4,7 +4,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 
-from azven.book.reading import Reading
 from azven.book.records import Act, Show, Site
 from azven.book.stock import Held
 from azven.book.store import Store
@@ -74,11 +73,6 @@ def campuses(store: Store, now: datetime) -> list[Campus]:
 
 def _largest(campus: Campus) -> tuple[int, str]:
     return -campus.total, campus.name
-
-
-def districts(store: Reading) -> list[str]:
-    """The districts that sites in use are in, by name."""
-    return sorted({s.district for s in store.all(Site, archived=False)} - {""}, key=lambda d: (d.casefold(), d))
 
 
 def by_district(campuses: Sequence[Campus]) -> list[Campus]:

@@ -7,7 +7,7 @@ from azven.book.edits import Edit, add, remove, replace_record
 from azven.book.reading import Making, Reading
 from azven.book.records import KeptQuestion, Model, Site
 from azven.refusal import Refusal
-from azven.work.register import board
+from azven.work import sites
 from azven.work.register.finding import Question
 from azven.work.wording import one_line
 
@@ -49,6 +49,6 @@ def question_of(store: Reading, kept: KeptQuestion) -> Question:
     for name, kind in (("at", Site), ("home", Site), ("model", Model)):
         if name in said and not store.all(kind, id=said[name]):
             raise Refusal(f"“{one_line(kept.name)}” asks about a {kind.__name__.lower()} that is gone.")
-    if "district" in said and said["district"] not in board.districts(store):
+    if "district" in said and said["district"] not in sites.districts(store):
         raise Refusal(f"“{one_line(kept.name)}” asks about a district that no site is in.")
     return Question(**said)
