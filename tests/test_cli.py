@@ -1,8 +1,10 @@
 """The command line as scripts use it: exit codes, one-line errors, clean plans."""
 
 import json
+import signal
 import subprocess
 import sys
+from contextlib import contextmanager
 
 import numpy as np
 import pytest
@@ -184,26 +186,47 @@ def test_set_gains_prints_the_design_and_what_changed(tmp_path):
     assert "steps to choose from" in run("chain", path, "--set-gains").stderr
 
 
-def test_stand_in_racks_follow_a_script_and_what_comes_over_standard_input(tmp_path):
+@contextmanager
+def racks_running(script):
+    """`azven racks`, with its ports told; killed where it does not end by itself."""
+    words = [sys.executable, "-m", "azven", "racks", "--script", str(script)]
+    pipes = dict.fromkeys(("stdin", "stdout", "stderr"), subprocess.PIPE)
+    with subprocess.Popen(words, text=True, **pipes) as racks:
+        try:
+            assert "r-0401" in racks.stdout.readline()
+            yield racks
+        finally:
+            racks.kill()
+
+
+def test_stand_in_racks_follow_a_script(tmp_path):
     script = tmp_path / "faults.jsonl"
     script.write_text('{"rack": "r-0401", "fault": "old firmware"}\n', "utf-8")
-    command = [sys.executable, "-m", "azven", "racks", "--script"]
-    with subprocess.Popen([*command, str(script)], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True) as racks:
-        assert "r-0401" in racks.stdout.readline()
+    with racks_running(script) as racks:
         assert racks.stderr.readline().strip() == "r-0401 old firmware"
         racks.terminate()
         assert racks.wait(20) == 0
     script.write_text('{"rack": "r-0401", "fault": "storm"}\n', "utf-8")
-    refused = subprocess.run([*command, str(script)], capture_output=True, text=True, timeout=60, check=False)
-    assert refused.returncode == 2
+    refused = run("racks", "--script", script)
+    assert refused.exit_code == 2
     assert "Line 1 of the script is no fault" in refused.stderr
-    with subprocess.Popen(
-        [*command, "-"], stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
-    ) as racks:
-        assert "r-0401" in racks.stdout.readline()
+
+
+def test_stand_in_racks_follow_what_comes_over_standard_input():
+    with racks_running("-") as racks:
         racks.stdin.write('quay\n{"rack": "r-0402", "channel": "1", "fault": "muted"}\n')
         racks.stdin.flush()
         assert "is no fault" in racks.stderr.readline()
         assert racks.stderr.readline().strip() == "r-0402 1 muted"
         racks.terminate()
         assert racks.wait(20) == 0
+
+
+def test_stand_in_racks_end_at_whatever_moment_they_are_told_to(tmp_path):
+    script = tmp_path / "faults.jsonl"
+    script.write_text('{"rack": "r-0401", "fault": "old firmware"}\n', "utf-8")
+    with racks_running(script) as racks:
+        racks.stderr.readline()
+        for _ in range(500):
+            racks.terminate()
+        assert racks.wait(20) in (0, -signal.SIGTERM)

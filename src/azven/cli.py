@@ -2,6 +2,7 @@
 
 import json
 import os
+import queue
 import signal
 import sys
 import threading
@@ -422,10 +423,20 @@ def racks(port: int | None, script: str | None) -> None:
 
 
 def _until_stopped() -> threading.Event:
-    """Set when somebody stops us."""
-    over = threading.Event()
+    """Set when somebody stops us.
+
+    A thread sets it: a handler that came while the main thread begins to wait for it would wait for that one's lock,
+    for ever. Putting into a SimpleQueue is made for handlers.
+    """
+    over, told = threading.Event(), queue.SimpleQueue[None]()
     for number in (signal.SIGINT, signal.SIGTERM):
-        signal.signal(number, lambda *_: over.set())
+        signal.signal(number, lambda *_: told.put(None))
+
+    def hear() -> None:
+        told.get()
+        over.set()
+
+    threading.Thread(target=hear, name="stopping", daemon=True).start()
     return over
 
 
