@@ -452,6 +452,39 @@ def test_a_show_goes_on_tour_and_a_trail_is_asked_for_by_keys(start):
     desk.until(f"[e.what for e in {trails}.table.records.records][0]", "planned")
 
 
+def test_a_site_is_put_in_a_district_that_is_opened_and_asked_for_by_keys(start):
+    desk = start(stage="register")
+    view = "window.stage.board.view"
+    open_palette(desk)
+    desk.type("district of")
+    desk.until(f"{PALETTE}._shown[0].title", "District of this site…")
+    desk.key("Return")
+    desk.until("QApplication.activeModalWidget() is not None")
+    desk.type("Harbour side")
+    desk.key("Return")
+    desk.until("QApplication.activeModalWidget() is None")
+    desk.until("window.stage.board.rows.isVisible()")
+    desk.ask("window.stage.board.rows.setFocus()")
+    desk.key("Down")  # every campus, by district, in Harbour side
+    desk.until(f"'Harbour side' in [c.name for c in {view}.campuses]")
+    desk.until("session.jobs.idle")
+    desk.ask(f"{view}.setFocus()")
+    k = desk.ask(f"[c.name for c in {view}.campuses].index('Harbour side')")
+    desk.key(*["Down"] * k, "Left")
+    desk.key("Return")
+    desk.until(f"[c.name for c in {view}.campuses]", ["Marrowby Harbour"])
+    desk.key("Right", "Return")
+    desk.until("window.stage.list.isVisible()")
+    desk.until("window.stage.list.asked.site.currentText()", "at Marrowby Harbour")
+    desk.ask("window.stage.list.table.setFocus()")
+    desk.key("ctrl+z")
+    desk.until("session.undo.canRedo() and not session.undo.canUndo()")
+    open_palette(desk)
+    desk.type("register: board")
+    desk.key("Return")
+    desk.until("window.stage.board.isVisible() and window.stage.board.rows.isHidden()")
+
+
 def test_a_question_is_kept_and_asked_again_and_campuses_are_planned_together_by_keys(start):
     desk = start(stage="register")
     open_palette(desk)
