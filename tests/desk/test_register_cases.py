@@ -98,8 +98,9 @@ def test_rows_stay_in_their_places_while_the_pointer_is_on_them(stage, settle, m
     (("r-1",), "1 of 2 links are heard, nobody knows of the others. "),
     (("r-1", "r-2"), ""),
 ])  # fmt: skip
-def test_what_is_not_heard_is_said_and_nothing_is_called_well(stage, monkeypatch, racks, words):
+def test_what_is_not_heard_is_said_and_nothing_is_called_well(stage, monkeypatch, settle, racks, words):
     session, board = stage.session, stage.board
+    settle(stage.window())
     assert "nobody knows what is on the air" in board.words.text()
     links = [SimpleNamespace(id=r, state="live" if r in racks else "lost") for r in ("r-1", "r-2")]
     here = SimpleNamespace(here=SimpleNamespace(hub=SimpleNamespace(links=links)))

@@ -8,8 +8,9 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QImage, QPainter
 
 from azven.book.edits import Edit, replace_record
-from azven.book.records import Booking, Distance, Show, Unit
+from azven.book.records import Booking, Distance, Link, Show, Unit
 from azven.book.stock import Held
+from azven.book.store import Store
 from azven.desk.axis import Axis
 from azven.desk.register import bands
 from azven.desk.register.board_view import longest, said_of
@@ -339,6 +340,24 @@ def test_all_campuses_are_planned_together_shown_moved_and_taken_back(open_windo
     assert page.moves.isHidden()
     session.step_back()
     assert len(rows(page.pairs)) == before
+
+
+def test_a_large_book_is_read_to_its_end_beside_the_work_before_campuses_are_compared(
+    open_window, tmp_path, settle, qtbot, monkeypatch
+):
+    demo.build(tmp_path).close()
+    monkeypatch.setattr("azven.book.damage._MANY", 0)
+    monkeypatch.setattr("azven.book.holding._STEP", 5)
+    monkeypatch.setattr("azven.desk.register.board_page._LOOK_MS", 50)
+    store = Store.open(next(tmp_path.glob("*.azven")))
+    stage = open_window(store, stage="register").stage
+    assert store.unread
+    assert store.all(Link, show_id=stage.session.scope.show)
+    stage.board._look()
+    assert "What other campuses hear is still being looked at. " in stage.board.words.text()
+    qtbot.waitUntil(lambda: not store.unread, timeout=60_000)
+    qtbot.waitUntil(lambda: "far" in [c.cause for c in stage.board.cases.cases], timeout=60_000)
+    assert "still being looked at" not in stage.board.words.text()
 
 
 @pytest.mark.parametrize(

@@ -101,6 +101,11 @@ class SharedStore(Store):
 
     def _put_by(self, edit: Edit, mark: str) -> Edit:
         assert self._journal is not None
+        if unread := {c.kind for c in edit.changes} - self._read.keys() - set(LARGE):
+            kinds = " or ".join(sorted(kind.__name__.lower() for kind in unread))
+            raise BookError(
+                f"{self.place} cannot be reached, and not every {kinds} was read before; “{edit.title}” was not done."
+            )
         landed = landed_here(edit, self._read, self._journal.edits)
         if landed:
             self._journal.add(Waiting(mark, datetime.now(UTC), landed))
@@ -138,7 +143,7 @@ class SharedStore(Store):
         news = super().others_wrote()
         if self.away_since is None:
             with suppress(BookError):
-                self.read_the_rest()  # before the server is away, when nothing more can be read
+                self.read_on()  # before the server is away, when nothing more can be read
             if news:
                 self._reserve_ahead()
         return news
@@ -161,7 +166,7 @@ class SharedStore(Store):
             raise
         finally:
             if self._read is not before:
-                self._tell(Edit("Back again", others.difference(before, self._read), also=LARGE))
+                self._tell(self._different(before, "Back again"))
         return theirs
 
     def _land_again(self) -> None:

@@ -18,6 +18,7 @@ _MANY = 200
 """Of a kind that has more records than so many, none is read as the book is opened."""
 _FEW = 12
 """More records than so many are judged together, and one by one only where something is wrong."""
+_PART = 1_000
 
 
 @dataclass(frozen=True)
@@ -63,8 +64,14 @@ def _small(engine: Engine, kinds: Sequence[type[Record]]) -> list[type[Record]]:
 
 
 def sound(kind: type[R], found: Iterable[Any], damaged: list[Damage]) -> list[R]:
-    """The records of rows that can be read and can be what was written; the others are told."""
+    """The records of rows that can be read and can be what was written; the others are told. Many are judged in parts,
+    so that other threads have their turn."""
     found = list(found)
+    parts = (found[k : k + _PART] for k in range(0, len(found), _PART))
+    return [record for part in parts for record in _sound_together(kind, part, damaged)]
+
+
+def _sound_together(kind: type[R], found: Sequence[Any], damaged: list[Damage]) -> list[R]:
     try:
         alike = records_of(kind, found) if len(found) > _FEW else None
     except UNREADABLE:

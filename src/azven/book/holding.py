@@ -6,7 +6,8 @@ from contextlib import contextmanager
 from typing import Any, TypeVar
 
 from azven.book import damage, history, others
-from azven.book.columns import KINDS, LARGE, record_of, table_name
+from azven.book.columns import KINDS, LARGE, record_of
+from azven.book.coming import Coming
 from azven.book.damage import Damage
 from azven.book.edits import BookError, Change, Edit
 from azven.book.engines import Away, Engine
@@ -20,6 +21,8 @@ R = TypeVar("R", bound=Record)
 _DAMAGE_SAID = 3
 _ANSWERS = 2_000
 """So many answers about kinds that are not held are kept."""
+_STEP = 400
+"""So many records are read at once of what was left for later, which takes some milliseconds."""
 _Question = tuple[type[Record], tuple[tuple[str, Any], ...]]
 
 
@@ -35,6 +38,8 @@ class Holding:
         self._engine = engine
         self._thread = threading.get_ident()
         self._read: Held = {}
+        self._coming: dict[type[Record], Coming[Any]] = {}
+        """Kinds that were left for later, as far as they are read."""
         self._answers: dict[_Question, list[Any]] = {}
         self._seen = 0
         """The newest line of the history that what is held takes into account."""
@@ -54,13 +59,17 @@ class Holding:
         if kind is Trace:
             return self._asked(kind, where)
         if kind in LARGE:
-            question = (kind, tuple(sorted(where.items())))
-            if question not in self._answers:
-                if len(self._answers) >= _ANSWERS:
-                    self._answers.clear()
-                self._answers[question] = self._asked(kind, where)
-            return list(self._answers[question])
-        return those(self._every(kind), where)
+            return list(self._answer(kind, where))
+        return those(self._those_of(kind, where), where)
+
+    def _answer(self, kind: type[R], where: Mapping[str, Any]) -> list[R]:
+        question = (kind, tuple(sorted(where.items())))
+        if question not in self._answers:
+            found = self._asked(kind, where)
+            if len(self._answers) >= _ANSWERS:
+                self._answers.clear()
+            self._answers[question] = found
+        return self._answers[question]
 
     def page(self, kind: type[R], start: int, count: int, **where: Any) -> list[R]:
         """`count` of those records from the one numbered `start` on; BookError when unreadable."""
@@ -80,7 +89,8 @@ class Holding:
 
     def get(self, kind: type[R], record_id: int) -> R:
         """One record; raises BookError when it is not there."""
-        known = by_id(self.all(kind, id=record_id)) if kind in LARGE else self._every(kind)
+        where = {"id": record_id}
+        known = by_id(self._answer(kind, where)) if kind in LARGE else self._those_of(kind, where)
         return the_one(known, kind, record_id)
 
     def snapshot(self, units: Sequence[Unit] = ()) -> Snapshot:
@@ -94,9 +104,40 @@ class Holding:
             if kind not in LARGE:
                 self._every(kind)
 
+    @property
+    def unread(self) -> bool:
+        """Whether there is more of what was left for later."""
+        return self._next_kind() is not None
+
+    def read_on(self) -> bool:
+        """Read a little of what was left for later; whether there is more. BookError when it cannot be read."""
+        if (kind := self._next_kind()) is not None:
+            coming = self._coming.setdefault(kind, Coming(kind))
+            with self.told():
+                coming.read(self._engine, _STEP)
+            if coming.whole:
+                self._every(kind)
+        return self.unread
+
+    def _next_kind(self) -> type[Record] | None:
+        return next((kind for kind in KINDS if kind not in LARGE and kind not in self._read), None)
+
     def _every(self, kind: type[R]) -> dict[int, R]:
         self._mine()
         return self._read[kind]
+
+    def _those_of(self, kind: type[R], where: Mapping[str, Any]) -> Mapping[int, R]:
+        """Records of a kind that is held, among them those that `where` asks for: of a kind that was left for later
+        those alone that refer to the same record."""
+        self._mine()
+        name = next((n for n in where if n == "id" or n.endswith("_id")), None)
+        if name is None or kind in self._read:
+            return self._every(kind)
+        with self.told():
+            stands = self._coming.setdefault(kind, Coming(kind)).stands(self._engine)
+        known = self.damaged
+        found = self._answer(kind, {name: where[name]}) if stands else []
+        return by_id(found) if stands and self.damaged == known else self._every(kind)
 
     def _asked(self, kind: type[R], where: Mapping[str, Any], start: int = 0, count: int | None = None) -> list[R]:
         with self.told():
@@ -121,19 +162,24 @@ class Holding:
 
     def _hold(self, read: damage.Everything, found: Sequence[Damage]) -> None:
         self._read = KindsHeld({kind: Records(by_id(records)) for kind, records in read.items()}, self._read_later)
+        self._coming.clear()
+        self._answers.clear()
         self.damaged = tuple(found)
         if self.damaged and not (self._read[Site] and self._read[Show]):
             raise BookError(f"{self.place} is damaged and was left as it is: {self.damage_in_words()}.")
 
     def _read_later(self, kind: type[Record]) -> dict[int, Any]:
         """A kind that was left for later. Where something in it is damaged everything is read, as it hangs together."""
-        told: list[Damage] = []
+        coming = self._coming.setdefault(kind, Coming(kind))
         with self.told():
-            read = damage.sound(kind, rows(self._engine, kind, {}), told)
-            if told or self._engine.dangling([table_name(kind)]):
+            if not coming.whole:
+                coming.read(self._engine)
+            if coming.damaged or not coming.stands(self._engine):
                 self._hold(*damage.look_through(self._engine, whole=True))
                 return self._read[kind]
-        return Records(by_id(read))
+        del self._coming[kind]
+        self._answers = {question: found for question, found in self._answers.items() if question[0] is not kind}
+        return coming.records()
 
     def damage_in_words(self) -> str:
         """The damaged records, the first of them by name."""
@@ -145,14 +191,29 @@ class Holding:
         """Everything is read again, where the history does not reach back to what was seen last."""
         before = self._read
         self._hold(*damage.look_through(self._engine, whole=True))
-        self._answers.clear()
-        return Edit("Changed elsewhere", others.difference(before, self._read), by="other desks", also=LARGE)
+        return self._different(before, "Changed elsewhere", by="other desks")
+
+    def _different(self, before: Held, title: str, by: str = "") -> Edit:
+        """What has changed since `before` was held: of kinds that had not been read, as of those that are not held, it
+        is only known that something may have."""
+        unread = tuple(kind for kind in self._read if kind not in before)
+        return Edit(title, others.difference(before, self._read), by=by, also=(*LARGE, *unread))
+
+    def _known(self) -> Held:
+        """What is held, and of kinds that were left for later what was asked for."""
+        known: Held = dict(self._read)
+        for (kind, _), found in self._answers.items():
+            if kind not in self._read and kind not in LARGE:
+                known.setdefault(kind, {}).update(by_id(found))
+        return known
 
     def _take_over(self, *edits: Edit) -> None:
         """Bring what is held up to date with edits that have landed."""
         for edit in edits:
             patched(self._read, edit.changes)
-            changes = {c.record.id: c for c in edit.changes if c.kind in LARGE}
+            for coming in self._coming.values():
+                coming.patch(edit.changes)
+            changes = {c.record.id: c for c in edit.changes if c.kind not in self._read}
             for question, found in self._answers.items() if changes else ():
                 self._answers[question] = answer_after(question, found, changes)
         strange = {kind for edit in edits for kind in edit.also}

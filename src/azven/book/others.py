@@ -33,7 +33,7 @@ def _changes(engine: Engine, news: Sequence[history.News], held: Held) -> dict[t
     for kind in touched.keys() - set(LARGE):
         now = by_id(with_ids(engine, kind, touched[kind]))
         for number in touched[kind]:
-            before, after = held[kind].get(number), now.get(number)
+            before, after = held.get(kind, {}).get(number), now.get(number)
             if before is not None or after is not None:
                 out[kind, number] = Change(before, after)
     return out

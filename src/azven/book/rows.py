@@ -51,10 +51,15 @@ def how_many(engine: Engine, kind: type[Record], where: Mapping[str, Any]) -> in
     return int(engine.rows(f'SELECT count(*) FROM "{table_name(kind)}"{condition}', values)[0][0])
 
 
+def rows_above(engine: Engine, kind: type[Record], last: int, count: int | None) -> list[Any]:
+    """The next `count` rows in the order of their ids, after the one numbered `last`; all of them for None."""
+    limit = f" LIMIT {int(count)}" if count is not None else ""
+    return engine.rows(f"{_select(kind)} WHERE id > {engine.mark} ORDER BY id{limit}", [last])
+
+
 def above(engine: Engine, kind: type[R], last: int, count: int) -> list[R]:
-    """The next `count` records in the order of their ids, after the one numbered `last`."""
-    found = engine.rows(f"{_select(kind)} WHERE id > {engine.mark} ORDER BY id LIMIT {int(count)}", [last])
-    return [record_of(kind, row) for row in found]
+    """The records of these rows."""
+    return [record_of(kind, row) for row in rows_above(engine, kind, last, count)]
 
 
 _AT_A_TIME = 500

@@ -92,7 +92,6 @@ class Store(Holding):
         known = set(self.damaged)
         with self.told():
             self._look_through(thorough=True)
-        self._answers.clear()
         found = bool(set(self.damaged) - known)
         if found:
             self._tell(Edit("Damaged records are set aside", also=LARGE))
@@ -149,7 +148,7 @@ class Store(Holding):
             if found is None or len(found) > _READ_ANEW:
                 edits = [self._read_anew()]
             else:
-                edits = others.edits_of(self._engine, self._strange(found), self._read)
+                edits = others.edits_of(self._engine, self._strange(found), self._known())
                 self._take_over(*edits)
             self._seen = history.latest(self._engine)
         if edits:

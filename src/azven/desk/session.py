@@ -34,6 +34,7 @@ from azven.book.store import Store
 from azven.desk import faults
 from azven.desk.band_view import BandView
 from azven.desk.jobs import Jobs
+from azven.desk.reading_on import ReadingOn
 from azven.desk.theme import DAYLIGHT, Theme
 from azven.work import chosen, ground, ids, kit, listen, plan
 from azven.work.chosen import Chosen
@@ -119,6 +120,7 @@ class Session(QObject):
         self._watch = QTimer(self)
         self._watch.timeout.connect(self._look_at_others)
         self._watch.start(_OTHERS_MS)
+        self._reading = ReadingOn(store, self)
 
     # -- derived -------------------------------------------------------------------------------------
 
@@ -411,8 +413,9 @@ class Session(QObject):
             self.reached.emit()
 
     def rest(self) -> None:
-        """Look no more, and let go of the racks: the book is being closed."""
+        """Look and read no more, and let go of the racks: the book is being closed."""
         self._watch.stop()
+        self._reading.stop()
         if self._racks is not None:
             self._racks.stop()
 

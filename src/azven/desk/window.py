@@ -120,7 +120,8 @@ class Window(QMainWindow):
             self.header.keep_saying(f"Writes for {names}", "Your role at the server changes nothing of other campuses.")
 
     def _look_closer(self) -> None:
-        """Look through all of a book in a file, beside the work: what is many is not looked at as it is opened."""
+        """Look through all of a book in a file, beside the work: what is many is not looked at as it is opened. Once
+        what was left for later has been read, for two that read keep one another waiting."""
         from azven.book.place import File
         from azven.work import books
 
@@ -128,6 +129,8 @@ class Window(QMainWindow):
         where = session.store.place
         if session.store.damaged:
             self._tell_damage()
+        elif session.store.unread and not session.jobs.closed:
+            QTimer.singleShot(_LOOKS_CLOSER_MS, self._look_closer)
         elif isinstance(where, File) and not session.jobs.closed:
             session.jobs.quiet("looking through the book", lambda _: books.is_damaged(where), self._looked_closer)
 

@@ -19,6 +19,7 @@ from azven.work.register.across import Pair, Progress
 from azven.work.register.astray import astray
 from azven.work.register.board import Campus
 from azven.work.register.cases import Case
+from azven.work.scope import Scope
 from azven.work.wording import one_line
 
 _LOOK_MS = 2_000
@@ -60,9 +61,15 @@ class BoardPage(RegisterPage):
         self._counted = ""
         self._written: list[Case] = []
         self._far: list[Case] = []
+        self._far_of: Scope | None = None
+        """Where one was as links of other campuses were looked at."""
         self._timer = QTimer(self)
         self._timer.setInterval(_LOOK_MS)
         self._timer.timeout.connect(self._look)
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(_LOOK_MS)
+        self._later.timeout.connect(self._look_across)
         self.view.asked.connect(self.asked)
         self.view.opened.connect(self.choose)
         self.rows.activated.connect(lambda _: self.choose(self.rows.currentData()))
@@ -95,6 +102,7 @@ class BoardPage(RegisterPage):
     def hideEvent(self, event: QHideEvent | None) -> None:
         super().hideEvent(event)
         self._timer.stop()
+        self._later.stop()
 
     def show_now(self) -> None:
         session, now = self.session, self.session.now()
@@ -134,8 +142,12 @@ class BoardPage(RegisterPage):
         self._look(anew=True)
 
     def _look_across(self) -> None:
-        """Links that other campuses hear, beside the window: many shows at many campuses take a while."""
+        """Links that other campuses hear, beside the window: many shows at many campuses take a while. Of a large book
+        it is first read to its end."""
         session = self.session
+        if session.store.unread:
+            self._later.start()
+            return
         held, scope = session.store.snapshot(), session.scope
 
         def work(go_on: Progress) -> tuple[list[Pair], list[str]]:
@@ -144,7 +156,7 @@ class BoardPage(RegisterPage):
         session.jobs.quiet("links of other campuses", work, self._looked_across)
 
     def _looked_across(self, found: tuple[list[Pair], list[str]]) -> None:
-        self._far = cases.far(found[0], self.session.scope)
+        self._far, self._far_of = cases.far(found[0], self.session.scope), self.session.scope
         self._look()
 
     def _look(self, anew: bool = False) -> None:
@@ -152,13 +164,20 @@ class BoardPage(RegisterPage):
         self._campuses = board.with_people(session.store, self._campuses)
         self.view.show_people(self._shown())
         found = astray(session.store, session.scope, session.live, session.now())
-        shown = cases.in_order([*cases.heard(found, session.scope, session.clock), *self._far, *self._written])
+        far = self._far if self._far_of == session.scope else []
+        shown = cases.in_order([*cases.heard(found, session.scope, session.clock), *far, *self._written])
         self.cases.show_cases(shown, anew)
         self.view.show_cases(self.cases.cases)
         count = f"{len(shown)} case{'' if len(shown) == 1 else 's'}. " if shown else ""
         deaf = self._deaf()
-        put(self.words, count + deaf + ("" if shown or deaf else "Nothing is astray. ") + self._counted)
+        put(self.words, count + deaf + self._nothing(bool(shown or deaf)) + self._counted)
         self._follow(shown)
+
+    def _nothing(self, something: bool) -> str:
+        """That nothing is astray, as soon as that is known."""
+        if self._far_of != self.session.scope:
+            return "What other campuses hear is still being looked at. "
+        return "" if something else "Nothing is astray. "
 
     def _deaf(self) -> str:
         """What is not heard, since nothing is known of it; empty where every link is."""
