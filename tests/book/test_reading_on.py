@@ -101,6 +101,25 @@ def test_what_another_desk_does_meanwhile_is_seen(many, steps):
     same_as_anew(many)
 
 
+def test_after_very_much_of_others_what_is_many_is_left_for_later_again(many, monkeypatch):
+    monkeypatch.setattr("azven.book.store._READ_ANEW", 3)
+    many.read_the_rest()
+    quay = quays(many)[0]
+    known = many.all(Zone, site_id=quay.id)
+    with closing(Store.open(many.place, THEM)) as other:
+        for k in range(4):
+            renamed(other, known[k], f"Loft {k}")
+        site = replace(quay, note="Wet")
+        other.apply(Edit("Note", replace_record(quay, site)))
+    until(many.others_wrote)
+    (edit,) = many.catch_up()
+    assert [c.kind for c in edit.changes] == [Site]
+    assert {Site, Zone} <= edit.kinds
+    assert many.unread
+    assert [z.name for z in many.all(Zone, site_id=quay.id)][:5] == ["Loft 0", "Loft 1", "Loft 2", "Loft 3", "Room 012"]
+    same_as_anew(many)
+
+
 @pytest.mark.parametrize("steps", [0, 1, 2])
 def test_an_edit_is_made_before_all_is_read(many, steps):
     for _ in range(steps):

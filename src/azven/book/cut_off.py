@@ -157,7 +157,7 @@ class SharedStore(Store):
             with self.told(), self._engine.reading():
                 found = history.news(self._engine, self._seen)
                 theirs = others.edits_of(self._engine, self._strange(found), before) if found else []
-                self._read_anew()
+                self._read_anew(whole=True)
                 self._seen = history.latest(self._engine)
             self._write_waiting()
         except BookError:

@@ -187,16 +187,18 @@ class Holding:
         more = len(self.damaged) - _DAMAGE_SAID
         return said + (f" and {more} more" if more > 0 else "")
 
-    def _read_anew(self) -> Edit:
-        """Everything is read again, where the history does not reach back to what was seen last."""
+    def _read_anew(self, whole: bool = False) -> Edit:
+        """The book is read again as it was opened, or all of it, where the history does not reach back to what was seen
+        last."""
         before = self._read
-        self._hold(*damage.look_through(self._engine, whole=True))
+        self._hold(*damage.look_through(self._engine, whole))
         return self._different(before, "Changed elsewhere", by="other desks")
 
     def _different(self, before: Held, title: str, by: str = "") -> Edit:
-        """What has changed since `before` was held: of kinds that had not been read, as of those that are not held, it
-        is only known that something may have."""
-        unread = tuple(kind for kind in self._read if kind not in before)
+        """What has changed since `before` was held: of kinds that were or are left for later, as of those that are not
+        held, it is only known that something may have."""
+        both = self._read.keys() & before.keys()
+        unread = tuple(kind for kind in KINDS if kind not in LARGE and kind not in both)
         return Edit(title, others.difference(before, self._read), by=by, also=(*LARGE, *unread))
 
     def _known(self) -> Held:

@@ -5,12 +5,13 @@ from PyQt6.QtCore import QObject, QTimer
 from azven.book.edits import BookError
 from azven.book.store import Store
 
-_BEGINS_MS, _PAUSE_MS, _AWAY_MS = 300, 5, 400
-"""After the window is there; between steps, for keys and painting; until one looks whether a server is back."""
+_BEGINS_MS, _PAUSE_MS, _REST_MS = 300, 5, 400
+"""After the window is there; between steps, for keys and painting; until one looks whether there is more, or whether a
+server is back."""
 
 
 class ReadingOn(QObject):
-    """Reads on until everything is there."""
+    """Reads on until everything is there, and again when so much was changed elsewhere that the book is read anew."""
 
     def __init__(self, store: Store, parent: QObject) -> None:
         super().__init__(parent)
@@ -22,11 +23,10 @@ class ReadingOn(QObject):
 
     def _step(self) -> None:
         try:
-            more, pause_ms = self._store.read_on(), _PAUSE_MS
+            more = self._store.read_on()
         except BookError:
-            more, pause_ms = True, _AWAY_MS
-        if more:
-            self._timer.start(pause_ms)
+            more = False
+        self._timer.start(_PAUSE_MS if more else _REST_MS)
 
     def stop(self) -> None:
         self._timer.stop()

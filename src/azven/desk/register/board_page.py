@@ -164,20 +164,17 @@ class BoardPage(RegisterPage):
         self._campuses = board.with_people(session.store, self._campuses)
         self.view.show_people(self._shown())
         found = astray(session.store, session.scope, session.live, session.now())
-        far = self._far if self._far_of == session.scope else []
+        known = self._far_of == session.scope
+        far = self._far if known else []
         shown = cases.in_order([*cases.heard(found, session.scope, session.clock), *far, *self._written])
         self.cases.show_cases(shown, anew)
         self.view.show_cases(self.cases.cases)
         count = f"{len(shown)} case{'' if len(shown) == 1 else 's'}. " if shown else ""
         deaf = self._deaf()
-        put(self.words, count + deaf + self._nothing(bool(shown or deaf)) + self._counted)
+        nothing = "Nothing is astray. " if known and not (shown or deaf) else ""
+        pending = "" if known else " Other campuses are still being looked at."
+        put(self.words, count + deaf + nothing + self._counted + pending)
         self._follow(shown)
-
-    def _nothing(self, something: bool) -> str:
-        """That nothing is astray, as soon as that is known."""
-        if self._far_of != self.session.scope:
-            return "What other campuses hear is still being looked at. "
-        return "" if something else "Nothing is astray. "
 
     def _deaf(self) -> str:
         """What is not heard, since nothing is known of it; empty where every link is."""
