@@ -301,6 +301,7 @@ def test_how_long_the_longest_is_so(days, said):
     now = datetime(2026, 9, 1, tzinfo=UTC)
     assert longest(now - timedelta(days=days), now) == said
     assert longest(None, now) == ""
+    assert longest(now + timedelta(minutes=1), now) == "0 d"
 
 
 def test_what_is_due_stands_on_the_line_and_goes_out_as_a_calendar(stage, tmp_path):

@@ -6,7 +6,7 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 
-from azven.book.records import Act, Show
+from azven.book.records import Act, Deed, Show, Unit
 from azven.work import demo, ground
 from azven.work.register import times
 from azven.work.scope import opening
@@ -43,6 +43,8 @@ def test_at_no_hour_is_the_evening_of_the_demonstration_over(tmp_path, hour):
     assert begins - now <= timedelta(hours=20)
     when = times.span(store, show)
     assert when.load_in <= now < when.load_out
+    assert now - timedelta(days=2) < max(deed.at for deed in store.all(Deed)) <= now
+    assert all(moment <= now for unit in store.all(Unit) for moment in (unit.since, unit.seen) if moment is not None)
     store.close()
 
 

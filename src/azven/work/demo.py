@@ -84,9 +84,11 @@ def _date(book: sqlite3.Connection, now: datetime) -> None:
 
 
 def _to_today(book: sqlite3.Connection, now: datetime) -> None:
-    """What was done with the stock happened so many days before today."""
+    """What was done with the stock happened so many days before today, or before yesterday while some of it would still
+    be to come today."""
     book.execute("UPDATE inquiry SET asked_at = ?", (_moment(now - timedelta(minutes=100)),))
-    days = (now.astimezone(UTC).replace(hour=0, minute=0, second=0, microsecond=0) - DAY).days
+    (newest,) = book.execute("SELECT max(at) FROM deed").fetchone()
+    days = min((now - DAY).days, (now - datetime.fromisoformat(newest).replace(tzinfo=UTC)).days)
     for table, columns in (("deed", ("at", "ends_at", "until")), ("unit", ("since", "until", "seen", "cells_since"))):
         moved = ", ".join(f"\"{c}\" = strftime('%Y-%m-%d %H:%M:%f000', \"{c}\", '+{days} days')" for c in columns)
         book.execute(f"UPDATE {table} SET {moved}")

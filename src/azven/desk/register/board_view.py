@@ -285,5 +285,5 @@ def longest(since: datetime | None, now: datetime | None) -> str:
     """How long the longest is so, in days, or years."""
     if since is None or now is None:
         return ""
-    days = (now - since).days
+    days = max((now - since).days, 0)  # another desk's clock may be ahead
     return f"{days} d" if days < 730 else f"{days // 365} yr"
