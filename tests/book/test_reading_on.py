@@ -1,11 +1,13 @@
 """Kinds of which there are many: asked for in part before they are read, read in steps, true after whatever lands."""
 
+import random
 import sqlite3
 from contextlib import closing
 from dataclasses import replace
 
 import pytest
 
+from azven.book import history
 from azven.book.author import Author
 from azven.book.edits import BookError, Edit, add, remove, replace_record
 from azven.book.records import Area, Site, Zone
@@ -131,6 +133,46 @@ def test_an_edit_is_made_before_all_is_read(many, steps):
     same_as_anew(many)
 
 
+@pytest.mark.parametrize("seed", range(6))
+def test_any_mixture_of_steps_questions_and_edits_ends_as_if_all_were_read_anew(many, seed):
+    chance, sites = random.Random(seed), quays(many)
+    with closing(Store.open(many.place, THEM)) as other:
+        for _ in range(60):
+            deed = chance.choice(("step", "ask", "get", "theirs", "theirs", "catch up"))
+            if deed == "step":
+                many.read_on()
+            elif deed == "ask":
+                many.all(Zone, site_id=chance.choice(sites).id)
+            elif deed == "get":
+                many.get(Zone, chance.choice(many.all(Zone, site_id=chance.choice(sites).id)).id)
+            elif deed == "theirs":
+                other.apply(some_edit(other, sites, chance))
+            else:
+                until(lambda: many.others_wrote() or history.latest(many.engine) == many._seen)
+                many.catch_up()
+                for site in sites:
+                    assert many.all(Zone, site_id=site.id) == other.all(Zone, site_id=site.id)
+        many.catch_up()
+        if chance.random() < 0.5:
+            many.apply(some_edit(many, sites, chance))
+    for site in sites:
+        with closing(Store.open(many.place)) as anew:
+            assert many.all(Zone, site_id=site.id) == anew.all(Zone, site_id=site.id)
+    same_as_anew(many)
+
+
+def some_edit(store, sites, chance):
+    """A room comes, goes, has another name or belongs to another site."""
+    rooms = [z for z in store.all(Zone) if z.name not in ("Room 012", "Hall")]
+    zone, site = chance.choice(rooms), chance.choice(sites)
+    return Edit("Any", chance.choice((
+        replace_record(zone, replace(zone, name=f"Loft {chance.random()}")),
+        replace_record(zone, replace(zone, site_id=site.id, name=f"{zone.name}.")),
+        remove([zone]),
+        add(Zone(id=store.reserve(), site_id=site.id, name="New")),
+    )))  # fmt: skip
+
+
 def damaged(store, statement):
     with closing(sqlite3.connect(store.place.path)) as there:
         there.execute("PRAGMA foreign_keys = OFF")
@@ -165,7 +207,6 @@ def test_a_server_that_goes_before_all_is_read_is_told_and_what_was_asked_for_st
     place = server.database()
     books.new_book(place).close()
     monkeypatch.setattr("azven.book.damage._MANY", 0)
-    monkeypatch.setattr("azven.book.holding._STEP", 0)  # nothing is read but what is asked for
     with closing(Store.open(place, keeping=tmp_path / "waiting")) as store:
         zone = store.all(Zone, site_id=store.all(Site)[0].id)[0]
         store.others_wrote()

@@ -36,6 +36,8 @@ KINDS: tuple[type[r.Record], ...] = (
 """Every kind of record, parents before children."""
 LARGE: tuple[type[r.Record], ...] = (r.Trace, r.Unit, r.Deed, r.Booking, r.Origin, r.Hour)
 """Kinds that are asked for as they are needed and never held as a whole."""
+HELD = tuple(kind for kind in KINDS if kind not in LARGE)
+"""The others, which a store holds."""
 
 
 T = TypeVar("T")

@@ -141,11 +141,8 @@ class SharedStore(Store):
 
     def others_wrote(self) -> bool:
         news = super().others_wrote()
-        if self.away_since is None:
-            with suppress(BookError):
-                self.read_on()  # before the server is away, when nothing more can be read
-            if news:
-                self._reserve_ahead()
+        if news and self.away_since is None:
+            self._reserve_ahead()
         return news
 
     def catch_up(self) -> list[Edit]:

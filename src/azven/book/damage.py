@@ -4,7 +4,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, TypeVar
 
-from azven.book.columns import KINDS, LARGE, columns, kind_of, record_of, records_of, table_name
+from azven.book.columns import HELD, KINDS, LARGE, columns, kind_of, record_of, records_of, table_name
 from azven.book.engines import Engine
 from azven.book.records import Record, Trace
 from azven.book.rows import rows
@@ -42,8 +42,7 @@ def look_through(engine: Engine, whole: bool = False, thorough: bool = False) ->
     which takes as long as the book is large: types of their values, and whether what they belong to is there.
     """
     found: list[Damage] = []
-    held = [kind for kind in KINDS if kind not in LARGE]
-    small = held if whole or thorough else _small(engine, held)
+    small = HELD if whole or thorough else _small(engine)
     read = {kind: sound(kind, rows(engine, kind, {}), found) for kind in small}
     doubtful = thorough and engine.ill_typed()
     if not (found or doubtful or engine.dangling([table_name(k) for k in (KINDS if thorough else read)])):
@@ -57,10 +56,10 @@ def look_through(engine: Engine, whole: bool = False, thorough: bool = False) ->
     return {kind: records for kind, records in standing.items() if kind not in LARGE}, found
 
 
-def _small(engine: Engine, kinds: Sequence[type[Record]]) -> list[type[Record]]:
-    """The kinds of which there are not many."""
-    some = ", ".join(f'(SELECT count(*) FROM (SELECT 1 FROM "{table_name(k)}" LIMIT {_MANY + 1}) AS x)' for k in kinds)
-    return [kind for kind, count in zip(kinds, engine.rows(f"SELECT {some}")[0], strict=True) if count <= _MANY]
+def _small(engine: Engine) -> list[type[Record]]:
+    """The kinds that are held of which there are not many."""
+    some = ", ".join(f'(SELECT count(*) FROM (SELECT 1 FROM "{table_name(k)}" LIMIT {_MANY + 1}) AS x)' for k in HELD)
+    return [kind for kind, count in zip(HELD, engine.rows(f"SELECT {some}")[0], strict=True) if count <= _MANY]
 
 
 def sound(kind: type[R], found: Iterable[Any], damaged: list[Damage]) -> list[R]:

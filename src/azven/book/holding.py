@@ -6,7 +6,7 @@ from contextlib import contextmanager
 from typing import Any, TypeVar
 
 from azven.book import damage, history, others
-from azven.book.columns import KINDS, LARGE, record_of
+from azven.book.columns import HELD, LARGE, record_of
 from azven.book.coming import Coming
 from azven.book.damage import Damage
 from azven.book.edits import BookError, Change, Edit
@@ -95,14 +95,13 @@ class Holding:
 
     def snapshot(self, units: Sequence[Unit] = ()) -> Snapshot:
         """The records that are held, as they are now, and of those that are not the given `units`."""
-        held = {kind: self._every(kind) for kind in KINDS if kind not in LARGE}
+        held = {kind: self._every(kind) for kind in HELD}
         return Snapshot({**held, Unit: Records(by_id(units))})
 
     def read_the_rest(self) -> None:
         """Read what was left for later as the book was opened; BookError when it cannot be read."""
-        for kind in KINDS:
-            if kind not in LARGE:
-                self._every(kind)
+        for kind in HELD:
+            self._every(kind)
 
     @property
     def unread(self) -> bool:
@@ -120,7 +119,7 @@ class Holding:
         return self.unread
 
     def _next_kind(self) -> type[Record] | None:
-        return next((kind for kind in KINDS if kind not in LARGE and kind not in self._read), None)
+        return next((kind for kind in HELD if kind not in self._read), None)
 
     def _every(self, kind: type[R]) -> dict[int, R]:
         self._mine()
@@ -198,7 +197,7 @@ class Holding:
         """What has changed since `before` was held: of kinds that were or are left for later, as of those that are not
         held, it is only known that something may have."""
         both = self._read.keys() & before.keys()
-        unread = tuple(kind for kind in KINDS if kind not in LARGE and kind not in both)
+        unread = tuple(kind for kind in HELD if kind not in both)
         return Edit(title, others.difference(before, self._read), by=by, also=(*LARGE, *unread))
 
     def _known(self) -> Held:
