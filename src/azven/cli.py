@@ -2,28 +2,26 @@
 
 import json
 import os
-import queue
-import signal
 import sys
-import threading
 import time
 from collections.abc import Callable, Mapping
 from contextlib import suppress
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Literal, NoReturn, TypeVar
+from typing import TYPE_CHECKING, Any, Literal, TypeVar
 
 import click
 
 from azven import __version__
 from azven.book.place import Place, place
 from azven.refusal import Refusal
+from azven.terminal import give, progress_line, refuse, until_stopped
 from azven.work.stages import TITLES
 
 if TYPE_CHECKING:
     from azven.book.engines.rights import Right
 
-UNUSABLE, UNREACHED = 2, 3
+UNREACHED = 3
 T = TypeVar("T")
 
 
@@ -69,11 +67,11 @@ def copy_book(source: str, target: str) -> None:
     try:
         store = _with_password(here, Store.open)
         try:
-            count = _with_password(there, lambda place: copying.copy(store, place, _progress_line("copied")))
+            count = _with_password(there, lambda place: copying.copy(store, place, progress_line("copied")))
         finally:
             store.close()
     except Refusal as refusal:
-        _refuse("", str(refusal))
+        refuse("", str(refusal))
     click.echo(f"{count} records copied and compared.")
 
 
@@ -90,7 +88,7 @@ def rights(book: str, role: str, right: "Right", names: tuple[str, ...]) -> None
     try:
         click.echo(_with_password(_place(book), lambda place: giving.rights(place, role, right, names)))
     except Refusal as refusal:
-        _refuse("", str(refusal))
+        refuse("", str(refusal))
 
 
 @main.command()
@@ -111,7 +109,7 @@ def kit(book: str, as_csv: bool) -> None:
         finally:
             store.close()
     except Refusal as refusal:
-        _refuse("", str(refusal))
+        refuse("", str(refusal))
     click.echo(text, nl=False)
 
 
@@ -133,7 +131,7 @@ def register(book: str, at: str | None, state: str | None, as_csv: bool) -> None
         finally:
             store.close()
     except Refusal as refusal:
-        _refuse("", str(refusal))
+        refuse("", str(refusal))
     click.echo(text, nl=False)
 
 
@@ -141,7 +139,7 @@ def _place(text: str) -> Place:
     try:
         return place(text)
     except Refusal as refusal:
-        _refuse(text.split(":")[0], str(refusal))
+        refuse(text.split(":")[0], str(refusal))
 
 
 def _with_password(where: Place, make: Callable[[Place], T]) -> T:
@@ -174,10 +172,10 @@ def plan(request: Path, output: Path | None) -> None:
         data = read_json(request)
         wanted = plan_request.read_whole(data)
     except FormatError as error:
-        _refuse(request, str(error))
+        refuse(request, str(error))
     started = time.monotonic()
-    found = whole.plan(wanted, _progress_line(), lambda: time.monotonic() - started)
-    _answer(plan_format.write_whole(found, wanted, data["version"]), output)
+    found = whole.plan(wanted, progress_line(), lambda: time.monotonic() - started)
+    give(plan_format.write_whole(found, wanted, data["version"]), output)
 
 
 @main.command()
@@ -194,11 +192,11 @@ def check(request: Path, answer: Path) -> None:
     try:
         wanted = plan_request.read_whole(read_json(request))
     except FormatError as error:
-        _refuse(request, str(error))
+        refuse(request, str(error))
     try:
         frequencies = plan_format.read(read_json(answer))
     except FormatError as error:
-        _refuse(answer, str(error))
+        refuse(answer, str(error))
     broken = whole.faults(wanted, frequencies)
     for line in broken:
         click.echo(" ".join(line.split()))
@@ -229,8 +227,8 @@ def chain(design: Path, set_gains: bool, output: Path | None) -> None:
             found = chain_format.read(data)
             answer = as_json(found, solve_design(found))
     except (FormatError, ValueError) as error:
-        _refuse(design, str(error))
-    _answer(answer, output)
+        refuse(design, str(error))
+    give(answer, output)
     for line in said:
         click.echo(line, err=True)
 
@@ -256,10 +254,10 @@ def sweep(
         for at in files:
             sweeps.append(judgement.read_sweep(at, rbw, detector))
     except FormatError as error:
-        _refuse(at, str(error))
+        refuse(at, str(error))
     found = judgement.judged(sweeps, channels)
     if as_document:
-        _answer(judgement.document(found), None)
+        give(judgement.document(found), None)
     else:
         click.echo("\n".join(judgement.in_words(found)))
 
@@ -283,12 +281,12 @@ def calc(cases: Path | None, kinds: bool, output: Path | None) -> None:
         for name, kind in calculations.KINDS.items():
             click.echo(f"{name:18} {kind.about}")
     if cases is None:
-        sys.exit(0 if kinds else _refuse("CASES", "a file with cases is needed, or --kinds"))
+        sys.exit(0 if kinds else refuse("CASES", "a file with cases is needed, or --kinds"))
     try:
         results = calculations.answer(read_json(cases))
     except FormatError as error:
-        _refuse(cases, str(error))
-    _answer(results, output)
+        refuse(cases, str(error))
+    give(results, output)
 
 
 @main.command()
@@ -301,12 +299,12 @@ def diagnose(log: Path, output: Path | None) -> None:
     try:
         found, damaged = diagnosing.of_log(log)
     except Refusal as refusal:
-        _refuse("", str(refusal))
+        refuse("", str(refusal))
     if damaged:
         click.echo(
             f"{log.name}: {damaged} damaged line{'s' if damaged != 1 else ''} left out, the rest was read.", err=True
         )
-    _answer(diagnosing.document(found), output)
+    give(diagnosing.document(found), output)
 
 
 @main.command()
@@ -336,7 +334,7 @@ def rehearse(
     from azven.book.store import Store
     from azven.work.rehearse import asked
 
-    over, line = _until_stopped(), _progress_line("of the rehearsal")
+    over, line = until_stopped(), progress_line("of the rehearsal")
     try:
         store = _with_password(_place(book), Store.open)
         try:
@@ -348,10 +346,10 @@ def rehearse(
         finally:
             store.close()
     except Refusal as refusal:
-        _refuse("", str(refusal))
+        refuse("", str(refusal))
     for said in told["unknown"]:
         click.echo(f"Not known: {said}", err=True)
-    _answer(told, output)
+    give(told, output)
 
 
 @main.command()
@@ -373,12 +371,12 @@ def watch(racks: tuple[str, ...], for_s: float | None, log: Path | None, as_json
         with suppress(OSError):  # whoever read along is gone; the log goes on
             click.echo(line if as_json else f"{t:9.1f} s  {line}")
 
-    over = _until_stopped()
+    over = until_stopped()
     try:
         wanted = [address(text, schemes()) for text in racks]
         reached = watching.watch(wanted, tell, over, for_s, log, os.environ.get("AZVEN_RACK_TOKEN") or None)
     except Refusal as refusal:
-        _refuse("", str(refusal))
+        refuse("", str(refusal))
     sys.exit(0 if reached else UNREACHED)
 
 
@@ -402,8 +400,8 @@ def racks(port: int | None, script: str | None) -> None:
     try:
         planned = faults.script(script)
     except Refusal as refusal:
-        _refuse("", str(refusal))
-    over = _until_stopped()
+        refuse("", str(refusal))
+    over = until_stopped()
     with tempfile.TemporaryDirectory(prefix="azven-racks-") as folder:
         store = demo.build(Path(folder))
         try:
@@ -413,62 +411,10 @@ def racks(port: int | None, script: str | None) -> None:
     try:
         there.start(port or 0)
     except OSError as error:
-        _refuse("", f"The racks cannot be started from port {port} on ({error.strerror}).")
+        refuse("", f"The racks cannot be started from port {port} on ({error.strerror}).")
     for server in there.house.servers:
         click.echo(f"{server.address}  {server.rack.id}  {server.rack.rack['name']}")
     sys.stdout.flush()
     faults.follow(there, planned, over)
     over.wait()
     there.stop()
-
-
-def _until_stopped() -> threading.Event:
-    """Set when somebody stops us.
-
-    A thread sets it: a handler that came while the main thread begins to wait for it would wait for that one's lock,
-    for ever. Putting into a SimpleQueue is made for handlers.
-    """
-    over, told = threading.Event(), queue.SimpleQueue[None]()
-    for number in (signal.SIGINT, signal.SIGTERM):
-        signal.signal(number, lambda *_: told.put(None))
-
-    def hear() -> None:
-        told.get()
-        over.set()
-
-    threading.Thread(target=hear, name="stopping", daemon=True).start()
-    return over
-
-
-def _answer(answer: dict[str, Any], output: Path | None) -> None:
-    """Write JSON to a file, whole or not at all, or to standard output."""
-    from azven.book.formats.whole import write_whole
-
-    text = json.dumps(answer, indent=2, ensure_ascii=False) + "\n"
-    if output is None:
-        click.echo(text, nl=False)
-        return
-    try:
-        write_whole(output, text.encode("utf-8"))
-    except OSError as error:
-        _refuse(output, str(error.strerror))
-
-
-def _refuse(path: Path | str, message: str) -> NoReturn:
-    """One line on standard error, exit 2."""
-    prefix = "" if message.startswith(str(path)) else f"{path}: "
-    click.echo(f"{prefix}{' '.join(message.split())}", err=True)
-    sys.exit(UNUSABLE)
-
-
-def _progress_line(what: str = "of the search") -> Callable[[int, int], bool]:
-    """A progress line on standard error when that is a terminal."""
-    show = sys.stderr.isatty()
-
-    def progress(done: int, total: int) -> bool:
-        if show:
-            end = "\n" if done >= total else ""
-            sys.stderr.write(f"\r{100 * done // max(total, 1):3d} % {what}{end}")
-        return True
-
-    return progress
