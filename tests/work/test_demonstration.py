@@ -9,6 +9,7 @@ import pytest
 from azven.book.records import Act, Deed, Show, Unit
 from azven.work import demo, ground
 from azven.work.register import times
+from azven.work.register.finding import state_at
 from azven.work.scope import opening
 
 
@@ -43,7 +44,8 @@ def test_at_no_hour_is_the_evening_of_the_demonstration_over(tmp_path, hour):
     assert begins - now <= timedelta(hours=20)
     when = times.span(store, show)
     assert when.load_in <= now < when.load_out
-    assert now - timedelta(days=2) < max(deed.at for deed in store.all(Deed)) <= now
+    assert now - timedelta(days=1) < max(deed.at for deed in store.all(Deed)) <= now
+    assert sum(state_at(u, now) == "assigned" for u in store.all(Unit)) >= 39
     assert all(moment <= now for unit in store.all(Unit) for moment in (unit.since, unit.seen) if moment is not None)
     store.close()
 

@@ -4,6 +4,7 @@ It ships as a book; `demo_story` makes that from the story.
 """
 
 import json
+import math
 import sqlite3
 import tempfile
 from contextlib import closing
@@ -84,14 +85,17 @@ def _date(book: sqlite3.Connection, now: datetime) -> None:
 
 
 def _to_today(book: sqlite3.Connection, now: datetime) -> None:
-    """What was done with the stock happened so many days before today, or before yesterday while some of it would still
-    be to come today."""
+    """What was done with the stock happened so many days before today; what would still be to come today, just now."""
     book.execute("UPDATE inquiry SET asked_at = ?", (_moment(now - timedelta(minutes=100)),))
-    (newest,) = book.execute("SELECT max(at) FROM deed").fetchone()
-    days = min((now - DAY).days, (now - datetime.fromisoformat(newest).replace(tzinfo=UTC)).days)
+    days = (now - DAY).days
     for table, columns in (("deed", ("at", "ends_at", "until")), ("unit", ("since", "until", "seen", "cells_since"))):
         moved = ", ".join(f"\"{c}\" = strftime('%Y-%m-%d %H:%M:%f000', \"{c}\", '+{days} days')" for c in columns)
         book.execute(f"UPDATE {table} SET {moved}")
+    (newest,) = book.execute("SELECT max(at) FROM deed").fetchone()
+    ahead_s = math.ceil((datetime.fromisoformat(newest).replace(tzinfo=UTC) - now).total_seconds())
+    for table, column in (("deed", "at"), ("unit", "since")):
+        earlier = f"strftime('%Y-%m-%d %H:%M:%f000', {column}, '-{ahead_s} seconds')"
+        book.execute(f"UPDATE {table} SET {column} = {earlier} WHERE {column} > ?", (_moment(now),))
 
 
 def _moment(when: datetime) -> str:
